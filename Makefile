@@ -1,0 +1,43 @@
+# Deft Bench. `make demo` and `make test` do everything on a fresh Debian machine with Python.
+PY := .venv/bin/python
+RUN := .venv/bin/deft-bench
+
+.PHONY: demo test check stats bench vendor lock screenshots clean
+
+.venv/ready-run: requirements.lock pyproject.toml scripts/setup.sh
+	sh scripts/setup.sh run
+
+.venv/ready-dev: requirements-dev.lock pyproject.toml scripts/setup.sh
+	sh scripts/setup.sh dev
+
+demo: .venv/ready-run          ## set up, make the demo data once, start, print the URL
+	$(RUN) demo
+
+test: .venv/ready-dev          ## set up, then lint, types, layers and every test
+	sh scripts/chromium.sh
+	$(MAKE) --no-print-directory check
+
+check:
+	$(PY) -m ruff check .
+	$(PY) -m ruff format --check .
+	$(PY) -m mypy
+	.venv/bin/lint-imports --no-cache
+	$(PY) -m pytest
+
+stats:                         ## lines of product code and test code, and their ratio
+	@python3 scripts/stats.py
+
+bench: .venv/ready-dev         ## ratios against a reference run in the same process
+	$(PY) benchmarks/run.py
+
+vendor:                        ## refresh static/vendor from the npm registry (needs npm)
+	sh scripts/vendor.sh
+
+lock:                          ## re-resolve the pinned dependencies (needs uv)
+	sh scripts/lock.sh
+
+screenshots: .venv/ready-dev   ## take docs/screenshots/ again from the demo data
+	$(PY) scripts/screenshots.py
+
+clean:
+	rm -rf .venv var

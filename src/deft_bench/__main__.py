@@ -1,0 +1,7 @@
+"""`python -m deft_bench` is `deft-bench`."""
+
+import sys
+
+from deft_bench.cli import main
+
+sys.exit(main())

@@ -1,0 +1,1 @@
+"""The fretboard: where frets go and how the board is laid out."""

@@ -1,0 +1,1 @@
+"""Fret tops: heights, levelling, the metal that is left."""

@@ -1,0 +1,247 @@
+"""The judgement on a level plan: seat first, lift before levelling, level, or replace what has no metal left.
+
+The order is that of docs/methods/level-call.md: look for the cheap cause first, and never take metal for a fault that
+costs none to cure.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm, listed, listed_words
+from deft_bench.core.frets.heights import LANES, PROUD_MM, ROCK_MM, deviations, rocking_share
+from deft_bench.core.frets.levelling import LevelOption, LevelPlan, most_removed
+
+ROCKING_SHARE = 1 / 3
+REFRET_SHARE = 1 / 3
+CLUSTER = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Seating:
+    """Signs that frets are out of their slots rather than uneven on top."""
+
+    every_lane: tuple[int, ...]
+    cluster: tuple[int, ...]
+    rocking_lanes: tuple[str, ...]
+
+    def __bool__(self) -> bool:
+        return bool(self.every_lane or self.cluster or self.rocking_lanes)
+
+
+@dataclass(frozen=True, slots=True)
+class Budget:
+    """Fret height left after an option, and what that allows; lengths mm, frets numbered from 1."""
+
+    left_mm: tuple[float, ...]
+    shortest_fret: int
+    shortest_mm: float
+    least_mm: float
+    per_level_mm: float
+    further_levels: int
+
+
+def metal_budget(plan: LevelPlan, option: LevelOption, past_levels_mm: Sequence[float] = ()) -> Budget:
+    """What is left in the frets, and how many further levels that allows at this neck's own past rate.
+
+    `past_levels_mm` is the most that each earlier level took off any one fret; without any, this plan's own is used,
+    never less than one polish loss and one rock.
+    """
+    left = plan.height_left(option)
+    shortest = min(range(len(left)), key=lambda i: left[i])
+    own_rate = sum(past_levels_mm) / len(past_levels_mm) if past_levels_mm else option.worst_mm
+    rate = max(own_rate, ROCK_MM) + plan.request.polish_loss_mm
+    spare = left[shortest] - plan.request.least_height_mm
+    return Budget(
+        tuple(left),
+        shortest + 1,
+        left[shortest],
+        plan.request.least_height_mm,
+        rate,
+        max(0, math.floor(spare / rate + 1e-9)),
+    )
+
+
+def seating_signs(plan: LevelPlan) -> Seating:
+    """Frets proud in all three lanes, a run of three or more proud in one lane, or rocking nearly everywhere."""
+    request = plan.request
+    proud: dict[str, set[int]] = {}
+    rocking = []
+    for lane, heights in request.heights.items():
+        above = deviations(request.positions_mm, heights, request.drops_mm)
+        proud[lane] = {
+            fret for fret, d in enumerate(above, 1) if d is not None and d >= PROUD_MM and fret not in request.left_out
+        }
+        if rocking_share(request.positions_mm, heights) > ROCKING_SHARE:
+            rocking.append(lane)
+    every = set.intersection(*proud.values()) if set(LANES) <= proud.keys() else set()
+    cluster = {
+        fret
+        for frets in proud.values()
+        for fret in frets
+        if any(set(range(start, start + CLUSTER)) <= frets for start in range(fret - CLUSTER + 1, fret + 1))
+    }
+    everywhere = rocking if len(rocking) == len(request.heights) else []
+    return Seating(tuple(sorted(every)), tuple(sorted(cluster - every)), tuple(everywhere))
+
+
+def level_call(
+    plan: LevelPlan,
+    *,
+    seated: bool = False,
+    resolution_mm: float = 0.01,
+    seated_with: str | None = None,
+    past_levels_mm: Sequence[float] = (),
+    length: Length = in_mm,
+) -> Call:
+    """The one sentence on a height survey: what to do next, with its number, its alternatives and its reasons.
+
+    `seated` says that the seating was checked and the frets are home, so the call goes on to the next cause.
+    """
+    level_all, best = plan.level_all, plan.options[0]
+    if best.lift and best.saves_mm <= 0:
+        best = level_all
+    seating = seating_signs(plan)
+    below = plan.below_least(best)
+    unread, sure, settle = _certainty(plan)
+    because = [_readings_named(plan, resolution_mm, length)]
+    if unread:
+        because.append(f"Not read: {unread}.")
+    others = [_option_line(option, length) for option in plan.options if option is not best]
+
+    def call(say: str, do: str, figures: dict[str, float], instead: Sequence[Instead], settle_by: str | None) -> Call:
+        total = {"total_mm": best.total_mm, "worst_mm": best.worst_mm, "level_all_total_mm": level_all.total_mm}
+        if seated:
+            because.append("The seating was checked and found home.")
+        return Call(say, do, {**total, **figures}, tuple(because), tuple(instead), sure, settle_by or settle)
+
+    if level_all.worst_mm <= ROCK_MM:
+        return call(
+            f"Nothing to level: every fret lies within {length(max(level_all.worst_mm, 0.0))} of one straight line.",
+            "none", {}, (), None,
+        )  # fmt: skip
+    if seating and not seated:
+        return _seating_call(plan, seating, seated_with, because, others, best, sure, length)
+    if best.lift:
+        frets = list(best.lift)
+        under = ", ".join(f"fret {f} by {length(best.raise_mm[f])}" for f in frets)
+        because.append(f"Under the line that the others allow: {under}.")
+        because.append(
+            f"Levelling down to {frets_named(frets)} would take {length(level_all.total_mm)} in all instead of {length(best.total_mm)}."
+        )
+        say = f"Lift {frets_named(frets)} before you level."
+        look = (
+            f"Daylight or a {length(0.03)} feeler under the crown of {frets_named(frets)} with the fret pressed down."
+        )
+        if below:
+            because.append(
+                f"Even so {frets_named(below)} would end under {length(plan.request.least_height_mm)}: replace rather than lift what has no metal."
+            )
+        figures = {f"raise_{f}_mm": best.raise_mm[f] for f in frets}
+        return call(say, "lift", {"saves_mm": best.saves_mm, **figures}, others, look)
+    if below:
+        return call(*_replace(plan, best, below, because, others, length), None)
+    worst_fret = max(range(len(plan.request.positions_mm)), key=lambda i: most_removed(best)[i]) + 1
+    budget = metal_budget(plan, best, past_levels_mm)
+    because.append(
+        f"The most comes off fret {worst_fret}: {length(best.worst_mm)}. The shortest fret after it is {budget.shortest_fret}, "
+        f"{length(budget.shortest_mm)} high, {length(budget.shortest_mm - budget.least_mm)} above the least worth keeping."
+    )
+    return call(
+        f"Level all: {length(best.worst_mm)} at the most, off fret {worst_fret}.",
+        "level",
+        {
+            "worst_fret": float(worst_fret),
+            "height_left_mm": budget.shortest_mm,
+            "further_levels": float(budget.further_levels),
+        },
+        others,
+        None,
+    )
+
+
+def _seating_call(
+    plan: LevelPlan, seating: Seating, seated_with: str | None, because: list[str], others: list[Instead],
+    best: LevelOption, sure: Sure, length: Length,
+) -> Call:  # fmt: skip
+    frets = [*seating.every_lane, *seating.cluster]
+    if frets:
+        say = f"Check the seating of {frets_named(frets)} before any metal comes off."
+        what = []
+        if seating.every_lane:
+            what.append(f"{frets_named(list(seating.every_lane)).capitalize()}: proud in all three lanes")
+        if seating.cluster:
+            what.append(f"{frets_named(list(seating.cluster)).capitalize()}: proud side by side")
+        because.append(
+            "; ".join(what) + f", by {length(PROUD_MM)} or more. A fret that is out of its slot looks like this."
+        )
+    else:
+        say = "It rocks nearly everywhere: check the seating before any metal comes off."
+        because.append(f"Over a third of the triples rock in {' and '.join(seating.rocking_lanes)}.")
+    if seated_with:
+        because.append(f"They were seated with: {seated_with}.")
+    costs = [Instead("Reseat what is loose, then survey again", "no metal"), _option_line(best, length), *others]
+    settle = f"A {length(0.03)} feeler under the crown of {frets_named(frets) if frets else 'each fret'}, at both ends and the middle."
+    return Call(
+        say,
+        "check_seating",
+        {"total_mm": best.total_mm, "frets": float(len(frets))},
+        tuple(because),
+        tuple(costs),
+        sure,
+        settle,
+    )
+
+
+def _replace(
+    plan: LevelPlan, best: LevelOption, below: list[int], because: list[str], others: list[Instead], length: Length
+) -> tuple[str, str, dict[str, float], list[Instead]]:
+    """What to say, do, count and offer when frets would end under the least height; adds its reason to `because`."""
+    least = plan.request.least_height_mm
+    left = plan.height_left(best)
+    lowest = min(below, key=lambda fret: left[fret - 1])
+    because.append(
+        f"After levelling, {frets_named(below)} would stand under {length(least)}, the least worth keeping; "
+        f"fret {lowest} would be left with {length(left[lowest - 1])}."
+    )
+    instead = [Instead("Level all the same", f"fret {lowest} left {length(left[lowest - 1])} high"), *others]
+    figures = {"below": float(len(below)), "height_left_mm": left[lowest - 1]}
+    if len(below) > REFRET_SHARE * len(plan.request.positions_mm):
+        say = f"Refret: {len(below)} of {len(plan.request.positions_mm)} frets would end under {length(least)}."
+        return say, "refret", figures, instead
+    return f"Replace {frets_named(below)}, then level.", "partial_refret", figures, instead
+
+
+def _option_line(option: LevelOption, length: Length) -> Instead:
+    say = f"Lift {listed(list(option.lift))}, then level" if option.lift else "Level everything as it stands"
+    return Instead(say, f"{length(option.total_mm)} off in all")
+
+
+def _readings_named(plan: LevelPlan, resolution_mm: float, length: Length) -> str:
+    heights = plan.request.heights
+    read = sum(h is not None for lane in heights.values() for h in lane)
+    lanes = listed_words([*heights]) + (" lanes" if len(heights) > 1 else " lane")
+    return f"{read} readings, {lanes}, tool good to {length(resolution_mm)}."
+
+
+def _certainty(plan: LevelPlan) -> tuple[str, Sure, str | None]:
+    """Which readings are missing, how sure that leaves the call, and the one that would settle most."""
+    request = plan.request
+    missing = {
+        lane: [f for f, h in enumerate(heights, 1) if h is None and f not in request.left_out]
+        for lane, heights in request.heights.items()
+    }
+    missing = {lane: frets for lane, frets in missing.items() if frets}
+    absent = [lane for lane in LANES if lane not in request.heights]
+    words = [f"{lane} {listed(frets)}" for lane, frets in missing.items()] + [f"the {lane} lane" for lane in absent]
+    count = sum(map(len, missing.values()))
+    settle = None
+    if absent:
+        settle = f"The {absent[0]} lane."
+    elif missing:
+        lane, frets = next(iter(missing.items()))
+        settle = f"Fret {frets[0]} in the {lane} lane."
+    if not missing and not absent:
+        return "", "certain", None
+    poor = len(absent) == 2 or count > len(request.positions_mm) * len(request.heights) / 4
+    return "; ".join(words), "unsure" if poor else "likely", settle

@@ -1,0 +1,61 @@
+"""The gate after levelling: is every fret on the planned shape?"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from deft_bench.core.frets.heights import ROCK_MM, Heights, deviations
+from deft_bench.core.frets.levelling import best_line
+
+
+@dataclass(frozen=True, slots=True)
+class GateMiss:
+    """One fret off the planned shape in one lane; above is positive, mm."""
+
+    lane: str
+    fret: int
+    off_mm: float
+
+
+@dataclass(frozen=True, slots=True)
+class LevelGate:
+    """Whether the gate passes, the half-width of the narrowest band that holds each lane (mm), and what misses."""
+
+    passes: bool
+    band_mm: dict[str, float]
+    misses: tuple[GateMiss, ...]
+    unread: dict[str, tuple[int, ...]]
+
+
+def level_gate(
+    positions_mm: Sequence[float],
+    lanes: Mapping[str, Heights],
+    drops_mm: Sequence[float],
+    left_out: frozenset[int] = frozenset(),
+    tolerance_mm: float = ROCK_MM,
+) -> LevelGate:
+    """Judge an after-survey against the planned shape: a planned fall-away is not a fault.
+
+    A lane passes when some straight line lies within `tolerance_mm` of every height + planned drop (the narrowest
+    such band is found exactly). Every fret that is not left out must have been read in every planned lane.
+    """
+    band: dict[str, float] = {}
+    misses: list[GateMiss] = []
+    unread: dict[str, tuple[int, ...]] = {}
+    for lane, heights in lanes.items():
+        kept: list[float | None] = [None if fret in left_out else h for fret, h in enumerate(heights, 1)]
+        missing = tuple(fret for fret, h in enumerate(kept, 1) if h is None and fret not in left_out)
+        if missing:
+            unread[lane] = missing
+        points = [(x, h + d) for x, h, d in zip(positions_mm, kept, drops_mm, strict=True) if h is not None]
+        if len(points) < 2:
+            continue
+        offset, slope = best_line(points, (), "least_worst")
+        band[lane] = max(g - offset - slope * x for x, g in points) / 2
+        if band[lane] > tolerance_mm + 1e-9:
+            off = deviations(positions_mm, kept, drops_mm)
+            misses += [
+                GateMiss(lane, fret, d)
+                for fret, d in enumerate(off, 1)
+                if d is not None and abs(d) > tolerance_mm + 1e-9
+            ]
+    return LevelGate(not misses and not unread and bool(band), band, tuple(misses), unread)

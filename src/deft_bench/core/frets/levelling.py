@@ -1,0 +1,300 @@
+"""The level plan: the straight line that each lane of frets is taken down to, at the least cost in metal.
+
+In each lane a target t_n = a + b·x_n − drop_n lies nowhere above a fret that bounds it. With g_n = h_n + drop_n the
+total removal is Σ(g_n − a − b·x_n), a linear programme in (a, b). For a given slope the best offset is always
+a = A(b) = min(g_n − b·x_n), since more offset never costs metal; what is left is a convex, piecewise linear function
+of b alone, least at one of its corners: the edges of the lower hull, and the tangents from lifted frets to it.
+The derivation, with the proof of what may be left out of the search, is in docs/methods/level-plan.md.
+"""
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Literal
+
+from deft_bench.core.frets.crown import land
+from deft_bench.core.frets.heights import Heights
+
+Objective = Literal["least_metal", "least_worst"]
+
+PAYS_MM = 0.10
+PAYS_SHARE = 0.15
+LEAST_SHARE = 0.65
+LEAST_MM = 0.60
+
+_TIE_MM = 1e-9
+
+Points = Sequence[tuple[float, float]]
+
+
+@dataclass(frozen=True, slots=True)
+class LanePlan:
+    """One lane's line t(x) = offset + slope·x (mm, mm/mm; without the drop) and what comes off each fret, mm."""
+
+    offset_mm: float
+    slope: float
+    removal_mm: tuple[float | None, ...]
+    total_mm: float
+    worst_mm: float
+
+
+@dataclass(frozen=True, slots=True)
+class LevelOption:
+    """Level with the frets in `lift` lifted (reseated, shimmed or replaced) first; none lifted is level-all."""
+
+    lift: tuple[int, ...]
+    lanes: dict[str, LanePlan]
+    total_mm: float
+    worst_mm: float
+    saves_mm: float
+    raise_mm: dict[int, float]
+
+
+@dataclass(frozen=True, slots=True)
+class LevelRequest:
+    """What a plan is made from. Lengths mm; `heights` has one entry a fret in every lane, None where not read.
+
+    `fret_height_mm` is the present height over the board, one entry a fret.
+    """
+
+    positions_mm: tuple[float, ...]
+    heights: Mapping[str, Heights]
+    drops_mm: tuple[float, ...]
+    left_out: frozenset[int]
+    objective: Objective
+    fret_height_mm: tuple[float, ...]
+    least_height_mm: float
+    polish_loss_mm: float = 0.01
+    crown_width_mm: float | None = None
+
+    def __post_init__(self) -> None:
+        for name, heights in self.heights.items():
+            if len(heights) != len(self.positions_mm):
+                raise ValueError(f"heights_mm.{name}: must hold one entry a fret, {len(self.positions_mm)} in all")
+            if len(self.bounds(name)) < 2:
+                raise ValueError(f"heights_mm.{name}: at least two frets must be read and not left out")
+
+    def bounds(self, lane: str) -> list[tuple[int, float, float]]:
+        """(fret, x, height + drop) of every fret that is read in the lane and not left out."""
+        return [
+            (fret, x, h + drop)
+            for fret, (x, h, drop) in enumerate(
+                zip(self.positions_mm, self.heights[lane], self.drops_mm, strict=True), 1
+            )
+            if h is not None and fret not in self.left_out
+        ]
+
+
+@dataclass(frozen=True, slots=True)
+class LevelPlan:
+    """The level-all plan, every option that pays (best first, level-all among them) and the metal that is left."""
+
+    request: LevelRequest
+    level_all: LevelOption
+    options: tuple[LevelOption, ...]
+
+    def height_left(self, option: LevelOption | None = None) -> list[float]:
+        """Height of each fret over the board after the option and the polish, mm."""
+        removed = most_removed(option or self.level_all)
+        return [
+            height - off - self.request.polish_loss_mm
+            for height, off in zip(self.request.fret_height_mm, removed, strict=True)
+        ]
+
+    def below_least(self, option: LevelOption | None = None) -> list[int]:
+        """Frets that would end under the least height worth keeping."""
+        # a height typed in hundredths must not fall under the limit by a rounding in the sixteenth place
+        left = self.height_left(option)
+        return [fret for fret, height in enumerate(left, 1) if height < self.request.least_height_mm - 1e-9]
+
+    def lands(self, option: LevelOption | None = None) -> list[float] | None:
+        """Width of the flat left on each fret until it is crowned, mm; None when no crown width is known."""
+        width = self.request.crown_width_mm
+        if width is None:
+            return None
+        removed = most_removed(option or self.level_all)
+        return [land(width, height, off) for height, off in zip(self.request.fret_height_mm, removed, strict=True)]
+
+    def twist_mm(self) -> float | None:
+        """(b_bass − b_treble)·(x_N − x_1) of level-all in mm; None unless both lanes were read."""
+        lanes = self.level_all.lanes
+        if "bass" not in lanes or "treble" not in lanes:
+            return None
+        x = self.request.positions_mm
+        return (lanes["bass"].slope - lanes["treble"].slope) * (x[-1] - x[0])
+
+
+def most_removed(option: LevelOption) -> list[float]:
+    """The most that any lane takes off each fret, mm; zero where no lane levels it."""
+    return [
+        max((off or 0.0) for off in offs) for offs in zip(*(p.removal_mm for p in option.lanes.values()), strict=True)
+    ]
+
+
+def least_height(new_height_mm: float) -> float:
+    """The least fret height worth keeping: 65 % of the wire's new height, never under 0.60 mm (methods: defaults)."""
+    return max(LEAST_SHARE * new_height_mm, LEAST_MM)
+
+
+def plan_level(request: LevelRequest) -> LevelPlan:
+    """The optimal plan: level-all, and every set of one or two lifted frets that pays.
+
+    A set pays when each of its frets, taken out of it, would cost at least max(0.10 mm, 15 % of the level-all total).
+    """
+    totals: dict[tuple[int, ...], LevelOption] = {}
+
+    def option(lift: tuple[int, ...]) -> LevelOption:
+        if lift not in totals:
+            totals[lift] = level_option(request, lift, totals[()].total_mm if lift else None)
+        return totals[lift]
+
+    level_all = option(())
+    threshold = max(PAYS_MM, PAYS_SHARE * level_all.total_mm)
+    paying = []
+    for lift in lift_candidates(request):
+        lifted = option(lift)
+        without = [option(tuple(f for f in lift if f != fret)) for fret in lift]
+        if all(other.total_mm - lifted.total_mm >= threshold for other in without):
+            paying.append(lifted)
+
+    def cost(found: LevelOption) -> tuple[float, ...]:
+        first, then = found.total_mm, found.worst_mm
+        if request.objective == "least_worst":
+            first, then = then, first
+        return (round(first, 9), round(then, 9), len(found.lift), *found.lift)
+
+    return LevelPlan(request, level_all, tuple(sorted([level_all, *paying], key=cost)))
+
+
+def level_option(request: LevelRequest, lift: Sequence[int], level_all_total_mm: float | None = None) -> LevelOption:
+    """Level with the given frets lifted: they bound no lane, and any still above the target is charged."""
+    lanes = {}
+    raises = dict.fromkeys(lift, 0.0)
+    for lane in request.heights:
+        bounds = request.bounds(lane)
+        held = [(x, g) for fret, x, g in bounds if fret not in lift]
+        free = [(x, g) for fret, x, g in bounds if fret in lift]
+        offset, slope = best_line(held, free, request.objective)
+        removal: list[float | None] = [None] * len(request.positions_mm)
+        for fret, x, g in bounds:
+            removal[fret - 1] = max(0.0, g - offset - slope * x)
+            if fret in raises:
+                raises[fret] = max(raises[fret], offset + slope * x - g)
+        taken = [off for off in removal if off is not None]
+        lanes[lane] = LanePlan(offset, slope, tuple(removal), sum(taken), max(taken))
+    total = sum(plan.total_mm for plan in lanes.values())
+    return LevelOption(
+        lift=tuple(lift),
+        lanes=lanes,
+        total_mm=total,
+        worst_mm=max(plan.worst_mm for plan in lanes.values()),
+        saves_mm=0.0 if level_all_total_mm is None else level_all_total_mm - total,
+        raise_mm=raises,
+    )
+
+
+def lift_candidates(request: LevelRequest) -> Iterator[tuple[int, ...]]:
+    """Every set of one or two frets whose lifting can change any lane's plan.
+
+    A fret that is no corner of a lane's lower hull bounds nothing there, and lifting it leaves the same programme. A
+    pair can pay only when each of the two is a corner once the other is lifted.
+    """
+
+    lanes = [request.bounds(lane) for lane in request.heights]
+
+    def corners(without: int | None) -> set[int]:
+        found = set()
+        for bounds in lanes:
+            kept = [(x, g, fret) for fret, x, g in bounds if fret != without]
+            hull = lower_hull([(x, g) for x, g, _ in kept])
+            on_hull = {x for x, _ in hull}
+            found |= {fret for x, _, fret in kept if x in on_hull}
+        return found
+
+    def can_lift(lift: tuple[int, ...]) -> bool:
+        return all(sum(fret not in lift for fret, _, _ in bounds) >= 2 for bounds in lanes)
+
+    first = corners(None)
+    after = {fret: corners(fret) for fret in first if can_lift((fret,))}
+    for fret in sorted(after):
+        yield (fret,)
+    pairs = {
+        (min(one, other), max(one, other))
+        for one in after
+        for other in after[one]
+        if other != one and one in after.get(other, first)
+    }
+    for pair in sorted(pairs):
+        if can_lift(pair):
+            yield pair
+
+
+def best_line(held: Points, lifted: Points, objective: Objective) -> tuple[float, float]:
+    """The optimal line (offset, slope) under all `held` (x, g) points, in ascending x; `lifted` points only cost.
+
+    Ties go to the smaller |slope|. Needs two held points.
+    """
+    hull = lower_hull(held)
+    count = len(held)
+    sum_x = sum(x for x, _ in held)
+    sum_g = sum(g for _, g in held)
+
+    def offset(slope: float) -> float:
+        return min([g - slope * x for x, g in hull])
+
+    def total(slope: float) -> float:
+        a = offset(slope)
+        cost = sum_g - slope * sum_x - count * a
+        for x, g in lifted:
+            above = g - slope * x - a
+            if above > 0:
+                cost += above
+        return cost
+
+    corners = [(g2 - g1) / (x2 - x1) for (x1, g1), (x2, g2) in pairwise(hull)]
+    for x, g in lifted:
+        corners.extend(_tangents(x, g, hull))
+
+    low, high = -float("inf"), float("inf")
+    if objective == "least_worst":
+        upper = [(x, -g) for x, g in lower_hull([(x, -g) for x, g in sorted([*held, *lifted])])]
+
+        def worst(slope: float) -> float:
+            return max([g - slope * x for x, g in upper]) - offset(slope)
+
+        bends = [(g2 - g1) / (x2 - x1) for (x1, g1), (x2, g2) in pairwise(upper)]
+        low, high = _flat_bottom(worst, [*bends, *corners])
+        corners = [low, high, *(slope for slope in corners if low < slope < high)]
+    low, high = _flat_bottom(total, corners)
+    slope = min(max(0.0, low), high)
+    return offset(slope), slope
+
+
+def _flat_bottom(cost: Callable[[float], float], corners: Sequence[float]) -> tuple[float, float]:
+    """The first and last corner at which a convex cost is least."""
+    costs = [(cost(slope), slope) for slope in corners]
+    least = min(costs)[0]
+    at_least = [slope for value, slope in costs if value <= least + _TIE_MM]
+    return min(at_least), max(at_least)
+
+
+def _tangents(x: float, g: float, hull: Points) -> list[float]:
+    """Slopes of the lines through (x, g) that touch the hull from below; none when the point lies above it."""
+    left = max(((g - gv) / (x - xv) for xv, gv in hull if xv < x), default=None)
+    right = min(((gv - g) / (xv - x) for xv, gv in hull if xv > x), default=None)
+    if left is not None and right is not None and left > right:
+        return []
+    return [slope for slope in (left, right) if slope is not None]
+
+
+def lower_hull(points: Points) -> list[tuple[float, float]]:
+    """Corners of the lower convex hull of points in ascending x (Andrew's monotone chain); collinear points dropped."""
+    hull: list[tuple[float, float]] = []
+    for x, g in points:
+        while len(hull) >= 2:
+            (x1, g1), (x2, g2) = hull[-2], hull[-1]
+            if (g2 - g1) * (x - x2) < (g - g2) * (x2 - x1):
+                break
+            hull.pop()
+        hull.append((x, g))
+    return hull

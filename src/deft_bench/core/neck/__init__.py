@@ -1,0 +1,1 @@
+"""The neck under the board: straightness and, later, the rod."""

@@ -1,0 +1,194 @@
+"""Straightness along the neck from gaps under a straightedge: how much bow, of which kind, and where.
+
+gap(x) = a + b·x + 4r(x − x_a)(x_e − x)/(x_e − x_a)²: a straightedge laid anyhow (a, b) over a parabola of depth r at
+mid-span, forward bow positive. Least squares, refitted without readings more than 0.03 mm off until the same readings
+stay. The source is the small-deflection shape of a beam bent by end moments; see docs/methods/straightness.md.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from deft_bench.core.calls import Call, Instead, Length, frets_named, in_mm
+
+Surface = Literal["board", "fret_tops"]
+
+STRAIGHT_MM = 0.03
+LEAST_READINGS = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Straightness:
+    """What the readings say. `residual_mm` runs in reading order; a hump lies above the fitted bow, a dip below."""
+
+    relief_mm: float
+    at_fret: int
+    residual_mm: tuple[float, ...]
+    humps: tuple[int, ...]
+    dips: tuple[int, ...]
+    kind: str
+    surface: Surface
+    readings: int
+
+    @property
+    def frets_can_be_judged(self) -> bool:
+        """Whether fret heights may be read and levelled on this neck: no bow and no double bow in it."""
+        return abs(self.relief_mm) <= STRAIGHT_MM and self.kind != "s-bend"
+
+
+def straightness(
+    readings: Sequence[tuple[float, float]],
+    positions_mm: Sequence[float],
+    first_fret: int,
+    last_fret: int,
+    surface: Surface,
+    tolerance_mm: float = STRAIGHT_MM,
+) -> Straightness:
+    """Fit (x, gap) readings in mm between two frets; raises ValueError with fewer than five distinct places."""
+    if len({x for x, _ in readings}) < LEAST_READINGS:
+        raise ValueError(f"needs readings at {LEAST_READINGS} places or more, found {len({x for x, _ in readings})}")
+    start, end = positions_mm[first_fret - 1], positions_mm[last_fret - 1]
+    shapes = []
+    for x, _ in readings:
+        u = (x - start) / (end - start)
+        shapes.append((1.0, u, 4 * u * (1 - u)))
+    gaps = [gap for _, gap in readings]
+
+    kept = list(range(len(readings)))
+    seen: set[tuple[int, ...]] = set()
+    while True:
+        fit = _least_squares([shapes[i] for i in kept], [gaps[i] for i in kept])
+        residuals = [
+            gap - sum(c * s for c, s in zip(fit, shape, strict=True)) for gap, shape in zip(gaps, shapes, strict=True)
+        ]
+        now = [i for i, residual in enumerate(residuals) if abs(residual) <= tolerance_mm]
+        if now == kept or tuple(now) in seen or len({readings[i][0] for i in now}) < LEAST_READINGS:
+            break
+        seen.add(tuple(kept))
+        kept = now
+
+    def nearest(x: float) -> int:
+        return min(range(1, len(positions_mm) + 1), key=lambda fret: abs(positions_mm[fret - 1] - x))
+
+    order = sorted(range(len(readings)), key=lambda i: readings[i][0])
+    humps = [nearest(readings[i][0]) for i in order if residuals[i] < -tolerance_mm]
+    dips = [nearest(readings[i][0]) for i in order if residuals[i] > tolerance_mm]
+    relief = fit[2]
+    read = [nearest(readings[i][0]) for i in order]
+    kind = _kind(relief, humps, dips, read, positions_mm, (start + end) / 2, surface, tolerance_mm)
+    return Straightness(
+        relief, nearest((start + end) / 2), tuple(residuals), tuple(humps), tuple(dips), kind, surface, len(readings)
+    )
+
+
+def _kind(
+    relief: float,
+    humps: list[int],
+    dips: list[int],
+    read: list[int],
+    positions_mm: Sequence[float],
+    middle_mm: float,
+    surface: Surface,
+    tolerance_mm: float,
+) -> str:
+    """Name the shape. On fret tops a lone proud or low fret is a fret, not a bend: only runs of two or more count."""
+
+    def broad(frets: list[int]) -> list[int]:
+        if surface == "board":
+            return frets
+        places = {fret: i for i, fret in enumerate(read)}
+        found = {places[fret] for fret in frets}
+        return [fret for fret in frets if {places[fret] - 1, places[fret] + 1} & found]
+
+    def low_side(frets: list[int]) -> bool:
+        return any(positions_mm[fret - 1] < middle_mm for fret in frets)
+
+    def high_side(frets: list[int]) -> bool:
+        return any(positions_mm[fret - 1] >= middle_mm for fret in frets)
+
+    rises, falls = broad(humps), broad(dips)
+    if (low_side(rises) and high_side(falls)) or (high_side(rises) and low_side(falls)):
+        return "s-bend"
+    if high_side(rises):
+        return "upper-register-hump"
+    if high_side(falls):
+        return "upper-register-drop"
+    if relief > tolerance_mm:
+        return "relief"
+    if relief < -tolerance_mm:
+        return "back-bow"
+    return "local" if humps or dips else "straight"
+
+
+def _least_squares(rows: list[tuple[float, float, float]], values: list[float]) -> list[float]:
+    """Three coefficients by normal equations and elimination with pivoting; the columns are scaled to about one."""
+    table = [
+        [sum(row[i] * row[j] for row in rows) for j in range(3)]
+        + [sum(row[i] * value for row, value in zip(rows, values, strict=True))]
+        for i in range(3)
+    ]
+    for i in range(3):
+        pivot = max(range(i, 3), key=lambda r: abs(table[r][i]))
+        table[i], table[pivot] = table[pivot], table[i]
+        for r in range(3):
+            if r != i:
+                factor = table[r][i] / table[i][i]
+                table[r] = [cell - factor * top for cell, top in zip(table[r], table[i], strict=True)]
+    return [table[i][3] / table[i][i] for i in range(3)]
+
+
+def straightness_call(found: Straightness, rod: str | None = None, length: Length = in_mm) -> Call:
+    """What to do about the neck before fretwork. `rod` is `single`, `dual`, `none` or None when it is not known."""
+    surface = "the board" if found.surface == "board" else "the fret tops"
+    bow = length(abs(found.relief_mm))
+    figures = {"relief_mm": found.relief_mm, "at_fret": float(found.at_fret)}
+    because = [
+        f"{found.readings} readings on {surface}; the best bow through them is {length(found.relief_mm)} at fret {found.at_fret}."
+    ]
+    if found.humps:
+        because.append(f"Above that bow by more than {length(STRAIGHT_MM)}: {frets_named(list(found.humps))}.")
+    if found.dips:
+        because.append(f"Below that bow by more than {length(STRAIGHT_MM)}: {frets_named(list(found.dips))}.")
+    settle = None
+    if found.surface == "fret_tops":
+        settle = "The same reading on bare wood with a notched straightedge: it leaves the frets out of it."
+    sure: Literal["certain", "likely", "unsure"] = "certain" if found.readings >= 9 and settle is None else "likely"
+
+    def call(say: str, do: str, instead: tuple[Instead, ...] = (), settled: str | None = settle) -> Call:
+        return Call(say, do, figures, tuple(because), instead, sure, settled)
+
+    if found.kind == "s-bend":
+        return call(
+            "This neck bends two ways: the rod cannot take that out.",
+            "board_work",
+            (
+                Instead("Level to the board as it is", "bow cut into the frets"),
+                Instead("Refer for neck work (plane or heat)", "board comes off or is planed"),
+            ),
+        )
+    if abs(found.relief_mm) > STRAIGHT_MM:
+        forward = found.relief_mm > 0
+        turn = "tighten" if forward else "loosen"
+        if rod == "none":
+            cure = "this neck has no rod: heat, a compression refret or planing, by referral"
+        elif rod == "single" and not forward:
+            cure = "loosen the rod; a single rod that is already slack cannot do more"
+        else:
+            cure = f"{turn} the rod, a quarter turn at most, then settle and read again"
+        return call(
+            f"Straighten the neck first: {bow} of {'relief' if forward else 'back-bow'}.",
+            "straighten",
+            (Instead(f"Next: {cure}", ""), Instead("Level it as it lies", f"{bow} of bow cut into the frets for good")),
+        )
+    if found.kind == "upper-register-hump":
+        return call(
+            f"The neck is straight but the board rises at {frets_named(list(found.humps))}.",
+            "upper_register",
+            (
+                Instead("A planned fall-away from there", "metal off the last frets only"),
+                Instead("Board work", "frets out"),
+            ),
+        )
+    if found.kind == "upper-register-drop":
+        return call(f"Straight, with the upper frets dropping away at {frets_named(list(found.dips))}.", "go_on")
+    return call(f"Straight enough for fretwork: {bow} of bow.", "go_on", (), settle)

@@ -1,0 +1,107 @@
+"""A survey: one set of readings taken at one time, and the order in which the cursor walks through it."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from deft_bench.core.frets.heights import LANES, Heights
+
+Order = Literal["lane_by_lane", "fret_by_fret"]
+Place = tuple[str, int]
+"""(lane, fret)"""
+
+KINDS = {"fret_heights": "Fret heights", "straightness": "Straightness"}
+STAGES = {"before": "before", "between": "between", "after": "after"}
+METHODS = {"gap": "gap under a straightedge", "height": "height above a reference"}
+SURFACES = {"fret_tops": "fret tops", "board": "bare board"}
+STRING_STATES = {
+    "off": "strings off",
+    "slack": "strings slack",
+    "tuned": "tuned to pitch",
+    "simulated": "simulated tension",
+}
+
+MOST_UM = 5_000
+"""No fret-height or straightness reading is as large as 5 mm: a larger one is a slip of unit or decimal point."""
+
+
+@dataclass(frozen=True, slots=True)
+class SurveyHead:
+    """What a survey was read with and in which state; resolution in micrometres, climate in °C and % RH."""
+
+    kind: str
+    stage: str
+    method: str
+    surface: str
+    tool: str
+    resolution_um: int
+    string_state: str
+    temperature_c: float | None
+    humidity: float | None
+    order: Order
+    note: str = ""
+
+
+def head_problems(head: SurveyHead) -> dict[str, str]:
+    """What is impossible about a survey's heading, by field."""
+    found: dict[str, str] = {}
+    for field, choices in (
+        ("kind", KINDS), ("stage", STAGES), ("method", METHODS), ("surface", SURFACES), ("string_state", STRING_STATES),
+    ):  # fmt: skip
+        if getattr(head, field) not in choices:
+            found[field] = f"Choose one of: {', '.join(choices.values())}."
+    if head.order not in ("lane_by_lane", "fret_by_fret"):
+        found["order"] = "Choose lane by lane or fret by fret."
+    if not head.tool.strip() or len(head.tool) > 80:
+        found["tool"] = "Say what it was read with, in 1 to 80 characters."
+    if not 1 <= head.resolution_um <= 500:
+        found["resolution_um"] = "The tool's resolution is out of range; accepted: 0.001 to 0.5 mm."
+    if head.temperature_c is not None and not -20 <= head.temperature_c <= 60:
+        found["temperature_c"] = "Accepted: −20 to 60 °C."
+    if head.humidity is not None and not 0 <= head.humidity <= 100:
+        found["humidity"] = "Accepted: 0 to 100 % relative humidity."
+    if head.kind == "straightness" and head.method == "height":
+        found["method"] = "Straightness is read as the gap under a straightedge."
+    if head.kind == "fret_heights" and head.surface == "board":
+        found["surface"] = "Fret heights are read on the fret tops."
+    return found
+
+
+def lanes_of(kind: str) -> tuple[str, ...]:
+    """The lanes that a survey of this kind is read in."""
+    return LANES if kind == "fret_heights" else ("middle",)
+
+
+def walk(kind: str, frets: int, order: Order) -> list[Place]:
+    """Every place of a survey, heel to nut, in the order in which the cursor visits it."""
+    lanes = lanes_of(kind)
+    heel_to_nut = range(frets, 0, -1)
+    if order == "fret_by_fret":
+        return [(lane, fret) for fret in heel_to_nut for lane in lanes]
+    return [(lane, fret) for lane in lanes for fret in heel_to_nut]
+
+
+def heights_from(readings_um: Mapping[Place, int | None], method: str, frets: int) -> dict[str, Heights]:
+    """Heights in mm by lane from readings in micrometres: a gap is how far the top lies under the straightedge.
+
+    Lanes without any reading are left out.
+    """
+    sign = -1 if method == "gap" else 1
+    lanes: dict[str, Heights] = {}
+    for lane in LANES:
+        heights: Sequence[float | None] = [
+            None if (um := readings_um.get((lane, fret))) is None else sign * um / 1000 for fret in range(1, frets + 1)
+        ]
+        if any(h is not None for h in heights):
+            lanes[lane] = heights
+    return lanes
+
+
+def reading_problem(um: int) -> str | None:
+    """Why a reading cannot be meant, or None."""
+    if abs(um) > MOST_UM:
+        return (
+            f"{um / 1000:g} mm is no fret reading: accepted are −{MOST_UM / 1000:g} to {MOST_UM / 1000:g} mm. "
+            "For thousandths of an inch type “3 thou”."
+        )
+    return None

@@ -1,0 +1,52 @@
+"""Every calculation of the core as JSON in, JSON out: `deft-bench calc NAME`.
+
+Each calculation is a module beside this one with a `SCHEMA` (JSON Schema of the request), a one-line `ABOUT` and
+`answer(request) -> dict`. Modules are imported only when asked for, so that a call starts quickly.
+"""
+
+import importlib
+from collections.abc import Iterator
+from typing import Any
+
+from deft_bench.formats.strict_json import RequestError, check, tidy
+
+CALCULATIONS = {
+    "fret-positions": "fret_positions",
+    "straightness": "straightness",
+    "level-plan": "level_plan",
+}
+
+
+def schema(name: str) -> dict[str, Any]:
+    """The JSON Schema of a calculation's request; raises KeyError for an unknown name."""
+    found: dict[str, Any] = _module(name).SCHEMA
+    return found
+
+
+def about(name: str) -> str:
+    """One line on what a calculation answers."""
+    text: str = _module(name).ABOUT
+    return text
+
+
+def calculate(name: str, request: object) -> dict[str, Any]:
+    """Answer a request; raises RequestError with one line a field, or KeyError for an unknown name.
+
+    No answer holds NaN, infinity or −0.
+    """
+    module = _module(name)
+    check(request, module.SCHEMA)
+    answer: dict[str, Any] = tidy(module.answer(request))
+    return answer
+
+
+def names() -> Iterator[str]:
+    """Every calculation's name, in order."""
+    yield from CALCULATIONS
+
+
+def _module(name: str) -> Any:
+    return importlib.import_module(f"{__name__}.{CALCULATIONS[name]}")
+
+
+__all__ = ["CALCULATIONS", "RequestError", "about", "calculate", "names", "schema"]

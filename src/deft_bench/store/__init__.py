@@ -1,0 +1,1 @@
+"""SQLite by plain SQL: rows in, core values out. One module an aggregate."""

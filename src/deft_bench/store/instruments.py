@@ -1,0 +1,139 @@
+"""Instruments, what their specification said before, and finding them."""
+
+import json
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, fields
+from typing import Any
+
+from deft_bench.core.instrument import KINDS, Spec, changes, to_fields
+from deft_bench.store.database import Connection, new_uid, transaction
+
+_FIELDS = [field.name for field in fields(Spec)]
+_FLAGS = ("left_handed", "bound", "nibs")
+_COLUMNS = ", ".join(f"i.{name}" for name in _FIELDS)
+
+
+@dataclass(frozen=True, slots=True)
+class Instrument:
+    """A stored instrument: its identity, specification and when it came and was retired (UTC ISO-8601)."""
+
+    id: int
+    uid: str
+    spec: Spec
+    created_at: str
+    retired_at: str | None
+
+
+def _instrument(row: Any) -> Instrument:
+    values = {name: row[name] for name in _FIELDS}
+    values |= {flag: bool(values[flag]) for flag in _FLAGS}
+    return Instrument(row["id"], row["uid"], Spec(**values), row["created_at"], row["retired_at"])
+
+
+def words_of(spec: Spec) -> str:
+    """What an instrument is found by."""
+    hand = " left-handed" if spec.left_handed else ""
+    return f"{spec.name} {KINDS.get(spec.kind, spec.kind)}{hand} {spec.note}"
+
+
+def add(db: Connection, spec: Spec, at: str, uid: str | None = None, retired_at: str | None = None) -> int:
+    """Store a new instrument; returns its id. Joins an open transaction when there is one."""
+    if not db.in_transaction:
+        with transaction(db):
+            return add(db, spec, at, uid, retired_at)
+    names = ["uid", "created_at", "retired_at", *_FIELDS]
+    values = [uid or new_uid(), at, retired_at, *(_column(spec, name) for name in _FIELDS)]
+    cursor = db.execute(
+        f"INSERT INTO instrument ({', '.join(names)}) VALUES ({', '.join('?' * len(names))})",  # noqa: S608 our own names
+        values,
+    )
+    db.execute("INSERT INTO instrument_words (rowid, words) VALUES (?, ?)", (cursor.lastrowid, words_of(spec)))
+    return int(cursor.lastrowid or 0)
+
+
+def _column(spec: Spec, name: str) -> Any:
+    value = getattr(spec, name)
+    return int(value) if name in _FLAGS else value
+
+
+def edit(db: Connection, instrument_id: int, spec: Spec, at: str) -> bool:
+    """Replace the specification and keep the earlier one; returns whether anything changed. Raises KeyError."""
+    with transaction(db):
+        before = get(db, instrument_id).spec
+        if not list(changes(before, spec)):
+            return False
+        keep_revision(db, instrument_id, at, to_fields(before))
+        db.execute(
+            f"UPDATE instrument SET {', '.join(f'{name} = ?' for name in _FIELDS)} WHERE id = ?",  # noqa: S608
+            [*(_column(spec, name) for name in _FIELDS), instrument_id],
+        )
+        db.execute("UPDATE instrument_words SET words = ? WHERE rowid = ?", (words_of(spec), instrument_id))
+    return True
+
+
+def keep_revision(db: Connection, instrument_id: int, at: str, spec: dict[str, Any]) -> None:
+    """Record what a specification said until a time."""
+    db.execute(
+        "INSERT INTO instrument_revision (instrument_id, replaced_at, spec) VALUES (?, ?, ?)",
+        (instrument_id, at, json.dumps(spec)),
+    )
+
+
+def revisions(db: Connection, instrument_id: int) -> list[tuple[str, dict[str, Any]]]:
+    """(replaced at, specification then) of every edit, oldest first."""
+    rows = db.execute(
+        "SELECT replaced_at, spec FROM instrument_revision WHERE instrument_id = ? ORDER BY id", (instrument_id,)
+    )
+    return [(row["replaced_at"], json.loads(row["spec"])) for row in rows]
+
+
+def get(db: Connection, instrument_id: int) -> Instrument:
+    """One instrument; raises KeyError when there is none."""
+    row = db.execute(
+        f"SELECT i.id, i.uid, i.created_at, i.retired_at, {_COLUMNS} FROM instrument i WHERE i.id = ?",  # noqa: S608
+        (instrument_id,),
+    ).fetchone()
+    if row is None:
+        raise KeyError(instrument_id)
+    return _instrument(row)
+
+
+def id_of(db: Connection, uid: str) -> int | None:
+    """The id of the instrument with this identity, or None."""
+    row = db.execute("SELECT id FROM instrument WHERE uid = ?", (uid,)).fetchone()
+    return row["id"] if row else None
+
+
+def set_retired(db: Connection, instrument_id: int, at: str | None) -> None:
+    """Retire an instrument (its history stays) or, with None, take it back."""
+    with transaction(db):
+        db.execute("UPDATE instrument SET retired_at = ? WHERE id = ?", (at, instrument_id))
+
+
+def page(
+    db: Connection, after: tuple[str, int] | None = None, limit: int = 20, retired: bool = False
+) -> Sequence[Instrument]:
+    """Instruments by name, starting after a (name, id); a page never scans what comes before it."""
+    name, last = after or ("", 0)
+    rows = db.execute(
+        f"SELECT i.id, i.uid, i.created_at, i.retired_at, {_COLUMNS} FROM instrument i "  # noqa: S608
+        "WHERE (i.retired_at IS NOT NULL) = ? AND (i.name COLLATE NOCASE, i.id) > (?, ?) "
+        "ORDER BY i.name COLLATE NOCASE, i.id LIMIT ?",
+        (int(retired), name, last, limit),
+    )
+    return [_instrument(row) for row in rows]
+
+
+def find(db: Connection, typed: str, limit: int = 20, retired: bool = False) -> Sequence[Instrument]:
+    """Instruments whose name, kind or note has words that begin as typed, newest first."""
+    words = re.findall(r"\w+", typed)[:8]
+    if not words:
+        return page(db, limit=limit, retired=retired)
+    rows = db.execute(
+        f"SELECT i.id, i.uid, i.created_at, i.retired_at, {_COLUMNS} "  # noqa: S608
+        "FROM instrument_words w JOIN instrument i ON i.id = w.rowid "
+        "WHERE instrument_words MATCH ? AND (i.retired_at IS NOT NULL) = ? ORDER BY w.rowid DESC LIMIT ?",
+        (" ".join(f'"{word}"*' for word in words), int(retired), limit),
+    )
+    return [_instrument(row) for row in rows]

@@ -1,0 +1,197 @@
+"""Jobs, the plans accepted in them, and the metal that was taken."""
+
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from deft_bench.store.database import Connection, new_uid, transaction
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """One visit of an instrument to the bench. `nut` is in_place, out or protected; times are UTC ISO-8601."""
+
+    id: int
+    uid: str
+    instrument_id: int
+    kind: str
+    opened_at: str
+    promised_on: str | None
+    closed_at: str | None
+    nut: str
+    seated: bool
+    override_note: str
+    note: str
+
+
+@dataclass(frozen=True, slots=True)
+class AcceptedPlan:
+    """A plan as it was accepted: the inputs it was made from and what it came to, and when it was carried out."""
+
+    id: int
+    uid: str
+    job_id: int
+    survey_id: int
+    accepted_at: str
+    inputs: dict[str, Any]
+    outcome: dict[str, Any]
+    done_at: str | None
+
+
+_JOB = (
+    "SELECT id, uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, seated, override_note, note FROM job"
+)
+_PLAN = "SELECT id, uid, job_id, survey_id, accepted_at, inputs, outcome, done_at FROM accepted_plan"
+
+
+def _job(row: Any) -> Job:
+    return Job(*row[:8], bool(row[8]), *row[9:])
+
+
+def _plan(row: Any) -> AcceptedPlan:
+    return AcceptedPlan(*row[:5], json.loads(row[5]), json.loads(row[6]), row[7])
+
+
+def open_job(db: Connection, instrument_id: int, kind: str, at: str, promised_on: str | None, note: str = "") -> int:
+    """Open a job and return its id."""
+    with transaction(db):
+        cursor = db.execute(
+            "INSERT INTO job (uid, instrument_id, kind, opened_at, promised_on, note) VALUES (?, ?, ?, ?, ?, ?)",
+            (new_uid(), instrument_id, kind, at, promised_on, note),
+        )
+    return int(cursor.lastrowid or 0)
+
+
+def keep(db: Connection, instrument_id: int, job: Mapping[str, Any]) -> int:
+    """Store an imported job as it is; returns its id."""
+    cursor = db.execute(
+        "INSERT INTO job (uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, seated, override_note, note)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        (
+            job["uid"], instrument_id, job["kind"], job["opened_at"], job["promised_on"], job["closed_at"], job["nut"],
+            int(job["seated"]), job["override_note"], job["note"],
+        ),
+    )  # fmt: skip
+    return int(cursor.lastrowid or 0)
+
+
+def get(db: Connection, job_id: int) -> Job:
+    """One job; raises KeyError when there is none."""
+    row = db.execute(f"{_JOB} WHERE id = ?", (job_id,)).fetchone()
+    if row is None:
+        raise KeyError(job_id)
+    return _job(row)
+
+
+def of_instrument(db: Connection, instrument_id: int) -> list[Job]:
+    """An instrument's jobs, newest first."""
+    return [_job(row) for row in db.execute(f"{_JOB} WHERE instrument_id = ? ORDER BY id DESC", (instrument_id,))]
+
+
+def open_of(db: Connection, instrument_ids: Sequence[int]) -> dict[int, Job]:
+    """The open job of each instrument that has one."""
+    marks = ", ".join("?" * len(instrument_ids))
+    rows = db.execute(
+        f"{_JOB} WHERE instrument_id IN ({marks}) AND closed_at IS NULL ORDER BY id", list(instrument_ids)
+    )
+    return {row["instrument_id"]: _job(row) for row in rows}
+
+
+def in_bench_order(db: Connection, limit: int = 30) -> list[Job]:
+    """Open jobs, the nearest promise first; those without a promised date last."""
+    rows = db.execute(f"{_JOB} WHERE closed_at IS NULL ORDER BY promised_on IS NULL, promised_on, id LIMIT ?", (limit,))
+    return [_job(row) for row in rows]
+
+
+def set_nut(db: Connection, job_id: int, nut: str) -> None:
+    """Record whether the nut is in place, out or protected."""
+    with transaction(db):
+        db.execute("UPDATE job SET nut = ? WHERE id = ?", (nut, job_id))
+
+
+def set_seated(db: Connection, job_id: int, seated: bool) -> None:
+    """Record that the seating was checked and found home."""
+    with transaction(db):
+        db.execute("UPDATE job SET seated = ? WHERE id = ?", (int(seated), job_id))
+
+
+def override(db: Connection, job_id: int, note: str) -> None:
+    """Record why a gate was passed over."""
+    with transaction(db):
+        db.execute("UPDATE job SET override_note = ? WHERE id = ?", (note, job_id))
+
+
+def close(db: Connection, job_id: int, at: str | None) -> None:
+    """Close a job, or open it again with None."""
+    with transaction(db):
+        db.execute("UPDATE job SET closed_at = ? WHERE id = ?", (at, job_id))
+
+
+def accept_plan(
+    db: Connection, job_id: int, survey_id: int, at: str, inputs: Mapping[str, Any], outcome: Mapping[str, Any]
+) -> int:
+    """Store which plan was accepted with the inputs it was made from; the same plan again is not stored twice."""
+    with transaction(db):
+        latest = db.execute(f"{_PLAN} WHERE job_id = ? ORDER BY id DESC LIMIT 1", (job_id,)).fetchone()
+        if latest is not None and latest["done_at"] is None and json.loads(latest["inputs"]) == dict(inputs):
+            return int(latest["id"])
+        return keep_plan(db, job_id, survey_id, new_uid(), at, inputs, outcome, None)
+
+
+def keep_plan(
+    db: Connection, job_id: int, survey_id: int, uid: str, at: str, inputs: Mapping[str, Any],
+    outcome: Mapping[str, Any], done_at: str | None,
+) -> int:  # fmt: skip
+    """Store a plan inside an open transaction; returns its id."""
+    cursor = db.execute(
+        "INSERT INTO accepted_plan (uid, job_id, survey_id, accepted_at, inputs, outcome, done_at) VALUES (?, ?, ?, ?, ?, ?, ?)",
+        (uid, job_id, survey_id, at, json.dumps(inputs), json.dumps(outcome), done_at),
+    )
+    return int(cursor.lastrowid or 0)
+
+
+def plans(db: Connection, job_id: int) -> list[AcceptedPlan]:
+    """A job's accepted plans, oldest first."""
+    return [_plan(row) for row in db.execute(f"{_PLAN} WHERE job_id = ? ORDER BY id", (job_id,))]
+
+
+def mark_done(db: Connection, plan: AcceptedPlan, instrument_id: int, removed_um: Mapping[int, int], at: str) -> bool:
+    """Record that a plan was carried out, with the metal taken off each fret; False when it was recorded before."""
+    with transaction(db):
+        cursor = db.execute("UPDATE accepted_plan SET done_at = ? WHERE id = ? AND done_at IS NULL", (at, plan.id))
+        if not cursor.rowcount:
+            return False
+        keep_removed(db, plan.id, instrument_id, removed_um, at)
+    return True
+
+
+def keep_removed(db: Connection, plan_id: int, instrument_id: int, removed_um: Mapping[int, int], at: str) -> None:
+    """Store the metal taken off each fret under a plan, inside an open transaction."""
+    db.executemany(
+        "INSERT INTO material_removed (plan_id, instrument_id, fret, removed_um, at) VALUES (?, ?, ?, ?, ?)",
+        [(plan_id, instrument_id, fret, um, at) for fret, um in removed_um.items()],
+    )
+
+
+def removed_by(db: Connection, plan_id: int) -> dict[int, int]:
+    """Micrometres taken off each fret under one plan."""
+    rows = db.execute("SELECT fret, removed_um FROM material_removed WHERE plan_id = ? ORDER BY fret", (plan_id,))
+    return {row[0]: row[1] for row in rows}
+
+
+def removed_from(db: Connection, instrument_id: int) -> dict[int, int]:
+    """Micrometres taken off each fret of an instrument in all."""
+    rows = db.execute(
+        "SELECT fret, sum(removed_um) FROM material_removed WHERE instrument_id = ? GROUP BY fret", (instrument_id,)
+    )
+    return {row[0]: row[1] for row in rows}
+
+
+def past_levels(db: Connection, instrument_id: int) -> list[int]:
+    """The most that each level took off any one fret, micrometres, oldest first."""
+    rows = db.execute(
+        "SELECT max(removed_um) FROM material_removed WHERE instrument_id = ? GROUP BY plan_id ORDER BY min(at)",
+        (instrument_id,),
+    )
+    return [row[0] for row in rows if row[0]]

@@ -1,0 +1,79 @@
+"""Notes and photographs pinned to a fret and lane."""
+
+import hashlib
+from dataclasses import dataclass
+from typing import Any
+
+from deft_bench.store.database import Connection, new_uid, transaction
+
+
+@dataclass(frozen=True, slots=True)
+class Pin:
+    """One note, with a photograph or without, at a place on the neck (fret 0 is the nut)."""
+
+    id: int
+    uid: str
+    instrument_id: int
+    job_id: int | None
+    fret: int
+    lane: str
+    note: str
+    photo_id: int | None
+    at: str
+    settled_at: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Photo:
+    """A photograph as it is kept: re-encoded JPEG."""
+
+    jpeg: bytes
+    width: int
+    height: int
+
+
+_PIN = "SELECT id, uid, instrument_id, job_id, fret, lane, note, photo_id, at, settled_at FROM pin"
+
+
+def add(
+    db: Connection, instrument_id: int, job_id: int | None, fret: int, lane: str, note: str, photo: Photo | None, at: str,
+    uid: str | None = None, settled_at: str | None = None,
+) -> int:  # fmt: skip
+    """Pin a note and return its id; the same photograph is kept once. Joins an open transaction when there is one."""
+    if not db.in_transaction:
+        with transaction(db):
+            return add(db, instrument_id, job_id, fret, lane, note, photo, at, uid, settled_at)
+    photo_id = None
+    if photo is not None:
+        digest = hashlib.sha256(photo.jpeg).hexdigest()
+        db.execute(
+            "INSERT INTO photo (sha256, width, height, jpeg) VALUES (?, ?, ?, ?) ON CONFLICT (sha256) DO NOTHING",
+            (digest, photo.width, photo.height, photo.jpeg),
+        )
+        photo_id = db.execute("SELECT id FROM photo WHERE sha256 = ?", (digest,)).fetchone()[0]
+    cursor = db.execute(
+        "INSERT INTO pin (uid, instrument_id, job_id, fret, lane, note, photo_id, at, settled_at)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        (uid or new_uid(), instrument_id, job_id, fret, lane, note, photo_id, at, settled_at),
+    )
+    return int(cursor.lastrowid or 0)
+
+
+def settle(db: Connection, pin_id: int, at: str | None) -> None:
+    """Mark a pinned flaw as dealt with, or open again with None."""
+    with transaction(db):
+        db.execute("UPDATE pin SET settled_at = ? WHERE id = ?", (at, pin_id))
+
+
+def of_instrument(db: Connection, instrument_id: int, limit: int = 200) -> list[Pin]:
+    """An instrument's pins, newest first."""
+    rows: Any = db.execute(f"{_PIN} WHERE instrument_id = ? ORDER BY id DESC LIMIT ?", (instrument_id, limit))
+    return [Pin(*row) for row in rows]
+
+
+def photo(db: Connection, photo_id: int) -> Photo:
+    """A photograph; raises KeyError when there is none."""
+    row = db.execute("SELECT jpeg, width, height FROM photo WHERE id = ?", (photo_id,)).fetchone()
+    if row is None:
+        raise KeyError(photo_id)
+    return Photo(*row)

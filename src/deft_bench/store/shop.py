@@ -1,0 +1,48 @@
+"""What belongs to the whole shop: settings and the bench's climate."""
+
+from deft_bench.store.database import Connection, transaction
+
+DEFAULTS = {
+    "system": "mm",
+    "inches": "64",
+    "nut_side": "left",
+    "reading_order": "lane_by_lane",
+    "rock_um": "20",
+    "least_height_um": "",
+    "polish_loss_um": "10",
+}
+
+
+def settings(db: Connection) -> dict[str, str]:
+    """Every setting by name, the defaults where nothing was set."""
+    return DEFAULTS | {row["name"]: row["value"] for row in db.execute("SELECT name, value FROM setting")}
+
+
+def change(db: Connection, values: dict[str, str]) -> None:
+    """Set some settings; raises KeyError for a name that is none."""
+    unknown = values.keys() - DEFAULTS.keys()
+    if unknown:
+        raise KeyError(*sorted(unknown))
+    with transaction(db):
+        db.executemany(
+            "INSERT INTO setting (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value",
+            list(values.items()),
+        )
+
+
+def add_climate(db: Connection, at: str, temperature_c: float, humidity: float) -> None:
+    """Record the bench's temperature (°C) and relative humidity (%)."""
+    with transaction(db):
+        db.execute("INSERT INTO climate (at, temperature_c, humidity) VALUES (?, ?, ?)", (at, temperature_c, humidity))
+
+
+def latest_climate(db: Connection) -> tuple[str, float, float] | None:
+    """(when, °C, % RH) of the last entry, or None."""
+    row = db.execute("SELECT at, temperature_c, humidity FROM climate ORDER BY at DESC, id DESC LIMIT 1").fetchone()
+    return tuple(row) if row else None
+
+
+def climates(db: Connection, limit: int = 60) -> list[tuple[str, float, float]]:
+    """The latest climate entries, newest first."""
+    rows = db.execute("SELECT at, temperature_c, humidity FROM climate ORDER BY at DESC, id DESC LIMIT ?", (limit,))
+    return [tuple(row) for row in rows]

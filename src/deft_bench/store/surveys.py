@@ -1,0 +1,224 @@
+"""Surveys and their readings. A reading is never overwritten: a correction is a new row that names the one it replaces."""
+
+import sqlite3
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from deft_bench.core.survey import Place, SurveyHead
+from deft_bench.store.database import Connection, new_uid, transaction
+
+
+@dataclass(frozen=True, slots=True)
+class Survey:
+    """A stored survey. `frets` is the number of frets that the instrument had when it was read."""
+
+    id: int
+    uid: str
+    instrument_id: int
+    job_id: int | None
+    frets: int
+    taken_at: str
+    head: SurveyHead
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """One accepted reading in whole micrometres; None was withdrawn. `replaces` is the reading it corrects."""
+
+    id: int
+    lane: str
+    fret: int
+    value_um: int | None
+    typed: str
+    at: str
+    replaces: int | None
+    token: str | None = None
+
+
+class ReadingConflict(Exception):
+    """Another window has accepted a reading here since this page last saw it."""
+
+    def __init__(self, current: Reading | None) -> None:
+        self.current = current
+        super().__init__("read in another window")
+
+
+_SURVEY = """SELECT id, uid, instrument_id, job_id, frets, taken_at, kind, stage, method, surface, tool, resolution_um,
+    string_state, temperature_c, humidity, reading_order, note FROM survey"""
+_READING = "SELECT r.id, r.lane, r.fret, r.value_um, r.typed, r.at, r.replaces, r.token FROM reading r"
+_HEAD = (
+    "kind", "stage", "method", "surface", "tool", "resolution_um", "string_state", "temperature_c", "humidity",
+)  # fmt: skip
+
+
+def _survey(row: Any) -> Survey:
+    head = SurveyHead(*(row[name] for name in _HEAD), order=row["reading_order"], note=row["note"])
+    return Survey(row["id"], row["uid"], row["instrument_id"], row["job_id"], row["frets"], row["taken_at"], head)
+
+
+def _reading(row: Any) -> Reading:
+    return Reading(*row)
+
+
+def start(
+    db: Connection,
+    instrument_id: int,
+    job_id: int | None,
+    frets: int,
+    head: SurveyHead,
+    at: str,
+    uid: str | None = None,
+) -> int:
+    """Start a survey and return its id. Joins an open transaction when there is one."""
+    if not db.in_transaction:
+        with transaction(db):
+            return start(db, instrument_id, job_id, frets, head, at, uid)
+    cursor = db.execute(
+        "INSERT INTO survey (uid, instrument_id, job_id, frets, taken_at, kind, stage, method, surface, tool,"
+        " resolution_um, string_state, temperature_c, humidity, reading_order, note)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        (
+            uid or new_uid(),
+            instrument_id,
+            job_id,
+            frets,
+            at,
+            *(getattr(head, name) for name in _HEAD),
+            head.order,
+            head.note,
+        ),
+    )
+    return int(cursor.lastrowid or 0)
+
+
+def get(db: Connection, survey_id: int) -> Survey:
+    """One survey; raises KeyError when there is none."""
+    row = db.execute(f"{_SURVEY} WHERE id = ?", (survey_id,)).fetchone()
+    if row is None:
+        raise KeyError(survey_id)
+    return _survey(row)
+
+
+def of_job(db: Connection, job_id: int) -> list[Survey]:
+    """A job's surveys, oldest first."""
+    return [_survey(row) for row in db.execute(f"{_SURVEY} WHERE job_id = ? ORDER BY id", (job_id,))]
+
+
+def of_instrument(db: Connection, instrument_id: int, kind: str | None = None, limit: int = 12) -> list[Survey]:
+    """The latest surveys of an instrument, newest first."""
+    if kind is None:
+        rows = db.execute(
+            f"{_SURVEY} WHERE instrument_id = ? ORDER BY taken_at DESC, id DESC LIMIT ?", (instrument_id, limit)
+        )
+    else:
+        rows = db.execute(
+            f"{_SURVEY} WHERE instrument_id = ? AND kind = ? ORDER BY taken_at DESC, id DESC LIMIT ?",
+            (instrument_id, kind, limit),
+        )
+    return [_survey(row) for row in rows]
+
+
+def readings(db: Connection, survey_id: int) -> dict[Place, Reading]:
+    """The current reading of every place that has one; withdrawn ones are left out."""
+    rows = db.execute(
+        f"{_READING} WHERE r.survey_id = ? AND r.value_um IS NOT NULL"
+        " AND NOT EXISTS (SELECT 1 FROM reading n WHERE n.replaces = r.id)",
+        (survey_id,),
+    )
+    return {(row["lane"], row["fret"]): _reading(row) for row in rows}
+
+
+def values(db: Connection, survey_id: int) -> dict[Place, int | None]:
+    """The current value of every place that has one, in micrometres."""
+    return {place: reading.value_um for place, reading in readings(db, survey_id).items()}
+
+
+def history(db: Connection, survey_id: int) -> list[Reading]:
+    """Every reading that was ever accepted in a survey, corrections and withdrawals too, in order."""
+    return [_reading(row) for row in db.execute(f"{_READING} WHERE r.survey_id = ? ORDER BY r.id", (survey_id,))]
+
+
+def _head_of(db: Connection, survey_id: int, place: Place) -> Reading | None:
+    row = db.execute(
+        f"{_READING} WHERE r.survey_id = ? AND r.lane = ? AND r.fret = ?"
+        " AND NOT EXISTS (SELECT 1 FROM reading n WHERE n.replaces = r.id)",
+        (survey_id, *place),
+    ).fetchone()
+    return _reading(row) if row else None
+
+
+def accept(
+    db: Connection,
+    survey_id: int,
+    place: Place,
+    value_um: int | None,
+    typed: str,
+    at: str,
+    *,
+    token: str,
+    expects: int | None,
+) -> Reading:
+    """Save one reading at once; the same token again returns the reading it made the first time.
+
+    `expects` is the id of the reading that the page showed here (None: none). When there is another one by now,
+    ReadingConflict is raised and nothing is written: two windows never overwrite each other silently.
+    """
+    with transaction(db):
+        made = db.execute(f"{_READING} WHERE r.token = ? AND r.survey_id = ?", (token, survey_id)).fetchone()
+        if made is not None:
+            return _reading(made)
+        current = _head_of(db, survey_id, place)
+        shown = None if current is None or current.value_um is None else current.id
+        if shown != expects:
+            raise ReadingConflict(current)
+        try:
+            cursor = db.execute(
+                "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at, replaces, token)"
+                " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                (survey_id, *place, value_um, typed, at, current.id if current else None, token),
+            )
+        except sqlite3.IntegrityError as error:
+            raise ReadingConflict(current) from error
+    return Reading(int(cursor.lastrowid or 0), *place, value_um, typed, at, current.id if current else None, token)
+
+
+def add_many(db: Connection, survey_id: int, rows: Iterable[tuple[Place, int, str]], at: str) -> int:
+    """Save a sheet of readings in one transaction, each as a correction where there is one; returns how many changed."""
+    count = 0
+    with transaction(db):
+        for place, value_um, typed in rows:
+            current = _head_of(db, survey_id, place)
+            if current is not None and current.value_um == value_um:
+                continue
+            db.execute(
+                "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at, replaces) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                (survey_id, *place, value_um, typed, at, current.id if current else None),
+            )
+            count += 1
+    return count
+
+
+def keep_history(db: Connection, survey_id: int, chain: Sequence[Mapping[str, Any]]) -> None:
+    """Store an imported survey's readings in order; `replaces` is an index into the same chain, or None."""
+    ids: list[int] = []
+    for item in chain:
+        replaced = None if item["replaces"] is None else ids[item["replaces"]]
+        cursor = db.execute(
+            "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at, replaces) VALUES (?, ?, ?, ?, ?, ?, ?)",
+            (survey_id, item["lane"], item["fret"], item["value_um"], item["typed"], item["at"], replaced),
+        )
+        ids.append(int(cursor.lastrowid or 0))
+
+
+def counts(db: Connection, survey_ids: Sequence[int]) -> dict[int, int]:
+    """How many places of each survey have a reading."""
+    marks = ", ".join("?" * len(survey_ids))
+    rows = db.execute(
+        f"SELECT r.survey_id, count(*) FROM reading r WHERE r.survey_id IN ({marks}) AND r.value_um IS NOT NULL"  # noqa: S608
+        " AND NOT EXISTS (SELECT 1 FROM reading n WHERE n.replaces = r.id) GROUP BY r.survey_id",
+        list(survey_ids),
+    )
+    found = dict.fromkeys(survey_ids, 0)
+    found.update({row[0]: row[1] for row in rows})
+    return found
