@@ -1,8 +1,11 @@
 """`deft-bench`: demo, serve, calc, backup, restore, export, import. Heavy parts are imported where they are used."""
 
 import argparse
+import os
 import sys
 from collections.abc import Sequence
+from datetime import date
+from pathlib import Path
 from typing import NoReturn
 
 
@@ -23,7 +26,61 @@ def _parser() -> argparse.ArgumentParser:
     calc.add_argument("--list", action="store_true", help="list every calculation")
     calc.add_argument("--schema", action="store_true", help="print the request's JSON Schema")
     calc.set_defaults(run=_calc)
+
+    serve = commands.add_parser("serve", help="start the application")
+    _serving(serve)
+    serve.set_defaults(run=_serve)
+
+    demo = commands.add_parser("demo", help="start the application on the demo bench, made once and then kept")
+    _serving(demo, Path("var/demo/deft-bench.sqlite3"))
+    demo.add_argument("--fresh", action="store_true", help="put the demo bench back to how it began")
+    demo.add_argument("--day", type=date.fromisoformat, help="make it as it stands on this day (default: today)")
+    demo.add_argument("--only-make", action="store_true", help="make the data and do not start the application")
+    demo.set_defaults(run=_demo)
+
+    backup = commands.add_parser("backup", help="copy the database, while it is in use or not, and verify the copy")
+    backup.add_argument("target", type=Path, help="the new file")
+    _database(backup)
+    backup.set_defaults(run=_backup)
+
+    restore = commands.add_parser("restore", help="verify a backup and put it in the database's place")
+    restore.add_argument("source", type=Path, help="the backup")
+    _database(restore)
+    restore.set_defaults(run=_restore)
+
+    export = commands.add_parser("export", help="write an instrument's whole record as JSON to standard output")
+    export.add_argument("name", help="the instrument's name")
+    _database(export)
+    export.set_defaults(run=_export)
+
+    bring = commands.add_parser("import", help="bring in a record that was exported, whole or not at all")
+    bring.add_argument("source", type=Path, help="the record's JSON file")
+    bring.add_argument("--as-copy", action="store_true", help="as a copy, beside one that is here already")
+    _database(bring)
+    bring.set_defaults(run=_import)
     return parser
+
+
+def _database(parser: argparse.ArgumentParser, default: Path | None = None) -> None:
+    parser.add_argument(
+        "--database", type=Path, default=default or data_file(), help="the database file (default: %(default)s)"
+    )
+
+
+def _serving(parser: argparse.ArgumentParser, default: Path | None = None) -> None:
+    _database(parser, default)
+    parser.add_argument("--host", default="127.0.0.1", help="the address to listen on (default: this machine only)")
+    parser.add_argument("--port", type=int, default=8137, help="the port (default: 8137; 0 takes any free one)")
+    parser.add_argument("--name", action="append", default=[], help="another host name by which this server is asked")
+
+
+def data_file() -> Path:
+    """Where the shop's own data live unless told otherwise: DEFT_BENCH_DATABASE, or the user's data folder."""
+    named = os.environ.get("DEFT_BENCH_DATABASE")
+    if named:
+        return Path(named)
+    base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
+    return Path(base) / "deft-bench" / "deft-bench.sqlite3"
 
 
 def _calc(args: argparse.Namespace) -> int:
@@ -48,6 +105,112 @@ def _calc(args: argparse.Namespace) -> int:
         _refuse(error.lines)
     print(json.dumps(answer, ensure_ascii=False, allow_nan=False))
     return 0
+
+
+def _serve(args: argparse.Namespace) -> int:
+    from deft_bench.store.database import StoreError
+    from deft_bench.web.serving import serve
+
+    try:
+        return serve(args.database, args.host, args.port, tuple(args.name))
+    except StoreError as error:
+        return _failed(error)
+
+
+def _demo(args: argparse.Namespace) -> int:
+    from deft_bench.demo import make_demo
+    from deft_bench.store.database import StoreError
+
+    path: Path = args.database
+    if args.fresh:
+        for tail in ("", "-wal", "-shm"):
+            path.with_name(path.name + tail).unlink(missing_ok=True)
+    try:
+        if not path.exists():
+            print(f"Making the demo bench in {path}")
+            # made under another name, so that a half-made one is never mistaken for the demo
+            part = path.with_name(path.name + ".part")
+            part.unlink(missing_ok=True)
+            make_demo(part, args.day or date.today())
+            part.replace(path)
+    except (StoreError, OSError) as error:
+        return _failed(error)
+    return 0 if args.only_make else _serve(args)
+
+
+def _backup(args: argparse.Namespace) -> int:
+    from contextlib import closing
+
+    from deft_bench.store.database import StoreError, backup, open_database, verify
+
+    try:
+        if not args.database.exists():
+            raise StoreError(f"{args.database} is not there.")
+        with closing(open_database(args.database)) as db:
+            backup(db, args.target)
+        counts = verify(args.target)
+    except StoreError as error:
+        return _failed(error)
+    print(f"{args.target}: verified, {', '.join(f'{count} {what}' for what, count in counts.items())}")
+    return 0
+
+
+def _restore(args: argparse.Namespace) -> int:
+    from deft_bench.store.database import StoreError, restore, verify
+
+    try:
+        kept = restore(args.source, args.database)
+        counts = verify(args.database)
+    except StoreError as error:
+        return _failed(error)
+    print(f"{args.database}: restored, {', '.join(f'{count} {what}' for what, count in counts.items())}")
+    if kept:
+        print(f"The one that was there is kept as {kept}")
+    return 0
+
+
+def _export(args: argparse.Namespace) -> int:
+    import json
+    from contextlib import closing
+
+    from deft_bench.formats.record_json import export_record
+    from deft_bench.store import instruments
+    from deft_bench.store.database import StoreError, open_database
+
+    try:
+        if not args.database.exists():
+            raise StoreError(f"{args.database} is not there.")
+        with closing(open_database(args.database)) as db:
+            ids = instruments.named(db, args.name)
+            if len(ids) != 1:
+                raise StoreError(f"{len(ids) or 'No'} instruments are named {args.name!r}.")
+            print(json.dumps(export_record(db, ids[0]), ensure_ascii=False, indent=1))
+    except StoreError as error:
+        return _failed(error)
+    return 0
+
+
+def _import(args: argparse.Namespace) -> int:
+    from contextlib import closing
+
+    from deft_bench.formats.record_json import AlreadyHereError, import_record
+    from deft_bench.formats.strict_json import RequestError
+    from deft_bench.store.database import StoreError, open_database
+
+    try:
+        with closing(open_database(args.database)) as db:
+            import_record(db, args.source.read_bytes(), as_copy=args.as_copy)
+    except RequestError as error:
+        _refuse(error.lines)
+    except (AlreadyHereError, StoreError, OSError) as error:
+        return _failed(error)
+    print("The record is imported whole.")
+    return 0
+
+
+def _failed(error: Exception) -> int:
+    print(f"deft-bench: {error}", file=sys.stderr)
+    return 1
 
 
 def _refuse(lines: Sequence[str]) -> NoReturn:

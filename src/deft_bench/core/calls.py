@@ -51,7 +51,12 @@ def listed(frets: list[int]) -> str:
     words = [
         text for run in runs for text in ([f"{run[0]} to {run[-1]}"] if len(run) > 2 else [str(fret) for fret in run])
     ]
-    return words[0] if len(words) == 1 else ", ".join(words[:-1]) + " and " + words[-1] if words else ""
+    return listed_words(words)
+
+
+def listed_words(words: list[str]) -> str:
+    """`bass`, `bass and middle`, `bass, middle and treble`."""
+    return ", ".join(words[:-1]) + " and " + words[-1] if len(words) > 1 else "".join(words)
 
 
 def frets_named(frets: list[int]) -> str:

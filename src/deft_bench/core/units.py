@@ -16,7 +16,7 @@ UM_PER_INCH = 25400
 
 ACCEPTED = '0.25 · .25 mm · 0,25 · 10 thou · .010" · 1/64" · 3 15/32 in'
 
-_UNITS = {
+_UNITS: dict[str, int | Fraction] = {
     "mm": 1000, "cm": 10_000, "µm": 1, "μm": 1, "um": 1, "micron": 1, "microns": 1,
     "thou": Fraction(254, 10), "mil": Fraction(254, 10), "mils": Fraction(254, 10),
     "in": UM_PER_INCH, "in.": UM_PER_INCH, "inch": UM_PER_INCH, "inches": UM_PER_INCH,

@@ -66,13 +66,14 @@ def _lines(error: ValidationError) -> Iterable[str]:
     """One line for each field that an error speaks of."""
     here = path(error.absolute_path)
     rule: Any = error.validator_value
+    value: Any = error.instance
     if error.validator == "required":
         for name in rule:
-            if name not in error.instance:
+            if name not in value:
                 yield f"{_under(here, name)}: missing"
     elif error.validator == "additionalProperties":
         known = error.schema.get("properties", {}) if isinstance(error.schema, Mapping) else {}
-        for name in error.instance:
+        for name in value:
             if name not in known:
                 yield f"{_under(here, str(name)[:60])}: unknown field; known: {', '.join(known)}"
     elif error.validator == "type":

@@ -14,13 +14,14 @@ APPLICATION_ID = 0x44454654
 """Marks the file as ours (ASCII DEFT), so that another program's database is never migrated by mistake."""
 
 Connection = sqlite3.Connection
+DriverError = sqlite3.Error
 
 
 class StoreError(Exception):
     """The database cannot be used; the message says why and what to do. Nothing was changed."""
 
 
-class StoreFull(StoreError):
+class StoreFullError(StoreError):
     """There is no room left to write."""
 
 
@@ -47,7 +48,7 @@ def in_words(error: sqlite3.Error, path: Path | str = "the database") -> StoreEr
     """An SQLite failure as a sentence for the person at the bench."""
     code = getattr(error, "sqlite_errorcode", None) or 0
     if code & 0xFF == sqlite3.SQLITE_FULL:
-        return StoreFull("The disk is full: nothing of this was saved. Free some space and try again.")
+        return StoreFullError("The disk is full: nothing of this was saved. Free some space and try again.")
     if code & 0xFF in (sqlite3.SQLITE_READONLY, sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_PERM):
         return StoreError(f"{path} cannot be written: check the folder, and that this user may write in it.")
     if code & 0xFF in (sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CORRUPT):

@@ -45,7 +45,7 @@ def add(db: Connection, spec: Spec, at: str, uid: str | None = None, retired_at:
     names = ["uid", "created_at", "retired_at", *_FIELDS]
     values = [uid or new_uid(), at, retired_at, *(_column(spec, name) for name in _FIELDS)]
     cursor = db.execute(
-        f"INSERT INTO instrument ({', '.join(names)}) VALUES ({', '.join('?' * len(names))})",  # noqa: S608 our own names
+        f"INSERT INTO instrument ({', '.join(names)}) VALUES ({', '.join('?' * len(names))})",
         values,
     )
     db.execute("INSERT INTO instrument_words (rowid, words) VALUES (?, ?)", (cursor.lastrowid, words_of(spec)))
@@ -65,7 +65,7 @@ def edit(db: Connection, instrument_id: int, spec: Spec, at: str) -> bool:
             return False
         keep_revision(db, instrument_id, at, to_fields(before))
         db.execute(
-            f"UPDATE instrument SET {', '.join(f'{name} = ?' for name in _FIELDS)} WHERE id = ?",  # noqa: S608
+            f"UPDATE instrument SET {', '.join(f'{name} = ?' for name in _FIELDS)} WHERE id = ?",
             [*(_column(spec, name) for name in _FIELDS), instrument_id],
         )
         db.execute("UPDATE instrument_words SET words = ? WHERE rowid = ?", (words_of(spec), instrument_id))
@@ -91,7 +91,7 @@ def revisions(db: Connection, instrument_id: int) -> list[tuple[str, dict[str, A
 def get(db: Connection, instrument_id: int) -> Instrument:
     """One instrument; raises KeyError when there is none."""
     row = db.execute(
-        f"SELECT i.id, i.uid, i.created_at, i.retired_at, {_COLUMNS} FROM instrument i WHERE i.id = ?",  # noqa: S608
+        f"SELECT i.id, i.uid, i.created_at, i.retired_at, {_COLUMNS} FROM instrument i WHERE i.id = ?",
         (instrument_id,),
     ).fetchone()
     if row is None:
@@ -103,6 +103,18 @@ def id_of(db: Connection, uid: str) -> int | None:
     """The id of the instrument with this identity, or None."""
     row = db.execute("SELECT id FROM instrument WHERE uid = ?", (uid,)).fetchone()
     return row["id"] if row else None
+
+
+def named(db: Connection, name: str) -> list[int]:
+    """Ids of the instruments with this name, retired ones too."""
+    return [row["id"] for row in db.execute("SELECT id FROM instrument WHERE name = ? COLLATE NOCASE", (name,))]
+
+
+def uids_here(db: Connection, table: str, uids: Sequence[str]) -> list[str]:
+    """Which of these identities a table (job, survey, accepted_plan or pin) holds already."""
+    if table not in ("job", "survey", "accepted_plan", "pin"):
+        raise KeyError(table)
+    return [uid for uid in uids if db.execute(f"SELECT 1 FROM {table} WHERE uid = ?", (uid,)).fetchone()]
 
 
 def set_retired(db: Connection, instrument_id: int, at: str | None) -> None:
@@ -117,7 +129,7 @@ def page(
     """Instruments by name, starting after a (name, id); a page never scans what comes before it."""
     name, last = after or ("", 0)
     rows = db.execute(
-        f"SELECT i.id, i.uid, i.created_at, i.retired_at, {_COLUMNS} FROM instrument i "  # noqa: S608
+        f"SELECT i.id, i.uid, i.created_at, i.retired_at, {_COLUMNS} FROM instrument i "
         "WHERE (i.retired_at IS NOT NULL) = ? AND (i.name COLLATE NOCASE, i.id) > (?, ?) "
         "ORDER BY i.name COLLATE NOCASE, i.id LIMIT ?",
         (int(retired), name, last, limit),
@@ -131,7 +143,7 @@ def find(db: Connection, typed: str, limit: int = 20, retired: bool = False) -> 
     if not words:
         return page(db, limit=limit, retired=retired)
     rows = db.execute(
-        f"SELECT i.id, i.uid, i.created_at, i.retired_at, {_COLUMNS} "  # noqa: S608
+        f"SELECT i.id, i.uid, i.created_at, i.retired_at, {_COLUMNS} "
         "FROM instrument_words w JOIN instrument i ON i.id = w.rowid "
         "WHERE instrument_words MATCH ? AND (i.retired_at IS NOT NULL) = ? ORDER BY w.rowid DESC LIMIT ?",
         (" ".join(f'"{word}"*' for word in words), int(retired), limit),

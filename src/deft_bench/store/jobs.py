@@ -46,11 +46,11 @@ _PLAN = "SELECT id, uid, job_id, survey_id, accepted_at, inputs, outcome, done_a
 
 
 def _job(row: Any) -> Job:
-    return Job(*row[:8], bool(row[8]), *row[9:])
+    return Job(**{**dict(row), "seated": bool(row["seated"])})
 
 
 def _plan(row: Any) -> AcceptedPlan:
-    return AcceptedPlan(*row[:5], json.loads(row[5]), json.loads(row[6]), row[7])
+    return AcceptedPlan(**{**dict(row), "inputs": json.loads(row["inputs"]), "outcome": json.loads(row["outcome"])})
 
 
 def open_job(db: Connection, instrument_id: int, kind: str, at: str, promised_on: str | None, note: str = "") -> int:
@@ -156,22 +156,40 @@ def plans(db: Connection, job_id: int) -> list[AcceptedPlan]:
     return [_plan(row) for row in db.execute(f"{_PLAN} WHERE job_id = ? ORDER BY id", (job_id,))]
 
 
-def mark_done(db: Connection, plan: AcceptedPlan, instrument_id: int, removed_um: Mapping[int, int], at: str) -> bool:
-    """Record that a plan was carried out, with the metal taken off each fret; False when it was recorded before."""
+def mark_done(
+    db: Connection,
+    plan: AcceptedPlan,
+    instrument_id: int,
+    at: str,
+    removed_um: Mapping[int, int],
+    replaced: Sequence[int] = (),
+) -> bool:
+    """Record that a plan was carried out: metal taken off each fret, or frets replaced; False when recorded before."""
     with transaction(db):
         cursor = db.execute("UPDATE accepted_plan SET done_at = ? WHERE id = ? AND done_at IS NULL", (at, plan.id))
         if not cursor.rowcount:
             return False
-        keep_removed(db, plan.id, instrument_id, removed_um, at)
+        keep_work(db, plan.id, instrument_id, at, removed_um, replaced)
     return True
 
 
-def keep_removed(db: Connection, plan_id: int, instrument_id: int, removed_um: Mapping[int, int], at: str) -> None:
-    """Store the metal taken off each fret under a plan, inside an open transaction."""
+def keep_work(
+    db: Connection, plan_id: int, instrument_id: int, at: str, removed_um: Mapping[int, int], replaced: Sequence[int]
+) -> None:
+    """Store what was done to each fret under a plan, inside an open transaction."""
     db.executemany(
         "INSERT INTO material_removed (plan_id, instrument_id, fret, removed_um, at) VALUES (?, ?, ?, ?, ?)",
         [(plan_id, instrument_id, fret, um, at) for fret, um in removed_um.items()],
     )
+    db.executemany(
+        "INSERT INTO fret_replaced (plan_id, instrument_id, fret, at) VALUES (?, ?, ?, ?)",
+        [(plan_id, instrument_id, fret, at) for fret in replaced],
+    )
+
+
+def replaced_by(db: Connection, plan_id: int) -> list[int]:
+    """Frets that were replaced under one plan."""
+    return [row[0] for row in db.execute("SELECT fret FROM fret_replaced WHERE plan_id = ? ORDER BY fret", (plan_id,))]
 
 
 def removed_by(db: Connection, plan_id: int) -> dict[int, int]:
@@ -180,18 +198,20 @@ def removed_by(db: Connection, plan_id: int) -> dict[int, int]:
     return {row[0]: row[1] for row in rows}
 
 
+_STILL_THERE = """FROM material_removed m WHERE m.instrument_id = ? AND NOT EXISTS (
+    SELECT 1 FROM fret_replaced f WHERE f.instrument_id = m.instrument_id AND f.fret = m.fret AND f.at >= m.at)"""
+
+
 def removed_from(db: Connection, instrument_id: int) -> dict[int, int]:
-    """Micrometres taken off each fret of an instrument in all."""
-    rows = db.execute(
-        "SELECT fret, sum(removed_um) FROM material_removed WHERE instrument_id = ? GROUP BY fret", (instrument_id,)
-    )
+    """Micrometres taken off each fret that is in the board now."""
+    rows = db.execute(f"SELECT m.fret, sum(m.removed_um) {_STILL_THERE} GROUP BY m.fret", (instrument_id,))
     return {row[0]: row[1] for row in rows}
 
 
 def past_levels(db: Connection, instrument_id: int) -> list[int]:
-    """The most that each level took off any one fret, micrometres, oldest first."""
+    """The most that each level of the present wire took off any one fret, micrometres, oldest first."""
     rows = db.execute(
-        "SELECT max(removed_um) FROM material_removed WHERE instrument_id = ? GROUP BY plan_id ORDER BY min(at)",
+        f"SELECT max(m.removed_um) {_STILL_THERE} GROUP BY m.plan_id ORDER BY min(m.at)",
         (instrument_id,),
     )
     return [row[0] for row in rows if row[0]]

@@ -36,7 +36,7 @@ class Reading:
     token: str | None = None
 
 
-class ReadingConflict(Exception):
+class ReadingConflictError(Exception):
     """Another window has accepted a reading here since this page last saw it."""
 
     def __init__(self, current: Reading | None) -> None:
@@ -53,7 +53,7 @@ _HEAD = (
 
 
 def _survey(row: Any) -> Survey:
-    head = SurveyHead(*(row[name] for name in _HEAD), order=row["reading_order"], note=row["note"])
+    head = SurveyHead(**{name: row[name] for name in _HEAD}, order=row["reading_order"], note=row["note"])
     return Survey(row["id"], row["uid"], row["instrument_id"], row["job_id"], row["frets"], row["taken_at"], head)
 
 
@@ -162,7 +162,7 @@ def accept(
     """Save one reading at once; the same token again returns the reading it made the first time.
 
     `expects` is the id of the reading that the page showed here (None: none). When there is another one by now,
-    ReadingConflict is raised and nothing is written: two windows never overwrite each other silently.
+    ReadingConflictError is raised and nothing is written: two windows never overwrite each other silently.
     """
     with transaction(db):
         made = db.execute(f"{_READING} WHERE r.token = ? AND r.survey_id = ?", (token, survey_id)).fetchone()
@@ -171,7 +171,7 @@ def accept(
         current = _head_of(db, survey_id, place)
         shown = None if current is None or current.value_um is None else current.id
         if shown != expects:
-            raise ReadingConflict(current)
+            raise ReadingConflictError(current)
         try:
             cursor = db.execute(
                 "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at, replaces, token)"
@@ -179,7 +179,7 @@ def accept(
                 (survey_id, *place, value_um, typed, at, current.id if current else None, token),
             )
         except sqlite3.IntegrityError as error:
-            raise ReadingConflict(current) from error
+            raise ReadingConflictError(current) from error
     return Reading(int(cursor.lastrowid or 0), *place, value_um, typed, at, current.id if current else None, token)
 
 
@@ -215,7 +215,7 @@ def counts(db: Connection, survey_ids: Sequence[int]) -> dict[int, int]:
     """How many places of each survey have a reading."""
     marks = ", ".join("?" * len(survey_ids))
     rows = db.execute(
-        f"SELECT r.survey_id, count(*) FROM reading r WHERE r.survey_id IN ({marks}) AND r.value_um IS NOT NULL"  # noqa: S608
+        f"SELECT r.survey_id, count(*) FROM reading r WHERE r.survey_id IN ({marks}) AND r.value_um IS NOT NULL"
         " AND NOT EXISTS (SELECT 1 FROM reading n WHERE n.replaces = r.id) GROUP BY r.survey_id",
         list(survey_ids),
     )

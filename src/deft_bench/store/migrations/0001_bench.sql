@@ -136,6 +136,17 @@ CREATE TABLE material_removed (
 
 CREATE INDEX removed_from ON material_removed (instrument_id, at, fret);
 
+-- Frets that were replaced: metal taken before that is gone with the old wire.
+CREATE TABLE fret_replaced (
+    plan_id INTEGER NOT NULL REFERENCES accepted_plan (id),
+    instrument_id INTEGER NOT NULL REFERENCES instrument (id),
+    fret INTEGER NOT NULL CHECK (fret BETWEEN 1 AND 60),
+    at TEXT NOT NULL,
+    PRIMARY KEY (plan_id, fret)
+) STRICT;
+
+CREATE INDEX replaced_on ON fret_replaced (instrument_id, fret, at);
+
 CREATE TABLE climate (
     id INTEGER PRIMARY KEY,
     at TEXT NOT NULL,

@@ -1,0 +1,84 @@
+"""Takes docs/screenshots/ again: every main view at 1280×800 from the demo data, on a fixed day.
+
+With arguments, takes other shots instead: a folder, a width, a height, then paths; nothing of that is committed.
+"""
+
+import sys
+import tempfile
+import threading
+from datetime import UTC, datetime
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+from waitress import create_server
+
+from deft_bench.demo import make_demo
+from deft_bench.web import create_app
+
+DAY = datetime(2026, 8, 24, 9, 30, tzinfo=UTC)
+CHROMIUM = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
+VIEWS = {
+    "today": "/",
+    "instruments": "/instruments",
+    "instrument": "/instruments/2",
+    "enter": "/instruments/new?kind=seven_string",
+    "survey": "/surveys/{partial}",
+    "level": "/jobs/{heron}/level",
+    "level-straighten": "/jobs/{plover}/level",
+    "level-refret": "/jobs/{dunlin}/level",
+    "record": "/jobs/{levelled}/record",
+    "settings": "/settings",
+}
+
+
+def main() -> None:
+    """Serve the demo on a free port and photograph it."""
+    asked = sys.argv[1:]
+    out = Path(asked[0]) if asked else Path(__file__).parent.parent / "docs" / "screenshots"
+    size = (int(asked[1]), int(asked[2])) if asked else (1280, 800)
+    with tempfile.TemporaryDirectory() as folder:
+        database = Path(folder) / "demo.sqlite3"
+        make_demo(database, DAY.date())
+        app = create_app(database, now=lambda: DAY)
+        server = create_server(app, host="127.0.0.1", port=0)
+        threading.Thread(target=server.run, daemon=True).start()
+        known = ids(database)
+        views = {path.strip("/").replace("/", "-") or "today": path for path in asked[3:]} if asked[3:] else VIEWS
+        with sync_playwright() as play:
+            browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            page = browser.new_page(viewport={"width": size[0], "height": size[1]})
+            page.on("console", lambda message: print("console:", message.text))
+            page.on("pageerror", lambda error: print("page error:", error))
+            for name, path in views.items():
+                answer = page.goto(f"http://127.0.0.1:{server.effective_port}{path.format(**known)}")
+                page.wait_for_load_state("networkidle")
+                page.evaluate("document.fonts.ready")
+                wide = page.evaluate("document.documentElement.scrollWidth - innerWidth")
+                tall = page.evaluate("document.documentElement.scrollHeight")
+                clean = "".join(c if c.isalnum() else "-" for c in name)[:40]
+                page.screenshot(path=out / f"{clean}.png")
+                print(name, answer.status if answer else "", f"{tall} high", f"{wide} too wide" if wide > 0 else "")
+            browser.close()
+        server.close()
+
+
+def ids(database: Path) -> dict[str, int]:
+    """The demo's rows that the views name."""
+    from contextlib import closing
+
+    from deft_bench.store import jobs, surveys
+    from deft_bench.store.database import connect
+
+    with closing(connect(database)) as db:
+        open_jobs = jobs.in_bench_order(db)
+        by_instrument = {job.instrument_id: job.id for job in open_jobs}
+        seven = surveys.of_instrument(db, 10, "fret_heights", 1)[0]
+        levelled = next(job.id for job in jobs.of_instrument(db, 1) if jobs.plans(db, job.id))
+        return {
+            "heron": by_instrument[1], "plover": by_instrument[2], "dunlin": by_instrument[3], "godwit": by_instrument[7],
+            "curlew": by_instrument[4], "avocet": by_instrument[5], "partial": seven.id, "levelled": levelled,
+        }  # fmt: skip
+
+
+if __name__ == "__main__":
+    main()

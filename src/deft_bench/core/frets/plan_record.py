@@ -1,0 +1,77 @@
+"""What is kept of an accepted plan: the inputs it was made from and what it came to, in whole micrometres."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from deft_bench.core.calls import Call
+from deft_bench.core.frets.levelling import LevelOption, LevelPlan, most_removed
+
+PlanKind = Literal["level", "lift", "refret"]
+
+
+@dataclass(frozen=True, slots=True)
+class Circumstances:
+    """What stood around a plan when it was accepted; lengths micrometres."""
+
+    survey_uid: str
+    scale_um: int
+    nut: str
+    fall_from: int | None = None
+    fall_drop_um: int = 0
+    seated: bool = False
+    override_note: str = ""
+
+
+def record_inputs(plan: LevelPlan, chosen: LevelOption, around: Circumstances) -> dict[str, Any]:
+    """What the plan was made from."""
+    request = plan.request
+    fall = {"from_fret": around.fall_from, "drop_um": around.fall_drop_um} if around.fall_drop_um else None
+    return {
+        "survey": around.survey_uid,
+        "scale_um": around.scale_um,
+        "heights_um": {lane: _um(heights) for lane, heights in request.heights.items()},
+        "objective": request.objective,
+        "left_out": sorted(request.left_out),
+        "lift": list(chosen.lift),
+        "fall_away": fall,
+        "fret_height_um": _um(request.fret_height_mm),
+        "least_height_um": round(request.least_height_mm * 1000),
+        "nut": around.nut,
+        "seated": around.seated,
+        "override_note": around.override_note,
+    }
+
+
+def record_outcome(
+    plan: LevelPlan, chosen: LevelOption, kind: PlanKind, frets: Sequence[int], call: Call
+) -> dict[str, Any]:
+    """What the plan came to; `frets` are those to lift or replace."""
+    return {
+        "kind": kind,
+        "say": call.say,
+        "do": call.do,
+        "frets": list(frets),
+        "total_um": round(chosen.total_mm * 1000),
+        "worst_um": round(chosen.worst_mm * 1000),
+        "level_all_total_um": round(plan.level_all.total_mm * 1000),
+        "drops_um": _um(plan.request.drops_mm),
+        "removal_um": {lane: _um(found.removal_mm) for lane, found in chosen.lanes.items()},
+        "lines": {
+            lane: {"offset_um": round(found.offset_mm * 1000, 3), "slope_um_per_m": round(found.slope * 1e6, 3)}
+            for lane, found in chosen.lanes.items()
+        },
+        "removed_um": _um(most_removed(chosen)),
+        "raise_um": {str(fret): round(mm * 1000) for fret, mm in chosen.raise_mm.items()},
+    }
+
+
+def metal_taken(outcome: Mapping[str, Any]) -> dict[int, int]:
+    """Micrometres that carrying a recorded plan out takes off each fret: only levelling takes any."""
+    if outcome["kind"] != "level":
+        return {}
+    return {fret: um for fret, um in enumerate(outcome["removed_um"], 1) if um}
+
+
+def _um(lengths_mm: Sequence[float | None]) -> list[int | None]:
+    return [None if mm is None else round(mm * 1000) for mm in lengths_mm]

@@ -1,0 +1,78 @@
+"""The steps of a level-and-dress job, worked out from what has been recorded: what is done, what comes next and why."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+State = Literal["done", "now", "later"]
+
+
+@dataclass(frozen=True, slots=True)
+class Facts:
+    """What is known of a job. Counts are of the latest fret-height survey; `plan` is the latest accepted plan.
+
+    `plan_kind` is `level`, `lift` or `refret`; `surveyed_since` says that the latest survey was started after the plan
+    was carried out.
+    """
+
+    surveyed: bool = False
+    read: int = 0
+    places: int = 0
+    stage: str = "before"
+    plan_kind: str | None = None
+    plan_done: bool = False
+    surveyed_since: bool = False
+    gate_passes: bool = False
+    closed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One step of the job: its code, what it is called, how far it is, and a line for the step to do now."""
+
+    code: str
+    title: str
+    state: State
+    say: str = ""
+
+
+TITLES = {
+    "survey": "Survey",
+    "plan": "Level plan",
+    "work": "At the bench",
+    "after": "After-survey",
+    "close": "Record",
+}
+
+
+def now(facts: Facts) -> tuple[str, str]:
+    """The code of the step to do now and a line that says it."""
+    if facts.closed:
+        return "closed", "Closed: the record is kept."
+    if not facts.surveyed:
+        return "survey", "Survey the fret heights."
+    if facts.plan_kind and not facts.plan_done:
+        what = {"level": "Level to the plan", "lift": "Lift the named frets", "refret": "Replace the named frets"}
+        return "work", f"{what[facts.plan_kind]}, then mark it done."
+    if facts.plan_kind and not facts.surveyed_since:
+        if facts.plan_kind == "level":
+            return "after", "Survey again: the gate judges it against the plan."
+        return "survey", "Survey again before any metal comes off."
+    if facts.read < facts.places and not facts.gate_passes:
+        step = "after" if facts.stage == "after" else "survey"
+        return step, f"Finish the survey: {facts.read} of {facts.places} read."
+    if facts.stage == "after" and facts.plan_kind == "level":
+        if facts.gate_passes:
+            return "close", "The gate has passed: close the job."
+        return "plan", "The gate has not passed: plan what is left."
+    return "plan", "Read the call and accept a plan."
+
+
+def steps(facts: Facts) -> list[Step]:
+    """The five steps with their state; a closed job has all of them behind it."""
+    code, say = now(facts)
+    order = list(TITLES)
+    place = order.index(code) if code in order else len(order)
+    return [
+        Step(step, title, "done" if i < place else "now" if i == place else "later", say if i == place else "")
+        for i, (step, title) in enumerate(TITLES.items())
+    ]

@@ -1,0 +1,89 @@
+"""The few figures that a survey comes down to, the same ones before and after."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.frets.heights import ROCK_MM, Heights, deviations, mean_heights
+from deft_bench.core.frets.levelling import best_line
+from deft_bench.core.neck.straightness import LEAST_READINGS, Straightness, Surface, straightness
+from deft_bench.core.survey import Place, SurveyHead, heights_from, lanes_of
+
+
+@dataclass(frozen=True, slots=True)
+class Figures:
+    """What a survey says. Lengths mm; `off_mm` by lane, one entry a fret, proud positive; None where unread.
+
+    `band_mm` is the narrowest band about a straight line that holds every fret of a lane, the worst lane's.
+    """
+
+    read: int
+    places: int
+    off_mm: dict[str, list[float | None]]
+    proud: tuple[Place, float] | None
+    low: tuple[Place, float] | None
+    band_mm: float | None
+    straight: Straightness | None
+
+    @property
+    def complete(self) -> bool:
+        """Whether every place was read."""
+        return self.read >= self.places
+
+
+def figures(
+    head: SurveyHead,
+    readings_um: Mapping[Place, int | None],
+    frets: int,
+    scale_mm: float,
+    drops_mm: list[float] | None = None,
+    rock_mm: float = ROCK_MM,
+) -> Figures:
+    """Work a survey's figures out of its readings; with `drops_mm` heights are judged against that planned shape."""
+    positions = fret_positions(scale_mm, frets)
+    read = sum(um is not None for um in readings_um.values())
+    places = len(lanes_of(head.kind)) * frets
+    surface: Surface = "board" if head.surface == "board" else "fret_tops"
+    if head.kind == "straightness":
+        gaps = {fret: um / 1000 for (_, fret), um in readings_um.items() if um is not None}
+        return Figures(read, places, {}, None, None, None, bow(gaps, positions, surface))
+    lanes = heights_from(readings_um, head.method, frets)
+    off = {lane: deviations(positions, heights, drops_mm) for lane, heights in lanes.items()}
+    placed = [((lane, fret), d) for lane, offs in off.items() for fret, d in enumerate(offs, 1) if d is not None]
+    high = max(placed, key=lambda item: item[1], default=None)
+    low = min(placed, key=lambda item: item[1], default=None)
+    return Figures(
+        read,
+        places,
+        off,
+        high if high and high[1] >= rock_mm else None,
+        low if low and low[1] <= -rock_mm else None,
+        _band(positions, lanes, drops_mm or [0.0] * frets),
+        bow_of_tops(lanes, positions),
+    )
+
+
+def bow(gaps_mm: Mapping[int, float], positions_mm: list[float], surface: Surface) -> Straightness | None:
+    """Straightness from gaps by fret between the outermost frets read, or None with too few."""
+    if len(gaps_mm) < LEAST_READINGS:
+        return None
+    readings = [(positions_mm[fret - 1], gap) for fret, gap in sorted(gaps_mm.items())]
+    return straightness(readings, positions_mm, min(gaps_mm), max(gaps_mm), surface)
+
+
+def bow_of_tops(lanes: Mapping[str, Heights], positions_mm: list[float]) -> Straightness | None:
+    """Straightness as the fret tops show it: the mean of the lanes, so that one lane's wear weighs less."""
+    if not lanes:
+        return None
+    mean = mean_heights(lanes, len(positions_mm))
+    return bow({fret: -h for fret, h in enumerate(mean, 1) if h is not None}, positions_mm, "fret_tops")
+
+
+def _band(positions_mm: list[float], lanes: Mapping[str, Heights], drops_mm: list[float]) -> float | None:
+    worst = None
+    for heights in lanes.values():
+        points = [(x, h + d) for x, h, d in zip(positions_mm, heights, drops_mm, strict=True) if h is not None]
+        if len(points) >= 3:
+            offset, slope = best_line(points, (), "least_worst")
+            worst = max(worst or 0.0, max(g - offset - slope * x for x, g in points))
+    return worst

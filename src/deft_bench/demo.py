@@ -1,0 +1,299 @@
+"""The demo bench: an instrument-lending library in the invented harbour town of Quillhaven, ready for the autumn term.
+
+Everything here is made up. The data depend only on the day they are made for: the same day gives the same bench.
+"""
+
+import math
+import random
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from datetime import UTC, date, datetime, time, timedelta
+from pathlib import Path
+from typing import Any
+
+from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.frets.level_call import level_call
+from deft_bench.core.frets.levelling import LevelRequest, least_height, plan_level
+from deft_bench.core.frets.plan_record import Circumstances, metal_taken, record_inputs, record_outcome
+from deft_bench.core.instrument import STARTING, Spec
+from deft_bench.core.survey import Place, SurveyHead, heights_from, walk
+from deft_bench.store import instruments, jobs, pins, shop, surveys
+from deft_bench.store.database import Connection, open_database
+
+PLACE = "Quillhaven lending library"
+
+
+@dataclass(frozen=True, slots=True)
+class Neck:
+    """One loan instrument: its specification, its fault, and what is asked of the bench this time.
+
+    Lengths mm. `shape` gives each lane's true height at a fret; `bow` is the forward bow that the fret tops are read
+    with in the latest survey; `swing` is relief gained from 35 to 65 % humidity.
+    """
+
+    spec: Spec
+    seed: int
+    faults: dict[tuple[str, int], float] = field(default_factory=dict)
+    wear: float = 0.006
+    bow: float = 0.0
+    relief: float = 0.18
+    swing: float = 0.12
+    asked: str = ""
+    promised: int | None = None
+    past_level: float = 0.0
+    partial: bool = False
+    method: str = "gap"
+    flaws: tuple[tuple[int, str, str], ...] = ()
+
+
+def _every_lane(faults: dict[int, float]) -> dict[tuple[str, int], float]:
+    return {(lane, fret): mm for fret, mm in faults.items() for lane in ("bass", "middle", "treble")}
+
+
+def _spec(kind: str, name: str, **changed: Any) -> Spec:
+    return replace(STARTING[kind], name=name, **changed)
+
+
+def necks() -> list[Neck]:
+    """The twelve loan instruments and their faults."""
+    short = {"bass_scale_um": 628_000, "treble_scale_um": 628_000, "frets": 21, "joint_fret": 16}
+    hump = {fret: 0.05 + 0.012 * (fret - 15) for fret in range(15, 21)}
+    worn = {(lane, fret): -0.05 for fret in (1, 2, 3, 5) for lane in ("middle", "treble")}
+    return [
+        Neck(
+            _spec("electric", "Heron No. 4", **short, note="Loan case 4. Student hand; likes a low middle of the neck."),
+            seed=4, faults={("bass", 9): -0.09, ("middle", 9): -0.095, ("treble", 9): -0.085, ("treble", 5): 0.045},
+            asked="Notes die at 8 and buzz around it", promised=2, past_level=0.06,
+            flaws=((9, "bass", "Fret end lifts under a fingernail on the bass side"),),
+        ),
+        Neck(
+            _spec("acoustic", "Plover No. 7", note="Lives near the radiator in the reading room."),
+            seed=7, bow=0.14, relief=0.3, swing=0.2, asked="High action, hard work past the fifth", promised=4,
+        ),
+        Neck(
+            _spec("electric", "Dunlin No. 2", nut_width_um=42_500, fret_height_um=1_000, note="Third set of fingers a term."),
+            seed=2, faults=worn | {("bass", 3): -0.03}, past_level=0.3, asked="Worn hard in the first five frets", promised=6,
+        ),
+        Neck(
+            _spec("electric", "Curlew No. 11", bass_scale_um=635_000, treble_scale_um=635_000, joint="set"),
+            seed=11, faults=_every_lane(hump), asked="Chokes above the fifteenth", promised=9,
+        ),
+        Neck(
+            _spec("classical", "Avocet No. 1", note="No rod: read the bow at every visit."),
+            seed=1, wear=0.009, relief=0.12, swing=0.07, asked="Check and dress before the term", promised=11,
+        ),
+        Neck(_spec("twelve_string", "Turnstone No. 3", note="Kept tuned a whole tone down on loan."), seed=3, relief=0.26, swing=0.16, past_level=0.05),
+        Neck(
+            _spec("baritone", "Godwit No. 5"), seed=5, relief=-0.09, swing=0.05,
+            faults={("bass", 7): 0.05, ("middle", 7): 0.055, ("treble", 7): 0.05}, asked="One fret ticks on every string", promised=13,
+        ),
+        Neck(_spec("short_bass", "Knot No. 6"), seed=6, relief=0.28, past_level=0.04),
+        Neck(_spec("long_bass", "Whimbrel No. 8", left_handed=True, note="The only left-handed bass in the library."), seed=8, relief=0.33, swing=0.18, wear=0.008),
+        Neck(
+            _spec("seven_string", "Sanderling No. 9"), seed=9, partial=True, method="height",
+            asked="New loan, first inspection", promised=16,
+        ),
+        Neck(_spec("tenor", "Phalarope No. 10", bound=True, nibs=True), seed=10, relief=0.1, swing=0.06),
+        Neck(
+            _spec("acoustic", "Redshank No. 12", bass_scale_um=632_000, treble_scale_um=632_000, nut_radius_um=305_000,
+                  end_radius_um=305_000, note="Small body; cylinder radius under a tapered board."),
+            seed=12, faults={("bass", fret): 0.018 + 0.002 * (fret - 8) for fret in range(8, 13)}, relief=0.22, swing=0.15,
+        ),
+    ]  # fmt: skip
+
+
+def humidity_on(day: date) -> float:
+    """The library's winter-dry, summer-damp air: % RH through the year."""
+    return 49 + 13 * math.sin((day.timetuple().tm_yday - 115) / 365.25 * 2 * math.pi)
+
+
+def make_demo(path: Path, today: date) -> None:
+    """Fill a new database with the demo bench as it stands on a day; raises StoreError when the file cannot be used."""
+    db = open_database(path)
+    try:
+        for neck in necks():
+            _Bench(db, neck, today).fill()
+        for back in range(60, -1, -3):
+            day = today - timedelta(days=back)
+            chance = random.Random(day.toordinal())
+            shop.add_climate(
+                db,
+                _at(day, 8),
+                round(20.5 + chance.uniform(-0.9, 1.2), 1),
+                round(humidity_on(day) + chance.uniform(-3, 3)),
+            )
+    finally:
+        db.close()
+
+
+def _at(day: date, hour: int, minute: int = 0) -> str:
+    return datetime.combine(day, time(hour, minute), UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+class _Bench:
+    """Writes one instrument's history, the oldest first."""
+
+    def __init__(self, db: Connection, neck: Neck, today: date) -> None:
+        self.db, self.neck, self.today = db, neck, today
+        self.spec = neck.spec
+        self.chance = random.Random(neck.seed)
+        self.positions = fret_positions(self.spec.mean_scale_mm, self.spec.frets)
+        self.wear = {
+            (lane, fret): self.chance.gauss(0, neck.wear) for lane in ("bass", "middle", "treble") for fret in range(1, self.spec.frets + 1)
+        }  # fmt: skip
+        self.id = 0
+
+    def fill(self) -> None:
+        """Enter the instrument, two years of checks, an earlier level where there was one, and the job of this visit."""
+        start = self.today - timedelta(days=760 - 5 * self.neck.seed)
+        self.id = instruments.add(self.db, self.spec, _at(start, 9), uid=f"{self.neck.seed:032x}")
+        day = start + timedelta(days=3)
+        for k in range(8):
+            self.check(day)
+            if k == 1 and self.neck.past_level:
+                self.past_level(day + timedelta(days=1))
+            elif k in (3, 6):
+                self.heights_check(day, 0.25 + 0.12 * k)
+            day += timedelta(days=91 + self.chance.randint(-9, 9))
+        if self.neck.asked:
+            self.this_visit()
+        for fret, lane, note in self.neck.flaws:
+            pins.add(self.db, self.id, None, fret, lane, note, None, _at(self.today - timedelta(days=3), 9, 40))
+
+    def head(self, day: date, kind: str, stage: str, strings: str) -> SurveyHead:
+        """A survey's heading on a day."""
+        straight = kind == "straightness"
+        return SurveyHead(
+            kind=kind,
+            stage=stage,
+            method="gap" if straight else self.neck.method,
+            surface="fret_tops",
+            tool="straightedge and feeler gauges"
+            if straight or self.neck.method == "gap"
+            else "height gauge on a reference beam",
+            resolution_um=20 if straight or self.neck.method == "gap" else 10,
+            string_state=strings,
+            temperature_c=round(20.5 + self.chance.uniform(-1, 1.5), 1),
+            humidity=round(humidity_on(day) + self.chance.uniform(-4, 4)),
+            order="lane_by_lane",
+        )
+
+    def check(self, day: date) -> None:
+        """Relief under a straightedge with the strings at pitch: it follows the humidity."""
+        head = self.head(day, "straightness", "before", "tuned")
+        relief = self.neck.relief + self.neck.swing * ((head.humidity or 50) - 50) / 30 + self.chance.gauss(0, 0.008)
+        job = self.closed_job(day, "Loan check")
+        survey = surveys.start(self.db, self.id, job, self.spec.frets, head, _at(day, 10))
+        rows = []
+        for fret in range(1, self.spec.frets + 1):
+            gap = relief * self.parabola(fret) + self.chance.gauss(0, 0.004)
+            rows.append(self.row(("middle", fret), gap))
+        surveys.add_many(self.db, survey, rows, _at(day, 10, 6))
+
+    def parabola(self, fret: int) -> float:
+        """A bow of one between the end frets, by the position of a fret."""
+        u = (self.positions[fret - 1] - self.positions[0]) / (self.positions[-1] - self.positions[0])
+        return 4 * u * (1 - u)
+
+    def closed_job(self, day: date, note: str) -> int:
+        """An inspection that was opened and closed on one day."""
+        job = jobs.open_job(self.db, self.id, "inspection", _at(day, 9, 30), None, note)
+        jobs.close(self.db, job, _at(day, 11))
+        return job
+
+    def row(self, place: Place, mm: float) -> tuple[Place, int, str]:
+        """A reading as the tool shows it, to a hundredth."""
+        value = round(mm * 100) / 100 + 0.0
+        return place, round(value * 1000), f"{value:g}"
+
+    def true_height(self, place: Place, share: float, bow: float) -> float:
+        """Height of a fret top over a line, mm: wear and fault grown to a share, and the bow of the day."""
+        return (
+            self.wear[place] * min(1.0, share + 0.3)
+            + self.neck.faults.get(place, 0.0) * share
+            - bow * self.parabola(place[1])
+        )
+
+    def readings(self, share: float, bow: float, places: Sequence[Place]) -> list[tuple[Place, int, str]]:
+        """A fret-height survey's rows, by the method that this neck is read with."""
+        if self.neck.method == "height":
+            return [self.row(place, self.true_height(place, share, bow) + 0.4) for place in places]
+        heights = {place: self.true_height(place, share, bow) for place in places}
+        # a straightedge rests on the highest frets of its lane: gaps count down from there
+        top = {
+            lane: max((h for (at, _), h in heights.items() if at == lane), default=0.0)
+            for lane in ("bass", "middle", "treble")
+        }
+        return [self.row(place, top[place[0]] - height) for place, height in heights.items()]
+
+    def heights_survey(self, day: date, job: int, stage: str, share: float, bow: float, places: Sequence[Place]) -> int:
+        """A fret-height survey with the strings off."""
+        survey = surveys.start(
+            self.db,
+            self.id,
+            job,
+            self.spec.frets,
+            self.head(day, "fret_heights", stage, "off"),
+            _at(day, 13 if stage == "before" else 16),
+        )
+        surveys.add_many(
+            self.db, survey, self.readings(share, bow, places), _at(day, 13 if stage == "before" else 16, 20)
+        )
+        return survey
+
+    def heights_check(self, day: date, share: float) -> None:
+        """An earlier look at the fret tops, with the fault still growing."""
+        places = walk("fret_heights", self.spec.frets, "lane_by_lane")
+        self.heights_survey(day, self.closed_job(day, "Fret check"), "before", share, 0.0, places)
+
+    def past_level(self, day: date) -> None:
+        """A level in an earlier year: survey, plan carried out, after-survey, metal gone."""
+        job = jobs.open_job(self.db, self.id, "level_and_dress", _at(day, 12), day.isoformat(), "Level and dress")
+        jobs.set_nut(self.db, job, "out")
+        lanes, frets = ("bass", "middle", "treble"), self.spec.frets
+        low = {3, frets - 2}
+        places = walk("fret_heights", frets, "lane_by_lane")
+        survey_id = surveys.start(
+            self.db, self.id, job, frets, self.head(day, "fret_heights", "before", "off"), _at(day, 13)
+        )
+        heights = {
+            (lane, fret): self.wear[lane, fret] - (self.neck.past_level if fret in low else 0.0)
+            for lane, fret in places
+        }
+        top = {lane: max(heights[lane, fret] for fret in range(1, frets + 1)) for lane in lanes}
+        surveys.add_many(self.db, survey_id, [self.row(p, top[p[0]] - h) for p, h in heights.items()], _at(day, 13, 20))
+        self.carry_out(job, survey_id, day)
+        self.heights_survey(day + timedelta(days=1), job, "after", 0.0, 0.0, places)
+        jobs.close(self.db, job, _at(day + timedelta(days=1), 17))
+
+    def carry_out(self, job: int, survey_id: int, day: date) -> None:
+        """Plan the level from the readings, accept it whole and mark it done."""
+        survey = surveys.get(self.db, survey_id)
+        height = self.spec.fret_height_um / 1000
+        request = LevelRequest(
+            positions_mm=tuple(self.positions),
+            heights=heights_from(surveys.values(self.db, survey_id), survey.head.method, self.spec.frets),
+            drops_mm=(0.0,) * self.spec.frets,
+            left_out=frozenset(),
+            objective="least_metal",
+            fret_height_mm=(height,) * self.spec.frets,
+            least_height_mm=least_height(height),
+        )
+        plan = plan_level(request)
+        around = Circumstances(survey.uid, round(self.spec.mean_scale_mm * 1000), "out", seated=True)
+        outcome = record_outcome(plan, plan.level_all, "level", [], level_call(plan, seated=True))
+        inputs = record_inputs(plan, plan.level_all, around)
+        jobs.accept_plan(self.db, job, survey_id, _at(day, 14), inputs, outcome)
+        accepted = jobs.plans(self.db, job)[-1]
+        jobs.mark_done(self.db, accepted, self.id, _at(day, 16), metal_taken(outcome))
+
+    def this_visit(self) -> None:
+        """The open job, surveyed as far as it has come."""
+        job = jobs.open_job(
+            self.db, self.id, "level_and_dress", _at(self.today - timedelta(days=3), 9),
+            (self.today + timedelta(days=self.neck.promised)).isoformat() if self.neck.promised else None, self.neck.asked,
+        )  # fmt: skip
+        places = walk("fret_heights", self.spec.frets, "lane_by_lane")
+        if self.neck.partial:
+            places = places[: self.spec.frets + 7]
+        self.heights_survey(self.today - timedelta(days=1), job, "before", 1.0, self.neck.bow, places)

@@ -1,0 +1,109 @@
+"""Readings as CSV, out and in. The format is documented in docs/formats/readings-csv.md."""
+
+import csv
+import io
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from deft_bench.core.survey import Place, lanes_of, reading_problem
+from deft_bench.core.units import LengthError, System, parse_length
+
+MOST_BYTES = 500_000
+MOST_LINES = 2_000
+
+
+@dataclass(frozen=True, slots=True)
+class SheetLine:
+    """One line of a sheet as it was understood, or what is wrong with it."""
+
+    number: int
+    text: str
+    place: Place | None = None
+    value_um: int | None = None
+    typed: str = ""
+    problem: str | None = None
+
+
+def read_sheet(text: str, kind: str, frets: int, system: System) -> list[SheetLine]:
+    """Read a sheet of readings, line by line.
+
+    Long form: a header with `fret`, `lane` and `reading` in any order. Wide form: `fret` and a column for each lane.
+    Separators are comma, semicolon or tab (with semicolon or tab, decimal commas work). A line that cannot be meant
+    carries its problem; nothing is stored here.
+    """
+    lines = text.replace("\r\n", "\n").replace("\r", "\n").lstrip("\ufeff").split("\n")
+    rows = [(number, line) for number, line in enumerate(lines, start=1) if line.strip()]
+    if not rows:
+        return [SheetLine(1, "", problem="the sheet is empty")]
+    if len(rows) > MOST_LINES:
+        return [SheetLine(1, "", problem=f"more than {MOST_LINES} lines")]
+    first = rows[0][1]
+    separator = "\t" if "\t" in first else ";" if ";" in first else ","
+    header = [cell.strip().lower() for cell in _cells(first, separator)]
+    lanes = lanes_of(kind)
+    wide = [lane for lane in lanes if lane in header]
+    if "fret" not in header or not (wide or {"lane", "reading"} <= set(header)):
+        wanted = "“fret,lane,reading” or “fret," + ",".join(lanes) + "”"
+        return [SheetLine(rows[0][0], first, problem=f"the first line must name the columns: {wanted}")]
+    found: list[SheetLine] = []
+    taken: dict[Place, int] = {}
+    for number, line in rows[1:]:
+        cells = dict(zip(header, _cells(line, separator), strict=False))
+        fret_text = cells.get("fret", "").strip()
+        # isdigit alone would let other scripts' digits through to int(), which reads them differently
+        fret = int(fret_text) if fret_text.isascii() and fret_text.isdigit() and len(fret_text) < 4 else 0
+        if not 1 <= fret <= frets:
+            found.append(SheetLine(number, line[:120], problem=f"fret “{fret_text[:20]}” is not from 1 to {frets}"))
+            continue
+        for lane, typed in [(lane, cells.get(lane, "")) for lane in wide] or [
+            (cells.get("lane", ""), cells.get("reading", ""))
+        ]:
+            lane, typed = lane.strip().lower(), typed.strip()
+            if typed:
+                found.append(_line(number, line[:120], (lane, fret), typed, lanes, taken, system))
+    return found or [SheetLine(rows[0][0], first, problem="there is no reading under the header")]
+
+
+def _cells(line: str, separator: str) -> list[str]:
+    try:
+        return next(csv.reader([line], delimiter=separator))
+    except (csv.Error, StopIteration):
+        return []
+
+
+def _line(
+    number: int, text: str, place: Place, typed: str, lanes: Iterable[str], taken: dict[Place, int], system: System
+) -> SheetLine:
+    lane, fret = place
+    if lane not in lanes:
+        return SheetLine(number, text, problem=f"lane “{lane[:20]}” is not one of {', '.join(lanes)}")
+    try:
+        value = parse_length(typed, system)
+    except LengthError as error:
+        return SheetLine(number, text, place, problem=str(error))
+    problem = reading_problem(value)
+    if problem:
+        return SheetLine(number, text, place, problem=problem)
+    if place in taken:
+        return SheetLine(number, text, place, problem=f"fret {fret} {lane} stands already in line {taken[place]}")
+    taken[place] = number
+    return SheetLine(number, text, place, value, typed[:40])
+
+
+def write_sheet(rows: Iterable[tuple[str, int, int | None, str, str]]) -> str:
+    """Readings as CSV text from (lane, fret, value in micrometres, typed, at): one line each, with a header."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(["fret", "lane", "reading", "typed", "at"])
+    for lane, fret, um, typed, at in rows:
+        writer.writerow([fret, lane, "" if um is None else f"{um / 1000:g} mm", _inert(typed), at])
+    return out.getvalue()
+
+
+def _inert(text: str) -> str:
+    """Typed text that a spreadsheet would take for a formula gets a leading apostrophe; plain readings do not need it."""
+    return (
+        f"'{text}"
+        if text[:1] in "=@\t" or (text[:1] in "+-" and not text[1:2].isdigit() and text[1:2] not in (".", ",", " "))
+        else text
+    )

@@ -1,0 +1,495 @@
+"""A whole instrument record as one JSON document, out and in, losing nothing. See docs/formats/record-json.md."""
+
+import base64
+import binascii
+import re
+from typing import Any
+
+from deft_bench.core.instrument import CHOICES, KINDS, LENGTHS, Spec, problems, to_fields
+from deft_bench.core.survey import KINDS as SURVEY_KINDS
+from deft_bench.core.survey import METHODS, STAGES, STRING_STATES, SURFACES, SurveyHead, head_problems, lanes_of
+from deft_bench.formats.photograph import PhotographError, reencode
+from deft_bench.formats.strict_json import RequestError, check, read_json
+from deft_bench.store import instruments, jobs, pins, surveys
+from deft_bench.store.database import Connection, new_uid, transaction
+
+FORMAT = "deft-bench-record"
+VERSION = 1
+MOST_BYTES = 40 * 1024 * 1024
+
+
+class AlreadyHereError(Exception):
+    """The record's instrument is in this database already; `instrument_id` says which."""
+
+    def __init__(self, instrument_id: int) -> None:
+        self.instrument_id = instrument_id
+        super().__init__("This instrument is here already; nothing was imported.")
+
+
+def export_record(db: Connection, instrument_id: int) -> dict[str, Any]:
+    """The whole record of an instrument: specification and its history, jobs, surveys with every reading, plans, pins.
+
+    Raises KeyError when there is none.
+    """
+    instrument = instruments.get(db, instrument_id)
+    all_jobs = sorted(jobs.of_instrument(db, instrument_id), key=lambda job: job.id)
+    all_surveys = sorted(surveys.of_instrument(db, instrument_id, limit=-1), key=lambda survey: survey.id)
+    job_uids = {job.id: job.uid for job in all_jobs}
+    survey_uids = {survey.id: survey.uid for survey in all_surveys}
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "uid": instrument.uid,
+        "created_at": instrument.created_at,
+        "retired_at": instrument.retired_at,
+        "spec": to_fields(instrument.spec),
+        "revisions": [{"replaced_at": at, "spec": spec} for at, spec in instruments.revisions(db, instrument_id)],
+        "jobs": [_job(db, job, survey_uids) for job in all_jobs],
+        "surveys": [_survey(db, survey, job_uids) for survey in all_surveys],
+        "pins": [_pin(db, pin, job_uids) for pin in reversed(pins.of_instrument(db, instrument_id, limit=-1))],
+    }
+
+
+def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str, Any]:
+    plans = [
+        {
+            "uid": plan.uid,
+            "survey": survey_uids[plan.survey_id],
+            "accepted_at": plan.accepted_at,
+            "done_at": plan.done_at,
+            "inputs": plan.inputs,
+            "outcome": plan.outcome,
+            "removed_um": {str(fret): um for fret, um in jobs.removed_by(db, plan.id).items()},
+            "replaced_frets": jobs.replaced_by(db, plan.id),
+        }
+        for plan in jobs.plans(db, job.id)
+    ]
+    kept = ("uid", "kind", "opened_at", "promised_on", "closed_at", "nut", "seated", "override_note", "note")
+    return {name: getattr(job, name) for name in kept} | {"plans": plans}
+
+
+def _survey(db: Connection, survey: surveys.Survey, job_uids: dict[int, str]) -> dict[str, Any]:
+    history = surveys.history(db, survey.id)
+    place = {reading.id: i for i, reading in enumerate(history)}
+    head = survey.head
+    return {
+        "uid": survey.uid,
+        "job": job_uids[survey.job_id] if survey.job_id else None,
+        "taken_at": survey.taken_at,
+        "frets": survey.frets,
+        "kind": head.kind,
+        "stage": head.stage,
+        "method": head.method,
+        "surface": head.surface,
+        "tool": head.tool,
+        "resolution_um": head.resolution_um,
+        "string_state": head.string_state,
+        "temperature_c": head.temperature_c,
+        "humidity": head.humidity,
+        "order": head.order,
+        "note": head.note,
+        "readings": [
+            {
+                "lane": reading.lane,
+                "fret": reading.fret,
+                "value_um": reading.value_um,
+                "typed": reading.typed,
+                "at": reading.at,
+                "replaces": None if reading.replaces is None else place[reading.replaces],
+            }
+            for reading in history
+        ],
+    }
+
+
+def _pin(db: Connection, pin: pins.Pin, job_uids: dict[int, str]) -> dict[str, Any]:
+    photo = None
+    if pin.photo_id is not None:
+        photo = base64.b64encode(pins.photo(db, pin.photo_id).jpeg).decode("ascii")
+    return {
+        "uid": pin.uid,
+        "job": job_uids[pin.job_id] if pin.job_id else None,
+        "fret": pin.fret,
+        "lane": pin.lane,
+        "note": pin.note,
+        "at": pin.at,
+        "settled_at": pin.settled_at,
+        "photo_jpeg": photo,
+    }
+
+
+def _object(properties: dict[str, Any]) -> dict[str, Any]:
+    return {"type": "object", "properties": properties, "required": list(properties), "additionalProperties": False}
+
+
+_UID = {"type": "string", "pattern": "^[0-9a-f]{32}$"}
+_TIME = {"type": "string", "pattern": r"^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d{1,6})?Z$"}
+_MAYBE_TIME = {**_TIME, "type": ["string", "null"]}
+_DAY = {"type": ["string", "null"], "pattern": r"^\d{4}-\d\d-\d\d$"}
+_TEXT = {"type": "string", "maxLength": 4000}
+_FRET = {"type": "integer", "minimum": 1, "maximum": 60}
+_UM = {"type": "integer", "minimum": -5000, "maximum": 5000}
+_MAYBE_UM = {**_UM, "type": ["integer", "null"]}
+_LANE = {"type": "string", "enum": ["bass", "middle", "treble"]}
+_FLAG = {"type": "boolean"}
+
+
+def _spec_schema() -> dict[str, Any]:
+    fields: dict[str, Any] = {field: {"type": "integer", "minimum": 1} for field in LENGTHS}
+    fields |= {field: {"type": ["integer", "null"], "minimum": 1} for field in ("nut_radius_um", "end_radius_um")}
+    fields |= {field: {"type": "string", "enum": list(choices)} for field, choices in CHOICES.items()}
+    fields |= dict.fromkeys(("left_handed", "bound", "nibs"), _FLAG)
+    fields |= {"strings": {"type": "integer"}, "frets": _FRET, "joint_fret": _FRET}
+    fields |= {"perpendicular_fret": {"type": "number", "minimum": 0, "maximum": 60}}
+    fields |= dict.fromkeys(("name", "string_set", "tuning", "note"), _TEXT)
+    fields |= {"kind": {"type": "string", "enum": list(KINDS)}}
+    return _object({name: fields[name] for name in Spec.__dataclass_fields__})
+
+
+_SPEC = _spec_schema()
+_PER_LANE = {
+    "type": "object", "additionalProperties": False,
+    "properties": {lane: {"type": "array", "maxItems": 60, "items": _MAYBE_UM} for lane in ("bass", "middle", "treble")},
+}  # fmt: skip
+_FRETS = {"type": "array", "maxItems": 60, "items": _FRET}
+_ANY_UM = {"type": "integer", "minimum": -10_000_000, "maximum": 10_000_000}
+_INPUTS = _object(
+    {
+        "survey": _UID,
+        "scale_um": {"type": "integer", "minimum": 1, "maximum": 5_000_000},
+        "heights_um": _PER_LANE,
+        "objective": {"type": "string", "enum": ["least_metal", "least_worst"]},
+        "left_out": _FRETS,
+        "lift": {**_FRETS, "maxItems": 2},
+        "fall_away": {
+            "type": ["object", "null"], "required": ["from_fret", "drop_um"], "additionalProperties": False,
+            "properties": {"from_fret": _FRET, "drop_um": {"type": "integer", "minimum": 0, "maximum": 5000}},
+        },
+        "fret_height_um": {"type": "array", "maxItems": 60, "items": {"type": "integer", "minimum": 0, "maximum": 10_000}},
+        "least_height_um": {"type": "integer", "minimum": 0, "maximum": 10_000},
+        "nut": {"type": "string", "enum": ["in_place", "out", "protected"]},
+        "seated": _FLAG,
+        "override_note": _TEXT,
+    }
+)  # fmt: skip
+_OUTCOME = _object(
+    {
+        "kind": {"type": "string", "enum": ["level", "lift", "refret"]},
+        "say": _TEXT,
+        "do": _TEXT,
+        "frets": _FRETS,
+        "total_um": _ANY_UM,
+        "worst_um": _ANY_UM,
+        "level_all_total_um": _ANY_UM,
+        "drops_um": {"type": "array", "maxItems": 60, "items": {"type": "integer", "minimum": 0, "maximum": 5000}},
+        "removal_um": {
+            **_PER_LANE,
+            "minProperties": 1,
+            "properties": {
+                lane: {"type": "array", "maxItems": 60, "items": {"type": ["integer", "null"], "minimum": 0, "maximum": 10_000}}
+                for lane in ("bass", "middle", "treble")
+            },
+        },
+        "lines": {
+            "type": "object", "additionalProperties": False,
+            "properties": {
+                lane: _object({"offset_um": {"type": "number"}, "slope_um_per_m": {"type": "number"}})
+                for lane in ("bass", "middle", "treble")
+            },
+        },
+        "removed_um": {"type": "array", "maxItems": 60, "items": {"type": "integer", "minimum": 0, "maximum": 10_000}},
+        "raise_um": {"type": "object", "patternProperties": {"^[0-9]{1,2}$": _ANY_UM}, "additionalProperties": False},
+    }
+)  # fmt: skip
+
+SCHEMA = {
+    "$schema": "https://json-schema.org/draft/2020-12/schema",
+    **_object(
+        {
+            "format": {"type": "string", "enum": [FORMAT]},
+            "version": {"type": "integer", "enum": [VERSION]},
+            "uid": _UID,
+            "created_at": _TIME,
+            "retired_at": _MAYBE_TIME,
+            "spec": _SPEC,
+            "revisions": {"type": "array", "maxItems": 1000, "items": _object({"replaced_at": _TIME, "spec": _SPEC})},
+            "jobs": {
+                "type": "array", "maxItems": 2000,
+                "items": _object(
+                    {
+                        "uid": _UID,
+                        "kind": {"type": "string", "enum": ["level_and_dress", "inspection"]},
+                        "opened_at": _TIME,
+                        "promised_on": _DAY,
+                        "closed_at": _MAYBE_TIME,
+                        "nut": {"type": "string", "enum": ["in_place", "out", "protected"]},
+                        "seated": _FLAG,
+                        "override_note": _TEXT,
+                        "note": _TEXT,
+                        "plans": {
+                            "type": "array", "maxItems": 200,
+                            "items": _object(
+                                {
+                                    "uid": _UID,
+                                    "survey": _UID,
+                                    "accepted_at": _TIME,
+                                    "done_at": _MAYBE_TIME,
+                                    "inputs": _INPUTS,
+                                    "outcome": _OUTCOME,
+                                    "removed_um": {
+                                        "type": "object", "additionalProperties": False,
+                                        "patternProperties": {
+                                            "^([1-9]|[1-5][0-9]|60)$": {"type": "integer", "minimum": 0, "maximum": 5000}
+                                        },
+                                    },
+                                    "replaced_frets": {**_FRETS, "uniqueItems": True},
+                                }
+                            ),
+                        },
+                    }
+                ),
+            },
+            "surveys": {
+                "type": "array", "maxItems": 5000,
+                "items": _object(
+                    {
+                        "uid": _UID,
+                        "job": {**_UID, "type": ["string", "null"]},
+                        "taken_at": _TIME,
+                        "frets": _FRET,
+                        "kind": {"type": "string", "enum": list(SURVEY_KINDS)},
+                        "stage": {"type": "string", "enum": list(STAGES)},
+                        "method": {"type": "string", "enum": list(METHODS)},
+                        "surface": {"type": "string", "enum": list(SURFACES)},
+                        "tool": _TEXT,
+                        "resolution_um": {"type": "integer", "minimum": 1, "maximum": 500},
+                        "string_state": {"type": "string", "enum": list(STRING_STATES)},
+                        "temperature_c": {"type": ["number", "null"], "minimum": -20, "maximum": 60},
+                        "humidity": {"type": ["number", "null"], "minimum": 0, "maximum": 100},
+                        "order": {"type": "string", "enum": ["lane_by_lane", "fret_by_fret"]},
+                        "note": _TEXT,
+                        "readings": {
+                            "type": "array", "maxItems": 20_000,
+                            "items": _object(
+                                {
+                                    "lane": _LANE,
+                                    "fret": _FRET,
+                                    "value_um": _MAYBE_UM,
+                                    "typed": {"type": "string", "maxLength": 60},
+                                    "at": _TIME,
+                                    "replaces": {"type": ["integer", "null"], "minimum": 0},
+                                }
+                            ),
+                        },
+                    }
+                ),
+            },
+            "pins": {
+                "type": "array", "maxItems": 2000,
+                "items": _object(
+                    {
+                        "uid": _UID,
+                        "job": {**_UID, "type": ["string", "null"]},
+                        "fret": {"type": "integer", "minimum": 0, "maximum": 60},
+                        "lane": _LANE,
+                        "note": {"type": "string", "maxLength": 1000},
+                        "at": _TIME,
+                        "settled_at": _MAYBE_TIME,
+                        "photo_jpeg": {"type": ["string", "null"]},
+                    }
+                ),
+            },
+        }
+    ),
+}  # fmt: skip
+
+
+def import_record(db: Connection, raw: bytes, *, as_copy: bool = False) -> int:
+    """Store a record whole or not at all; returns the new instrument's id.
+
+    Raises RequestError with a line for each bad field, or AlreadyHereError when the instrument is here and no copy is
+    asked for. A copy gets new identities.
+    """
+    if len(raw) > MOST_BYTES:
+        raise RequestError([f".: larger than {MOST_BYTES // 1024 // 1024} MB"])
+    record = read_json(raw)
+    check(record, SCHEMA)
+    photos = _contradictions(record)
+    here = instruments.id_of(db, record["uid"])
+    if here is not None and not as_copy:
+        raise AlreadyHereError(here)
+    if as_copy:
+        record = _with_new_identities(record)
+    taken = [
+        f"{table}: {uid} belongs to another instrument here; import it as a copy"
+        for table, uids in (
+            ("survey", [survey["uid"] for survey in record["surveys"]]),
+            ("job", [job["uid"] for job in record["jobs"]]),
+            ("accepted_plan", [plan["uid"] for job in record["jobs"] for plan in job["plans"]]),
+            ("pin", [pin["uid"] for pin in record["pins"]]),
+        )
+        for uid in instruments.uids_here(db, table, uids)
+    ]
+    if taken:
+        raise RequestError(taken)
+    with transaction(db):
+        return _store(db, record, photos)
+
+
+def _contradictions(record: dict[str, Any]) -> list[pins.Photo | None]:
+    """Refuse what the schema cannot see; returns each pin's photograph, decoded and cleaned."""
+    lines: list[str] = []
+    for where, spec in [
+        ("spec", record["spec"]),
+        *((f"revisions[{i}].spec", r["spec"]) for i, r in enumerate(record["revisions"])),
+    ]:
+        lines += [f"{where}.{field}: {why}" for field, why in problems(Spec(**spec)).items()]
+    survey_uids: dict[str, int] = {}
+    job_uids = [job["uid"] for job in record["jobs"]]
+    for i, survey in enumerate(record["surveys"]):
+        here = f"surveys[{i}]"
+        survey_uids[survey["uid"]] = i
+        if survey["job"] is not None and survey["job"] not in job_uids:
+            lines.append(f"{here}.job: names no job of this record")
+        head = SurveyHead(**{name: survey[name] for name in SurveyHead.__dataclass_fields__})
+        lines += [f"{here}.{field}: {why}" for field, why in head_problems(head).items()]
+        lines += _chain(here, survey)
+    plan_uids: list[str] = []
+    for i, job in enumerate(record["jobs"]):
+        for k, plan in enumerate(job["plans"]):
+            here = f"jobs[{i}].plans[{k}]"
+            plan_uids.append(plan["uid"])
+            if plan["survey"] not in survey_uids:
+                lines.append(f"{here}.survey: names no survey of this record")
+                continue
+            frets = record["surveys"][survey_uids[plan["survey"]]]["frets"]
+            lines += _plan_shape(here, plan, frets)
+    every = [
+        *job_uids,
+        *(survey["uid"] for survey in record["surveys"]),
+        *plan_uids,
+        *(pin["uid"] for pin in record["pins"]),
+    ]
+    lines += [f"uid {uid}: stands twice in this record" for uid in {uid for uid in every if every.count(uid) > 1}]
+    photos: list[pins.Photo | None] = []
+    for i, pin in enumerate(record["pins"]):
+        if pin["job"] is not None and pin["job"] not in job_uids:
+            lines.append(f"pins[{i}].job: names no job of this record")
+        try:
+            photos.append(_photo(pin["photo_jpeg"]))
+        except (binascii.Error, PhotographError, ValueError) as error:
+            lines.append(f"pins[{i}].photo_jpeg: {error}")
+    if lines:
+        raise RequestError(lines[:200])
+    return photos
+
+
+def _chain(here: str, survey: dict[str, Any]) -> list[str]:
+    """What is wrong with a survey's readings: each is the first of its place, or replaces the latest one there."""
+    lines = []
+    latest: dict[tuple[str, int], int] = {}
+    lanes = lanes_of(survey["kind"])
+    for k, reading in enumerate(survey["readings"]):
+        place = reading["lane"], reading["fret"]
+        if reading["lane"] not in lanes or reading["fret"] > survey["frets"]:
+            lines.append(
+                f"{here}.readings[{k}]: fret {reading['fret']} {reading['lane']} is not a place of this survey"
+            )
+        elif reading["replaces"] != latest.get(place):
+            lines.append(
+                f"{here}.readings[{k}].replaces: must name the reading before it at this place, or be null for the first"
+            )
+        latest[place] = k
+    return lines
+
+
+def _plan_shape(here: str, plan: dict[str, Any], frets: int) -> list[str]:
+    """What is wrong with the lengths of a plan's lists: one entry a fret everywhere."""
+    outcome, inputs = plan["outcome"], plan["inputs"]
+    lists = {f"outcome.removal_um.{lane}": offs for lane, offs in outcome["removal_um"].items()}
+    lists |= {f"inputs.heights_um.{lane}": heights for lane, heights in inputs["heights_um"].items()}
+    lists |= {"outcome.drops_um": outcome["drops_um"], "outcome.removed_um": outcome["removed_um"]}
+    lines = [
+        f"{here}.{name}: must hold one entry a fret, {frets} in all"
+        for name, found in lists.items()
+        if len(found) != frets
+    ]
+    if inputs["survey"] != plan["survey"]:
+        lines.append(f"{here}.inputs.survey: names another survey than the plan does")
+    return lines
+
+
+def _photo(text: str | None) -> pins.Photo | None:
+    if text is None:
+        return None
+    raw = base64.b64decode(text, validate=True)
+    jpeg, width, height = reencode(raw)
+    # one of our own exports is clean already: keep its very bytes, so that export and import are inverse
+    return pins.Photo(raw if _is_clean_jpeg(raw) else jpeg, width, height)
+
+
+def _is_clean_jpeg(raw: bytes) -> bool:
+    """Whether a JPEG holds no segment but what decoding needs (no EXIF, profile or comment)."""
+    if raw[:2] != b"\xff\xd8" or not raw.endswith(b"\xff\xd9"):
+        return False
+    at = 2
+    while at + 4 <= len(raw) and raw[at] == 0xFF:
+        kind, size = raw[at + 1], int.from_bytes(raw[at + 2 : at + 4], "big")
+        if kind == 0xDA:
+            # after the scan starts only its own data may follow, up to the end mark
+            return re.search(rb"\xff[\xe1-\xef\xfe]", raw[at:]) is None
+        if kind == 0xFE or 0xE1 <= kind <= 0xEF:
+            return False
+        at += 2 + size
+    return False
+
+
+def _with_new_identities(record: dict[str, Any]) -> dict[str, Any]:
+    """The same record with fresh uids throughout, and a name that says it is a copy."""
+    fresh: dict[str, str] = {}
+
+    def swap(value: Any) -> Any:
+        if isinstance(value, dict):
+            return {name: swap(item) for name, item in value.items()}
+        if isinstance(value, list):
+            return [swap(item) for item in value]
+        if isinstance(value, str) and re.fullmatch("[0-9a-f]{32}", value):
+            return fresh.setdefault(value, new_uid())
+        return value
+
+    copy: dict[str, Any] = swap(record)
+    copy["spec"]["name"] = f"{record['spec']['name'][:72]} (copy)"
+    return copy
+
+
+def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | None]) -> int:
+    instrument_id = instruments.add(
+        db, Spec(**record["spec"]), record["created_at"], record["uid"], record["retired_at"]
+    )
+    for revision in record["revisions"]:
+        instruments.keep_revision(db, instrument_id, revision["replaced_at"], revision["spec"])
+    job_ids = {job["uid"]: jobs.keep(db, instrument_id, job) for job in record["jobs"]}
+    survey_ids = {}
+    for survey in record["surveys"]:
+        head = SurveyHead(**{name: survey[name] for name in SurveyHead.__dataclass_fields__})
+        survey_id = surveys.start(
+            db, instrument_id, job_ids.get(survey["job"]), survey["frets"], head, survey["taken_at"], survey["uid"]
+        )
+        surveys.keep_history(db, survey_id, survey["readings"])
+        survey_ids[survey["uid"]] = survey_id
+    for job in record["jobs"]:
+        for plan in job["plans"]:
+            plan_id = jobs.keep_plan(
+                db, job_ids[job["uid"]], survey_ids[plan["survey"]], plan["uid"], plan["accepted_at"], plan["inputs"],
+                plan["outcome"], plan["done_at"],
+            )  # fmt: skip
+            removed = {int(fret): um for fret, um in plan["removed_um"].items()}
+            jobs.keep_work(
+                db, plan_id, instrument_id, plan["done_at"] or plan["accepted_at"], removed, plan["replaced_frets"]
+            )
+    for pin, photo in zip(record["pins"], photos, strict=True):
+        pins.add(
+            db, instrument_id, job_ids.get(pin["job"]), pin["fret"], pin["lane"], pin["note"], photo, pin["at"],
+            pin["uid"], pin["settled_at"],
+        )  # fmt: skip
+    return instrument_id

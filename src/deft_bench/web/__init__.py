@@ -1,0 +1,90 @@
+"""The Flask face: an application factory and one blueprint a screen. No SQL and no domain arithmetic here."""
+
+import os
+import secrets
+from collections.abc import Callable
+from contextlib import closing
+from datetime import UTC, datetime
+from pathlib import Path
+
+from flask import Flask, Response, g
+
+from deft_bench import __version__
+from deft_bench.store.database import open_database
+from deft_bench.web import errors, support
+from deft_bench.web.extensions import csrf
+
+CONTENT_SECURITY_POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; "
+    "form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
+)
+
+
+def create_app(
+    database: Path,
+    *,
+    now: Callable[[], datetime] | None = None,
+    hosts: tuple[str, ...] = (),
+    testing: bool = False,
+) -> Flask:
+    """Make the application on one database file, opened and migrated first; raises StoreError when it cannot be used.
+
+    `now` gives the time (UTC); `hosts` are names beside this machine's own by which the server may be asked.
+    """
+    with closing(open_database(database)):
+        pass
+    app = Flask(__name__)
+    app.config.update(
+        DATABASE=database,
+        NOW=now or (lambda: datetime.now(UTC)),
+        SECRET_KEY=_secret(database),
+        TESTING=testing,
+        SESSION_COOKIE_NAME="deft_bench",
+        SESSION_COOKIE_SAMESITE="Strict",
+        SESSION_COOKIE_HTTPONLY=True,
+        WTF_CSRF_TIME_LIMIT=None,
+        MAX_CONTENT_LENGTH=48 * 1024 * 1024,
+        MAX_FORM_MEMORY_SIZE=2 * 1024 * 1024,
+        SEND_FILE_MAX_AGE_DEFAULT=3600,
+        TRUSTED_HOSTS=["127.0.0.1", "localhost", "[::1]", *hosts],
+    )
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    app.jinja_env.globals["version"] = __version__
+    csrf.init_app(app)
+    errors.register(app)
+    support.register(app)
+
+    from deft_bench.web import instruments, level, pins, record, settings, surveys, today
+
+    for screen in (today, instruments, surveys, level, record, pins, settings):
+        app.register_blueprint(screen.screen)
+
+    @app.after_request
+    def guard(response: Response) -> Response:
+        response.headers["Content-Security-Policy"] = CONTENT_SECURITY_POLICY
+        response.headers["X-Content-Type-Options"] = "nosniff"
+        response.headers["Referrer-Policy"] = "same-origin"
+        if response.mimetype in ("text/html", "application/json"):
+            response.headers["Cache-Control"] = "no-store"
+        return response
+
+    @app.teardown_appcontext
+    def close(_: BaseException | None) -> None:
+        db = g.pop("db", None)
+        if db is not None:
+            db.close()
+
+    return app
+
+
+def _secret(database: Path) -> bytes:
+    """The key that signs sessions, kept beside the database so that an open page outlives a restart."""
+    path = database.with_name(f"{database.name}.key")
+    try:
+        return path.read_bytes()
+    except FileNotFoundError:
+        key = secrets.token_bytes(32)
+        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        with os.fdopen(handle, "wb") as file:
+            file.write(key)
+        return key

@@ -1,0 +1,1 @@
+"""Drawings as plain shapes in SVG units; the templates only place them."""

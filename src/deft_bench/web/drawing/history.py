@@ -1,0 +1,55 @@
+"""Relief over time against the humidity at which it was read."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from deft_bench.core.units import Display
+
+WIDTH, HEIGHT = 560, 190
+LEFT, RIGHT, TOP, FOOT = 66, 52, 16, 158
+
+
+@dataclass(frozen=True, slots=True)
+class ReliefChart:
+    """Relief points and line, humidity line, axes, in SVG units."""
+
+    relief: str
+    points: list[tuple[float, float, str]]
+    humidity: str
+    left: list[tuple[float, str]]
+    right: list[tuple[float, str]]
+    dates: list[tuple[float, str]]
+    zero: float
+
+
+def relief_chart(readings: Sequence[tuple[str, float, float | None]], display: Display) -> ReliefChart | None:
+    """Draw (when, relief mm, % RH), oldest first; None with fewer than three."""
+    if len(readings) < 3:
+        return None
+    times = [datetime.fromisoformat(when.replace("Z", "+00:00")) for when, _, _ in readings]
+    start, span = times[0], (times[-1] - times[0]).total_seconds() or 1.0
+    xs = [LEFT + (t - start).total_seconds() / span * (WIDTH - LEFT - RIGHT) for t in times]
+    reliefs = [relief for _, relief, _ in readings]
+    high, low = max(0.3, *reliefs), min(0.0, *reliefs)
+
+    def y(relief: float) -> float:
+        return FOOT - (relief - low) / (high - low) * (FOOT - TOP)
+
+    def wet(humidity: float) -> float:
+        return FOOT - (humidity - 20) / 60 * (FOOT - TOP)
+
+    damp = [(x, wet(h)) for x, (_, _, h) in zip(xs, readings, strict=True) if h is not None]
+    marks = [i * 0.1 for i in range(int(low / 0.1) - 1, int(high / 0.1) + 1) if low - 1e-9 <= i * 0.1 <= high + 1e-9]
+    return ReliefChart(
+        relief=" ".join(f"{x:.1f},{y(r):.1f}" for x, r in zip(xs, reliefs, strict=True)),
+        points=[
+            (x, y(r), f"{t:%d %b %Y}: {display.fine_mm(r)}" + (f" at {h:.0f} % RH" if h is not None else ""))
+            for x, t, (_, r, h) in zip(xs, times, readings, strict=True)
+        ],
+        humidity=" ".join(f"{x:.1f},{v:.1f}" for x, v in damp),
+        left=[(y(value), display.fine_number(value * 1000)) for value in marks],
+        right=[(wet(h), f"{h} %") for h in (20, 40, 60, 80)],
+        dates=[(xs[0], f"{times[0]:%b %Y}"), (xs[-1], f"{times[-1]:%b %Y}")],
+        zero=y(0.0),
+    )

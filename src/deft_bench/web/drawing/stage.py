@@ -1,0 +1,208 @@
+"""The neck stage: the instrument's own neck, true to scale, on the cutting mat."""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from deft_bench.core.frets.heights import LANES, ROCK_MM
+from deft_bench.core.instrument import Spec
+from deft_bench.core.units import Display
+
+WIDTH = 1240
+LEFT, RIGHT, TOP, BOTTOM = 78, 26, 52, 40
+SHARE = {"bass": 0.17, "middle": 0.5, "treble": 0.83}
+OVERHANG_MM = 10.0
+
+_INLAYS = {3: 1, 5: 1, 7: 1, 9: 1, 12: 2, 15: 1, 17: 1, 19: 1, 21: 1, 24: 2}
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """One place on the neck; `off_mm` is how far the fret stands proud (+) or low (−), None where unread."""
+
+    lane: str
+    fret: int
+    x: float
+    y: float
+    off_mm: float | None
+    label: str
+    shape: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class Fret:
+    """One fret line and the band around it that answers to a finger."""
+
+    fret: int
+    line: tuple[float, float, float, float]
+    number_x: float
+    band_x: float
+    band_width: float
+    marks: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True, slots=True)
+class Stage:
+    """Everything that the stage template places, in SVG units."""
+
+    width: float
+    height: float
+    board: str
+    nut: tuple[float, float, float, float]
+    frets: list[Fret]
+    spots: list[Spot]
+    inlays: list[tuple[float, float]]
+    ticks: list[tuple[float, float, str]]
+    lanes: list[tuple[str, float, float]]
+    grid: str
+    number_y: float
+    board_top: float
+    board_height: float
+    px_per_mm: float
+    anchor: str
+    pins: list[tuple[float, float, str]] = field(default_factory=list)
+
+
+def off_words(off_mm: float | None, display: Display) -> str:
+    """`0.05 mm proud`, `0.03 mm low`, `in line` or `not read`."""
+    if off_mm is None:
+        return "not read"
+    if abs(off_mm) < ROCK_MM:
+        return "in line"
+    return f"{display.fine_mm(abs(off_mm))} {'proud' if off_mm > 0 else 'low'}"
+
+
+def off_number(off_mm: float, display: Display) -> str:
+    """A short signed number for a crowded place: hundredths of a millimetre, or thousandths of an inch."""
+    value = off_mm * 100 if display.system == "mm" else off_mm / 0.0254
+    text = f"{abs(value):.0f}" if display.system == "mm" else f"{abs(value):.1f}"
+    return ("+" if off_mm > 0 else "−") + text
+
+
+def short_unit(display: Display) -> str:
+    """What the short numbers count."""
+    return "hundredths of a mm" if display.system == "mm" else "thou"
+
+
+def stage(
+    spec: Spec,
+    display: Display,
+    *,
+    nut_side: str = "left",
+    off_mm: Mapping[str, Sequence[float | None]] | None = None,
+    marks: Mapping[int, Iterable[str]] | None = None,
+    pins: Sequence[tuple[int, str, str]] = (),
+    rock_mm: float = ROCK_MM,
+    width: float = WIDTH,
+) -> Stage:
+    """Lay the neck out at true scale in both directions.
+
+    The nut is at the left with the bass lane at the bottom; `nut_side` `right` turns the neck half round, and a
+    left-handed instrument is mirrored. `marks` names frets to frame (`lift`, `left-out`, `least`); `pins` are
+    (fret, lane, note).
+    """
+    lines = spec.lines()
+    end = max(lines[-1].bass_edge[0], lines[-1].treble_edge[0]) + OVERHANG_MM
+    start = min(lines[0].bass_edge[0], lines[0].treble_edge[0])
+    scale = (width - LEFT - RIGHT) / (end - start)
+    half = max(abs(y) for line in lines for y in (line.bass_edge[1], line.treble_edge[1])) + 1
+    middle = TOP + half * scale
+    height = middle + half * scale + BOTTOM
+    mirror_x = spec.left_handed != (nut_side == "right")
+    mirror_y = nut_side == "right"
+
+    def at(point: tuple[float, float]) -> tuple[float, float]:
+        x = LEFT + (point[0] - start) * scale
+        y = middle - point[1] * scale if not mirror_y else middle + point[1] * scale
+        return (width - x + LEFT - RIGHT if mirror_x else x), y
+
+    def pair(one: tuple[float, float], other: tuple[float, float]) -> tuple[float, float, float, float]:
+        return (*at(one), *at(other))
+
+    tail = (OVERHANG_MM, 0.0)
+    last = lines[-1]
+    corners = [
+        lines[0].bass_edge, (last.bass_edge[0] + tail[0], last.bass_edge[1]),
+        (last.treble_edge[0] + tail[0], last.treble_edge[1]), lines[0].treble_edge,
+    ]  # fmt: skip
+    centres = [line.at(0.5)[0] for line in lines]
+    frets = []
+    for n, line in enumerate(lines[1:], start=1):
+        before = (centres[n] - centres[n - 1]) / 2
+        after = (centres[n + 1] - centres[n]) / 2 if n + 1 < len(centres) else before
+        edges = sorted((at((centres[n] - before, 0))[0], at((centres[n] + after, 0))[0]))
+        # the band is square, so a fanned fret's number stands at the band and not at the slanted end
+        x = at((centres[n], 0))[0]
+        frets.append(
+            Fret(
+                n,
+                pair(line.bass_edge, line.treble_edge),
+                x,
+                edges[0],
+                edges[1] - edges[0],
+                frozenset((marks or {}).get(n, ())),
+            )
+        )
+    spots = []
+    for lane in LANES:
+        offs = (off_mm or {}).get(lane) or [None] * spec.frets
+        for n, line in enumerate(lines[1:], start=1):
+            off = offs[n - 1] if n <= len(offs) else None
+            shape = "unread" if off is None else "proud" if off >= rock_mm else "low" if off <= -rock_mm else "even"
+            label = off_number(off, display) if off is not None and shape in ("proud", "low") else ""
+            spots.append(Spot(lane, n, *at(line.at(SHARE[lane])), off, label, shape, off_words(off, display)))
+    inlays = []
+    for n, count in _INLAYS.items():
+        if n < len(lines):
+            x = (centres[n] + centres[n - 1]) / 2
+            width_here = lines[n].treble_edge[1] - lines[n].bass_edge[1]
+            inlays += [at((x, share * width_here)) for share in ((0,) if count == 1 else (-0.24, 0.24))]
+    bottom = max(at(point)[1] for line in lines for point in (line.bass_edge, line.treble_edge))
+    top = min(at(point)[1] for line in lines for point in (line.bass_edge, line.treble_edge))
+    label_x = at((start, 0))[0] + (18 if mirror_x else -18)
+    return Stage(
+        width=width,
+        height=height,
+        board=" ".join(f"{x:.1f},{y:.1f}" for x, y in map(at, corners)),
+        nut=pair(lines[0].bass_edge, lines[0].treble_edge),
+        frets=frets,
+        spots=spots,
+        inlays=inlays,
+        ticks=_ticks(end, start, display, lambda x: at((x, 0))[0]),
+        lanes=[(lane, label_x, at(lines[0].at(SHARE[lane]))[1]) for lane in reversed(LANES)],
+        grid=_grid(width, height, 10 * scale, at((0, 0))[0], middle),
+        number_y=bottom + 25,
+        board_top=top,
+        board_height=bottom - top,
+        px_per_mm=scale,
+        anchor="start" if mirror_x else "end",
+        pins=[(*at(lines[fret].at(SHARE[lane])), note) for fret, lane, note in pins if fret < len(lines)],
+    )
+
+
+def _ticks(
+    end: float, start: float, display: Display, x_of: Callable[[float], float]
+) -> list[tuple[float, float, str]]:
+    """Ruler ticks as (x, length, label): every 10 mm with a label each 100, or every half inch with one each 5."""
+    step, each = (10.0, 10) if display.system == "mm" else (12.7, 10)
+    ticks = []
+    for i in range(int((end - max(0.0, start)) / step) + 1):
+        whole = i % each == 0
+        label = (f"{i * 10} mm" if display.system == "mm" else f"{i // 2} in") if whole else ""
+        ticks.append((x_of(i * step), 11.0 if whole else 8.0 if i % 5 == 0 else 5.0, label))
+    return ticks
+
+
+def _grid(width: float, height: float, step: float, x0: float, y0: float) -> str:
+    """One path of faint lines every 10 mm, run out past the edges so that the mat is covered on wide screens."""
+    reach = 700.0
+    lines = []
+    x = x0 - step * int((x0 + reach) / step)
+    while x < width + reach:
+        lines.append(f"M{x:.1f} -200V{height + 200:.0f}")
+        x += step
+    y = y0 - step * int((y0 + 200) / step)
+    while y < height + 200:
+        lines.append(f"M-{reach:.0f} {y:.1f}H{width + reach:.0f}")
+        y += step
+    return "".join(lines)

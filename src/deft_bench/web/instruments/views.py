@@ -1,0 +1,199 @@
+"""Instruments: the list, entering and editing one, and its own page."""
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+from flask import Blueprint, flash, jsonify, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from deft_bench.core.instrument import CHOICES, KINDS, STARTING
+from deft_bench.core.level_job import steps
+from deft_bench.core.survey import STAGES
+from deft_bench.store import instruments, jobs, pins, surveys
+from deft_bench.web.drawing.history import relief_chart
+from deft_bench.web.drawing.mini import Mini, mini
+from deft_bench.web.drawing.stage import short_unit, stage
+from deft_bench.web.instruments.form import read_spec, values_of
+from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
+from deft_bench.web.surveyed import Surveyed, facts_of, latest, planned_drops, surveyed
+
+screen = Blueprint("instruments", __name__, template_folder="templates")
+
+PAGE = 12
+HISTORY = 16
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One line of the list."""
+
+    instrument: instruments.Instrument
+    neck: Mini
+    heights: Surveyed | None
+    relief: Surveyed | None
+    job: jobs.Job | None
+
+
+def _rows(found: Any) -> list[Row]:
+    opened = jobs.open_of(db(), [instrument.id for instrument in found])
+    rows = []
+    for instrument in found:
+        heights = latest(instrument, "fret_heights")
+        neck = mini(instrument.spec, heights.figures.off_mm if heights else {}, rock_mm())
+        rows.append(Row(instrument, neck, heights, latest(instrument, "straightness"), opened.get(instrument.id)))
+    return rows
+
+
+@screen.get("/instruments")
+def listing() -> str:
+    """The list: find as you type, a page at a time."""
+    query = request.args.get("q", "").strip()[:80]
+    retired = "retired" in request.args
+    after = request.args.get("after", ""), request.args.get("id", 0, type=int)
+    if query:
+        found = instruments.find(db(), query, PAGE + 1, retired)
+    else:
+        found = instruments.page(db(), after if after[0] else None, PAGE + 1, retired)
+    more = found[PAGE - 1] if len(found) > PAGE and not query else None
+    shown = {"rows": _rows(found[:PAGE]), "query": query, "retired": retired, "more": more, "full": len(found) > PAGE}
+    partial = request.headers.get("HX-Target") == "rows"
+    return render_template(f"instruments/{'rows' if partial else 'list'}.html", section="instruments", **shown)
+
+
+@screen.get("/instruments.json")
+def listing_json() -> Response:
+    """The list as open data: the same find, up to 200 at a time."""
+    found = instruments.find(db(), request.args.get("q", "")[:80], 200, "retired" in request.args)
+    return jsonify([{"id": one.id, "uid": one.uid, "name": one.spec.name, "kind": one.spec.kind} for one in found])
+
+
+@screen.route("/instruments/new", methods=["GET", "POST"])
+def new() -> str | Response | tuple[str, int]:
+    """Enter an instrument from the starting values of its kind."""
+    if request.method == "POST":
+        form = Form()
+        spec = read_spec(form)
+        if spec is not None:
+            instrument_id = instruments.add(db(), spec, stamp())
+            flash(f"{spec.name} is entered.")
+            return redirect(url_for(".show", instrument_id=instrument_id))
+        return _form_page(None, form.sent, form.errors), 422
+    kind = request.args.get("kind", "electric")
+    starting = STARTING.get(kind, STARTING["electric"])
+    values = values_of(replace(starting, name=request.args.get("name", "")[:80]), display())
+    return _form_page(None, values, {})
+
+
+@screen.route("/instruments/<int:instrument_id>/edit", methods=["GET", "POST"])
+def edit(instrument_id: int) -> str | Response | tuple[str, int]:
+    """Edit a specification; the earlier one stays in the record."""
+    with here():
+        instrument = instruments.get(db(), instrument_id)
+    if request.method == "POST":
+        form = Form()
+        spec = read_spec(form)
+        if spec is not None:
+            changed = instruments.edit(db(), instrument_id, spec, stamp())
+            flash("Saved; the earlier specification is kept." if changed else "Nothing was changed.")
+            return redirect(url_for(".show", instrument_id=instrument_id))
+        return _form_page(instrument, form.sent, form.errors), 422
+    return _form_page(instrument, values_of(instrument.spec, display()), {})
+
+
+def _form_page(instrument: instruments.Instrument | None, values: Any, errors: dict[str, str]) -> str:
+    return render_template(
+        "instruments/form.html", section="instruments", instrument=instrument, values=values, errors=errors,
+        kinds=KINDS, choices=CHOICES,
+    )  # fmt: skip
+
+
+@screen.post("/instruments/<int:instrument_id>/retire")
+def retire(instrument_id: int) -> Response:
+    """Retire an instrument, or take it back: nothing of its history is deleted."""
+    with here():
+        instrument = instruments.get(db(), instrument_id)
+    back = instrument.retired_at is not None
+    instruments.set_retired(db(), instrument_id, None if back else stamp())
+    flash(f"{instrument.spec.name} is {'back in use' if back else 'retired; its history is kept'}.")
+    return redirect(url_for(".show", instrument_id=instrument_id))
+
+
+@dataclass(frozen=True, slots=True)
+class Visit:
+    """One survey in the history, with the same figures whatever its stage."""
+
+    found: Surveyed
+    stage: str
+
+
+@screen.get("/instruments/<int:instrument_id>")
+def show(instrument_id: int) -> str:
+    """The instrument's own page: the neck as last surveyed, its figures over time, its jobs and notes."""
+    with here():
+        instrument = instruments.get(db(), instrument_id)
+    all_jobs = jobs.of_instrument(db(), instrument_id)
+    last_done = next((p for job in all_jobs for p in reversed(jobs.plans(db(), job.id)) if p.done_at), None)
+    history = []
+    for survey in surveys.of_instrument(db(), instrument_id, limit=HISTORY):
+        drops = planned_drops(last_done) if last_done and survey.taken_at >= (last_done.done_at or "") else None
+        history.append(Visit(surveyed(survey, instrument, drops), STAGES[survey.head.stage]))
+    heights = next(
+        (v.found for v in history if v.found.survey.head.kind == "fret_heights" and v.found.figures.read), None
+    )
+    flaws = pins.of_instrument(db(), instrument_id)
+    neck = stage(
+        instrument.spec, display(), nut_side=settings()["nut_side"], off_mm=heights.figures.off_mm if heights else None,
+        pins=[(pin.fret, pin.lane, pin.note) for pin in flaws if pin.settled_at is None], rock_mm=rock_mm(),
+    )  # fmt: skip
+    opened = next((job for job in all_jobs if job.closed_at is None), None)
+    bows = [v.found for v in reversed(history) if v.found.survey.head.kind == "straightness"]
+    return render_template(
+        "instruments/show.html",
+        section="instruments",
+        instrument=instrument,
+        neck=neck,
+        short_unit=short_unit(display()),
+        history=history,
+        heights=heights,
+        relief=next((v.found for v in history if v.found.survey.head.kind == "straightness" and v.found.figures.straight), None),
+        jobs=all_jobs,
+        opened=opened,
+        steps=steps(facts_of(opened, instrument)) if opened else [],
+        pins=flaws,
+        removed=max(jobs.removed_from(db(), instrument_id).values(), default=0),
+        levels=len(jobs.past_levels(db(), instrument_id)),
+        chart=relief_chart([(b.survey.taken_at, b.figures.straight.relief_mm, b.survey.head.humidity) for b in bows if b.figures.straight], display()),
+        choices=CHOICES,
+        kinds=KINDS,
+    )  # fmt: skip
+
+
+@screen.post("/instruments/<int:instrument_id>/jobs")
+def open_job(instrument_id: int) -> Response:
+    """Open a level-and-dress job with its promised date."""
+    with here():
+        instrument = instruments.get(db(), instrument_id)
+    already = jobs.open_of(db(), [instrument_id]).get(instrument_id)
+    if already is not None:
+        flash(f"{instrument.spec.name} has an open job already.")
+        return redirect(url_for("surveys.next_of", job_id=already.id))
+    form = Form()
+    promised = form.day("promised_on")
+    if form.errors:
+        flash(form.errors["promised_on"])
+        return redirect(url_for(".show", instrument_id=instrument_id, _anchor="job"))
+    job_id = jobs.open_job(db(), instrument_id, "level_and_dress", stamp(), promised, form.text("note")[:400])
+    return redirect(url_for("surveys.new", job_id=job_id))
+
+
+@screen.post("/jobs/<int:job_id>/close")
+def close_job(job_id: int) -> Response:
+    """Close a job, or open a closed one again."""
+    with here():
+        job = jobs.get(db(), job_id)
+    jobs.close(db(), job_id, None if job.closed_at else stamp())
+    if job.closed_at:
+        flash("The job is open again.")
+        return redirect(url_for(".show", instrument_id=job.instrument_id))
+    flash("The job is closed; its record is kept.")
+    return redirect(url_for("record.report", job_id=job_id))

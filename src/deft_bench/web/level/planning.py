@@ -1,0 +1,267 @@
+"""What the Level screen works from: the survey, the choices in the address, the plan and the gates before it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.calls import Call
+from deft_bench.core.frets.heights import Fall, Heights
+from deft_bench.core.frets.knock_on import KnockOn, knock_on
+from deft_bench.core.frets.level_call import Budget, level_call, metal_budget
+from deft_bench.core.frets.levelling import LevelOption, LevelPlan, LevelRequest, least_height, most_removed, plan_level
+from deft_bench.core.frets.plan_record import Circumstances, PlanKind, record_inputs, record_outcome
+from deft_bench.core.instrument import Spec
+from deft_bench.core.neck.straightness import Straightness, straightness_call
+from deft_bench.core.survey import heights_from
+from deft_bench.core.survey_figures import bow_of_tops
+from deft_bench.core.units import LengthError, parse_length
+from deft_bench.store import instruments, jobs, surveys
+from deft_bench.web.support import db, display, settings
+from deft_bench.web.surveyed import Surveyed, surveyed
+
+DISAGREE_MM = 0.05
+"""Bow on wood and bow on fret tops further apart than this: seating or uneven wire, not the neck."""
+
+
+@dataclass(frozen=True, slots=True)
+class Choices:
+    """What the person at the bench has set on this page; lengths micrometres, `lift` None = the best option."""
+
+    lift: tuple[int, ...] | None = None
+    left_out: frozenset[int] = frozenset()
+    objective: str = "least_metal"
+    fall_from: int | None = None
+    fall_drop_um: int = 0
+    errors: Mapping[str, str] = field(default_factory=dict)
+
+    def query(self, **changed: Any) -> dict[str, str]:
+        """The choices as an address holds them, with some changed; defaults are left out."""
+        found = replace(self, **changed)
+        asked = {
+            "lift": None if found.lift is None else ",".join(map(str, found.lift)) or "none",
+            "left_out": ",".join(map(str, sorted(found.left_out))) or None,
+            "objective": found.objective if found.objective != "least_metal" else None,
+            "fall_from": str(found.fall_from) if found.fall_from else None,
+            "fall_drop": display().entry(found.fall_drop_um) if found.fall_drop_um else None,
+        }
+        return {name: value for name, value in asked.items() if value is not None}
+
+    def toggled(self, fret: int) -> dict[str, str]:
+        """The address with one fret left out, or taken back."""
+        return self.query(left_out=self.left_out ^ {fret}, lift=None)
+
+
+def read_choices(asked: Mapping[str, str], frets: int) -> Choices:
+    """Choices from an address or a form; what cannot be meant is named in `errors` and left at its default."""
+    errors: dict[str, str] = {}
+
+    def numbers(name: str) -> tuple[int, ...]:
+        words = [word.strip() for word in asked.get(name, "").split(",") if word.strip() and word.strip() != "none"]
+        good = tuple(
+            sorted({int(word) for word in words if word.isascii() and word.isdigit() and 1 <= int(word) <= frets})
+        )
+        if len(good) != len(set(words)):
+            errors[name] = f"Frets are whole numbers from 1 to {frets}."
+        return good
+
+    fall_from, drop = None, 0
+    typed = asked.get("fall_drop", "").strip()
+    if typed:
+        try:
+            drop = parse_length(typed, display().system)
+            if not 0 <= drop <= 1000:
+                errors["fall_drop"] = f"Accepted: 0 to {display().fine(1000)} at the last fret."
+                drop = 0
+        except LengthError as error:
+            errors["fall_drop"] = str(error)
+    start = asked.get("fall_from", "").strip()
+    if start:
+        if start.isascii() and start.isdigit() and 1 <= int(start) < frets:
+            fall_from = int(start)
+        else:
+            errors["fall_from"] = f"It starts at a fret from 1 to {frets - 1}."
+    if drop and fall_from is None and "fall_from" not in errors:
+        errors["fall_from"] = "From which fret?"
+    return Choices(
+        lift=numbers("lift")[:2] if asked.get("lift") else None,
+        left_out=frozenset(numbers("left_out")),
+        objective="least_worst" if asked.get("objective") == "least_worst" else "least_metal",
+        fall_from=fall_from,
+        fall_drop_um=drop if fall_from else 0,
+        errors=errors,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Straight:
+    """The straight gate: the reading that it rests on, and whether wood and fret tops disagree."""
+
+    found: Straightness | None
+    tops: Straightness | None
+    board: Straightness | None
+    overridden: bool
+
+    @property
+    def passes(self) -> bool:
+        """Whether levelling may go on: straight, or passed over with a note."""
+        return self.overridden or self.found is None or self.found.frets_can_be_judged
+
+    @property
+    def disagree(self) -> bool:
+        """Whether bow on wood and on fret tops differ by more than a seated board allows."""
+        if self.tops is None or self.board is None:
+            return False
+        return abs(self.tops.relief_mm - self.board.relief_mm) > DISAGREE_MM
+
+
+@dataclass(frozen=True, slots=True)
+class Planning:
+    """Everything that the Level screen shows of a plan in the making."""
+
+    base: Surveyed
+    choices: Choices
+    straight: Straight
+    plan: LevelPlan
+    chosen: LevelOption
+    budget: Budget
+    follows: KnockOn
+    land_mm: float
+    call: Call
+
+    @property
+    def kind(self) -> PlanKind:
+        """What accepting does: `lift` frets first, `refret` some, or `level`."""
+        if self.chosen.lift:
+            return "lift"
+        return "refret" if self.call.do in ("partial_refret", "refret") else "level"
+
+    @property
+    def refret(self) -> list[int]:
+        """The frets that accepting would replace."""
+        return self.plan.below_least(self.chosen) if self.kind == "refret" else []
+
+
+def height_surveys(job: jobs.Job) -> list[surveys.Survey]:
+    """The job's fret-height surveys that hold a reading, oldest first."""
+    found = [survey for survey in surveys.of_job(db(), job.id) if survey.head.kind == "fret_heights"]
+    counts = surveys.counts(db(), [survey.id for survey in found])
+    return [survey for survey in found if counts[survey.id]]
+
+
+def metal_now(instrument: instruments.Instrument) -> tuple[float, ...]:
+    """Height of each fret over the board in mm: the wire when new less what the record says was taken off."""
+    removed = jobs.removed_from(db(), instrument.id)
+    spec = instrument.spec
+    return tuple(max(1, spec.fret_height_um - removed.get(fret, 0)) / 1000 for fret in range(1, spec.frets + 1))
+
+
+def least_kept(spec: Spec) -> float:
+    """The least fret height worth keeping, mm: the shop's own figure, or the usual share of the new height."""
+    own = settings()["least_height_um"]
+    return int(own) / 1000 if own else least_height(spec.fret_height_um / 1000)
+
+
+def level_request(
+    instrument: instruments.Instrument, frets: int, heights: dict[str, Heights], choices: Choices
+) -> LevelRequest:
+    """The core's request for these heights and choices; raises ValueError when too little is read."""
+    spec = instrument.spec
+    positions = fret_positions(spec.mean_scale_mm, frets)
+    fall = Fall(choices.fall_from, choices.fall_drop_um / 1000) if choices.fall_from and choices.fall_drop_um else None
+    now = metal_now(instrument)
+    return LevelRequest(
+        positions_mm=tuple(positions),
+        heights=heights,
+        drops_mm=tuple(fall.drops(positions) if fall else [0.0] * frets),
+        left_out=choices.left_out,
+        objective="least_worst" if choices.objective == "least_worst" else "least_metal",
+        fret_height_mm=(now + (now[-1],) * frets)[:frets],
+        least_height_mm=least_kept(spec),
+        polish_loss_mm=int(settings()["polish_loss_um"]) / 1000,
+        crown_width_mm=spec.crown_width_um / 1000,
+    )
+
+
+def straight_gate(
+    job: jobs.Job, instrument: instruments.Instrument, request: LevelRequest, base: surveys.Survey
+) -> Straight:
+    """The straight gate on the surface it was read on: wood when it was read since the last heights, else fret tops."""
+    shaped: dict[str, Heights] = {
+        lane: [None if h is None else h + drop for h, drop in zip(heights, request.drops_mm, strict=True)]
+        for lane, heights in request.heights.items()
+    }
+    tops = bow_of_tops(shaped, list(request.positions_mm))
+    all_of_job = surveys.of_job(db(), job.id)
+    earlier = [survey.id for survey in all_of_job if survey.head.kind == "fret_heights" and survey.id < base.id]
+    board = None
+    for survey in reversed(all_of_job):
+        if survey.head.kind == "straightness" and survey.id > max(earlier, default=0):
+            found = surveyed(survey, instrument).figures.straight
+            if found is not None:
+                board = found
+                break
+    return Straight(board or tops, tops, board, bool(job.override_note))
+
+
+def make_plan(job: jobs.Job, instrument: instruments.Instrument, base: Surveyed, choices: Choices) -> Planning:
+    """Plan from a survey under the choices; raises ValueError when too few frets are read."""
+    frets = base.survey.frets
+    heights = heights_from(base.values, base.survey.head.method, frets)
+    if not heights:
+        raise ValueError("no fret is read yet")
+    request = level_request(instrument, frets, heights, choices)
+    plan = plan_level(request)
+    chosen = next((option for option in plan.options if option.lift == choices.lift), plan.options[0])
+    past = [um / 1000 for um in jobs.past_levels(db(), instrument.id)]
+    straight = straight_gate(job, instrument, request, base.survey)
+    length = display().fine_mm
+    if straight.passes or straight.found is None:
+        resolution = base.survey.head.resolution_um / 1000
+        call = level_call(plan, seated=job.seated, resolution_mm=resolution, past_levels_mm=past, length=length)
+    else:
+        call = straightness_call(straight.found, instrument.spec.rod, length)
+    lands = plan.lands(chosen) or [0.0]
+    return Planning(
+        base, choices, straight, plan, chosen, metal_budget(plan, chosen, past),
+        knock_on(request.positions_mm, most_removed(chosen)), max(lands), call,
+    )  # fmt: skip
+
+
+def records(
+    planning: Planning, instrument: instruments.Instrument, job: jobs.Job
+) -> tuple[dict[str, Any], dict[str, Any]]:
+    """The inputs and outcome of a plan as they are stored when it is accepted."""
+    around = Circumstances(
+        planning.base.survey.uid,
+        round(instrument.spec.mean_scale_mm * 1000),
+        job.nut,
+        planning.choices.fall_from,
+        planning.choices.fall_drop_um,
+        job.seated,
+        job.override_note,
+    )
+    frets = list(planning.chosen.lift) or planning.refret
+    return (
+        record_inputs(planning.plan, planning.chosen, around),
+        record_outcome(planning.plan, planning.chosen, planning.kind, frets, planning.call),
+    )
+
+
+def calc_request(planning: Planning, instrument: instruments.Instrument) -> dict[str, Any]:
+    """The same plan as a `deft-bench calc level-plan` request."""
+    request, choices = planning.plan.request, planning.choices
+    asked: dict[str, Any] = {
+        "scale_mm": instrument.spec.mean_scale_mm,
+        "frets": len(request.positions_mm),
+        "heights_mm": {lane: list(heights) for lane, heights in request.heights.items()},
+        "left_out": sorted(request.left_out),
+        "objective": request.objective,
+        "fret_height_mm": list(request.fret_height_mm),
+        "least_fret_height_mm": request.least_height_mm,
+        "polish_loss_mm": request.polish_loss_mm,
+        "crown_width_mm": request.crown_width_mm,
+    }
+    if choices.fall_from and choices.fall_drop_um:
+        asked["fall_away"] = {"from_fret": choices.fall_from, "drop_mm": choices.fall_drop_um / 1000}
+    return asked

@@ -1,0 +1,25 @@
+// The Level screen's keys: arrows walk the frets, x leaves one out or takes it back. Clicks are plain links.
+
+let fret = 0;
+
+const bands = () => [...document.querySelectorAll("#level .toggle-band")];
+
+function mark(n) {
+  const all = bands();
+  if (!all.length) return;
+  fret = Math.min(all.length, Math.max(1, n));
+  for (const band of all) band.classList.toggle("at", Number(band.dataset.fret) === fret);
+}
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey || event.target.matches("input, textarea, select")) return;
+  if (event.key === "ArrowRight") { event.preventDefault(); mark(fret + 1); }
+  else if (event.key === "ArrowLeft") { event.preventDefault(); mark(fret - 1); }
+  else if (event.key === "x" && fret) {
+    event.preventDefault();
+    htmx.trigger(bands().find((band) => Number(band.dataset.fret) === fret), "click");
+  }
+});
+
+// after the figures have followed, the neck is a new drawing: put the mark back
+document.addEventListener("htmx:afterSwap", () => { if (fret) mark(fret); });

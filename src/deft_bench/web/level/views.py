@@ -1,0 +1,222 @@
+"""Level: the height map, the level line, the metal budget and the call."""
+
+from typing import Any
+
+from flask import Blueprint, flash, jsonify, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from deft_bench.core.frets.level_gate import LevelGate
+from deft_bench.core.frets.plan_record import metal_taken
+from deft_bench.core.level_job import steps
+from deft_bench.store import instruments, jobs
+from deft_bench.web.drawing.lanes import budget_chart, lane_charts
+from deft_bench.web.drawing.stage import short_unit, stage
+from deft_bench.web.level.gate import after_gate
+from deft_bench.web.level.planning import (
+    Planning,
+    calc_request,
+    height_surveys,
+    make_plan,
+    read_choices,
+    records,
+)
+from deft_bench.web.support import db, display, here, rock_mm, settings, stamp
+from deft_bench.web.surveyed import facts_of, planned_drops, surveyed
+
+screen = Blueprint(
+    "level", __name__, template_folder="templates", static_folder="static", static_url_path="/level/static"
+)
+
+NUT = {"in_place": "in place", "out": "out", "protected": "protected"}
+WARN_MM = 0.10
+
+
+def _job_of(job_id: int) -> tuple[jobs.Job, instruments.Instrument]:
+    with here():
+        job = jobs.get(db(), job_id)
+        return job, instruments.get(db(), job.instrument_id)
+
+
+def _gate(job: jobs.Job, instrument: instruments.Instrument) -> tuple[jobs.AcceptedPlan, LevelGate] | None:
+    """The plan that was carried out and how the survey after it judges, when there is one."""
+    plan = next((p for p in reversed(jobs.plans(db(), job.id)) if p.done_at and p.outcome["kind"] == "level"), None)
+    if plan is None:
+        return None
+    after = [survey for survey in height_surveys(job) if survey.id > plan.survey_id]
+    return (plan, after_gate(plan, surveyed(after[-1], instrument))) if after else None
+
+
+@screen.get("/jobs/<int:job_id>/level")
+def show(job_id: int) -> str | Response:
+    """The call, the three lanes and the budget; the choices are in the address and the figures follow them."""
+    job, instrument = _job_of(job_id)
+    heights = height_surveys(job)
+    if not heights:
+        flash("Survey the fret heights first: the call is made from them.")
+        return redirect(url_for("surveys.next_of", job_id=job_id))
+    accepted = next(reversed(jobs.plans(db(), job_id)), None)
+    waiting = accepted is not None and accepted.done_at is None and "change" not in request.args
+    if waiting and accepted is not None:
+        return _page(job, instrument, None, accepted=accepted)
+    if accepted is not None and accepted.done_at and heights[-1].id <= accepted.survey_id:
+        flash("That plan is carried out: survey again before the next call.")
+        return redirect(url_for("surveys.next_of", job_id=job_id))
+    gate = _gate(job, instrument)
+    choices = read_choices(request.args, heights[-1].frets)
+    if gate is not None and not choices.fall_drop_um and "fall_drop" not in request.args:
+        # what is left is planned toward the shape that was asked for
+        fall = gate[0].inputs["fall_away"]
+        if fall:
+            choices = read_choices(
+                {**request.args, "fall_from": str(fall["from_fret"]), "fall_drop": f"{fall['drop_um'] / 1000} mm"},
+                heights[-1].frets,
+            )
+    base = surveyed(heights[-1], instrument, planned_drops(gate[0]) if gate else None)
+    try:
+        planning = make_plan(job, instrument, base, choices)
+    except ValueError as error:
+        flash(f"Too little is read for a call: {error}.")
+        return redirect(url_for("surveys.show", survey_id=heights[-1].id))
+    return _page(job, instrument, planning, gate=gate[1] if gate else None)
+
+
+def _page(
+    job: jobs.Job,
+    instrument: instruments.Instrument,
+    planning: Planning | None,
+    *,
+    accepted: jobs.AcceptedPlan | None = None,
+    gate: LevelGate | None = None,
+) -> str:
+    if planning is None:
+        assert accepted is not None
+        base = next(survey for survey in height_surveys(job) if survey.id == accepted.survey_id)
+        fall = accepted.inputs["fall_away"] or {}
+        asked = {
+            "lift": ",".join(map(str, accepted.inputs["lift"])) or "none",
+            "left_out": ",".join(map(str, accepted.inputs["left_out"])),
+            "objective": accepted.inputs["objective"],
+            "fall_from": str(fall.get("from_fret", "")),
+            "fall_drop": f"{fall['drop_um'] / 1000} mm" if fall else "",
+        }
+        planning = make_plan(job, instrument, surveyed(base, instrument), read_choices(asked, base.frets))
+    chosen, plan = planning.chosen, planning.plan
+    marks: dict[int, set[str]] = {fret: {"left-out"} for fret in planning.choices.left_out}
+    for fret in chosen.lift:
+        marks.setdefault(fret, set()).add("lift")
+    for fret in plan.below_least(chosen):
+        marks.setdefault(fret, set()).add("short")
+    turned = settings()["nut_side"]
+    mirrored = instrument.spec.left_handed != (turned == "right")
+    request_of = plan.request
+    template = "level/panel.html" if request.headers.get("HX-Target") == "level" else "level/show.html"
+    return render_template(
+        template,
+        section="instruments",
+        job=job,
+        instrument=instrument,
+        steps=steps(facts_of(job, instrument)),
+        planning=planning,
+        choices=planning.choices,
+        chosen=chosen,
+        call=planning.call,
+        accepted=accepted,
+        gate=gate,
+        neck=stage(
+            instrument.spec, display(), nut_side=turned, off_mm=planning.base.figures.off_mm, marks=marks, rock_mm=rock_mm()
+        ),
+        charts=lane_charts(
+            request_of.positions_mm, dict(request_of.heights), chosen.lanes, request_of.drops_mm, chosen.lift,
+            planning.choices.left_out, display(), mirrored,
+        ),
+        budget=budget_chart(
+            request_of.positions_mm, planning.budget.left_mm, planning.budget.least_mm,
+            instrument.spec.fret_height_um / 1000, WARN_MM, display(), mirrored,
+        ),
+        short_unit=short_unit(display()),
+        nut_states=NUT,
+        warn_mm=WARN_MM,
+    )  # fmt: skip
+
+
+@screen.get("/jobs/<int:job_id>/level.json")
+def request_json(job_id: int) -> Response:
+    """The plan's request, ready for `deft-bench calc level-plan`."""
+    job, instrument = _job_of(job_id)
+    heights = height_surveys(job)
+    if not heights:
+        return jsonify(error="no fret heights surveyed in this job")
+    choices = read_choices(request.args, heights[-1].frets)
+    return jsonify(calc_request(make_plan(job, instrument, surveyed(heights[-1], instrument), choices), instrument))
+
+
+@screen.post("/jobs/<int:job_id>/level/accept")
+def accept(job_id: int) -> Response:
+    """Accept the plan as shown. Refused when a gate is in the way or a reading has changed since the page was made."""
+    job, instrument = _job_of(job_id)
+    heights = height_surveys(job)
+    if not heights:
+        return redirect(url_for("surveys.next_of", job_id=job_id))
+    choices = read_choices(request.form, heights[-1].frets)
+    asked: dict[str, Any] = {**choices.query(), "change": 1}
+    back = redirect(url_for(".show", job_id=job_id, **asked))
+    nut = request.form.get("nut", job.nut)
+    if nut in NUT and nut != job.nut:
+        jobs.set_nut(db(), job_id, nut)
+        job = jobs.get(db(), job_id)
+    planning = make_plan(job, instrument, surveyed(heights[-1], instrument), choices)
+    shown = request.form.get("shown", "")
+    if choices.errors:
+        flash(" ".join(choices.errors.values()))
+    elif shown != fingerprint(planning):
+        flash("A reading has changed since this page was made: here are the figures as they are now.")
+    elif not planning.straight.passes:
+        flash("The neck is not straight: straighten it and survey again, or say why it is levelled as it lies.")
+    elif planning.call.do == "check_seating":
+        flash("Check the seating first, and say that the frets are home.")
+    elif planning.kind == "level" and job.nut == "in_place":
+        flash("Say whether the nut is out or protected: a full-length beam files a nut that is in place.")
+    else:
+        jobs.accept_plan(db(), job_id, heights[-1].id, stamp(), *records(planning, instrument, job))
+        return redirect(url_for(".show", job_id=job_id))
+    return back
+
+
+@screen.app_template_filter("fingerprint")
+def fingerprint(planning: Planning) -> str:
+    """What a page showed, so that accepting it later can tell whether the figures are still those."""
+    chosen = planning.chosen
+    return f"{planning.base.survey.id}:{chosen.lift}:{round(chosen.total_mm * 1e6)}:{round(chosen.worst_mm * 1e6)}"
+
+
+@screen.post("/jobs/<int:job_id>/level/done")
+def done(job_id: int) -> Response:
+    """Mark the accepted plan as carried out; the metal taken goes into the budget."""
+    _, instrument = _job_of(job_id)
+    plan = next(reversed(jobs.plans(db(), job_id)), None)
+    if plan is None or plan.done_at:
+        flash("There is no accepted plan waiting.")
+        return redirect(url_for(".show", job_id=job_id))
+    replaced = plan.outcome["frets"] if plan.outcome["kind"] == "refret" else ()
+    jobs.mark_done(db(), plan, instrument.id, stamp(), metal_taken(plan.outcome), replaced)
+    return redirect(url_for("surveys.new", job_id=job_id))
+
+
+@screen.post("/jobs/<int:job_id>/level/seated")
+def seated(job_id: int) -> Response:
+    """Record that the seating was checked and found home, or take that back."""
+    job, _ = _job_of(job_id)
+    jobs.set_seated(db(), job_id, not job.seated)
+    return redirect(url_for(".show", job_id=job_id))
+
+
+@screen.post("/jobs/<int:job_id>/level/override")
+def override(job_id: int) -> Response:
+    """Pass over the straight gate with a note that says why; an empty note puts the gate back."""
+    job, _ = _job_of(job_id)
+    note = request.form.get("note", "").strip()[:400]
+    if not note and not job.override_note:
+        flash("Say in a few words why it is levelled as it lies: the note stays in the record.")
+    else:
+        jobs.override(db(), job_id, note)
+    return redirect(url_for(".show", job_id=job_id))

@@ -1,0 +1,96 @@
+"""The record: before and after on one page, and the whole record out and in."""
+
+import json
+
+from flask import Blueprint, flash, make_response, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from deft_bench.core.level_job import steps
+from deft_bench.formats.record_json import MOST_BYTES, AlreadyHereError, export_record, import_record
+from deft_bench.formats.strict_json import RequestError
+from deft_bench.store import instruments, jobs, pins, surveys
+from deft_bench.web.drawing.stage import Stage, short_unit, stage
+from deft_bench.web.level.gate import after_gate
+from deft_bench.web.support import db, display, here, rock_mm
+from deft_bench.web.surveyed import Surveyed, facts_of, planned_drops, surveyed
+
+screen = Blueprint("record", __name__, template_folder="templates")
+
+
+@screen.get("/jobs/<int:job_id>/record")
+def report(job_id: int) -> str:
+    """Before and after of the same figures on one printable page."""
+    with here():
+        job = jobs.get(db(), job_id)
+        instrument = instruments.get(db(), job.instrument_id)
+    plans = jobs.plans(db(), job_id)
+    done = [plan for plan in plans if plan.done_at]
+    levelled = next((plan for plan in reversed(done) if plan.outcome["kind"] == "level"), None)
+    found = [surveyed(survey, instrument) for survey in surveys.of_job(db(), job_id)]
+    heights = [one for one in found if one.survey.head.kind == "fret_heights" and one.figures.read]
+    bows = [one for one in found if one.survey.head.kind == "straightness" and one.figures.straight]
+    before = heights[0] if heights else None
+    after = None
+    gate = None
+    if levelled is not None and len(heights) > 1 and heights[-1].survey.id > levelled.survey_id:
+        after = surveyed(heights[-1].survey, instrument, planned_drops(levelled))
+        gate = after_gate(levelled, after)
+    elif len(heights) > 1:
+        after = heights[-1]
+
+    def drawn(one: Surveyed | None) -> Stage | None:
+        return stage(instrument.spec, display(), off_mm=one.figures.off_mm, rock_mm=rock_mm()) if one else None
+
+    return render_template(
+        "record/report.html",
+        section="instruments",
+        job=job,
+        instrument=instrument,
+        steps=steps(facts_of(job, instrument)) if job.kind == "level_and_dress" else [],
+        before=before,
+        after=after,
+        before_neck=drawn(before),
+        after_neck=drawn(after),
+        bows=bows,
+        done=done,
+        gate=gate,
+        pins=[pin for pin in pins.of_instrument(db(), instrument.id) if pin.job_id == job_id],
+        short_unit=short_unit(display()),
+    )
+
+
+@screen.get("/instruments/<int:instrument_id>/record.json", endpoint="export_record")
+def record_out(instrument_id: int) -> Response:
+    """The instrument's whole record as JSON."""
+    with here():
+        record = export_record(db(), instrument_id)
+    response = make_response(json.dumps(record, ensure_ascii=False, indent=1))
+    response.headers["Content-Type"] = "application/json; charset=utf-8"
+    name = "".join(c if c.isascii() and c.isalnum() else "-" for c in record["spec"]["name"].lower()).strip("-")
+    response.headers["Content-Disposition"] = f"attachment; filename=record-{name or 'instrument'}.json"
+    return response
+
+
+@screen.route("/import", methods=["GET", "POST"], endpoint="import_record")
+def record_in() -> str | Response | tuple[str, int]:
+    """Bring a record in, whole or not at all."""
+    problems: list[str] = []
+    if request.method == "POST":
+        upload = request.files.get("file")
+        raw = upload.read(MOST_BYTES + 1) if upload is not None else b""
+        if not raw:
+            problems = ["file: choose the JSON file of a record"]
+        else:
+            try:
+                instrument_id = import_record(db(), raw, as_copy="as_copy" in request.form)
+                flash("The record is imported whole.")
+                return redirect(url_for("instruments.show", instrument_id=instrument_id))
+            except RequestError as error:
+                problems = error.lines
+            except AlreadyHereError as error:
+                name = instruments.get(db(), error.instrument_id).spec.name
+                problems = [
+                    f"uid: {name} is here already. Tick “as a copy” to bring it in beside the one that is here."
+                ]
+    page = render_template("record/import.html", section="instruments", problems=problems)
+    return (page, 422) if problems else page

@@ -1,0 +1,33 @@
+"""Serving the application with waitress, on this machine only unless told otherwise."""
+
+import logging
+import socket
+from pathlib import Path
+
+from waitress import create_server
+
+from deft_bench.store.database import StoreError
+from deft_bench.web import create_app
+
+THREADS = 6
+
+
+def serve(database: Path, host: str, port: int, hosts: tuple[str, ...] = ()) -> int:
+    """Serve until stopped; prints the address. Raises StoreError for an unusable database or a port that is taken."""
+    logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(levelname)s %(message)s")
+    app = create_app(database, hosts=(*hosts, *((host,) if host != "0.0.0.0" else ())))
+    try:
+        listener = socket.create_server((host, port))
+    except OSError as error:
+        raise StoreError(
+            f"Port {port} on {host} cannot be used ({error.strerror}): choose another with --port."
+        ) from error
+    server = create_server(app, sockets=[listener], threads=THREADS, clear_untrusted_proxy_headers=True)
+    print(f"Deft Bench is at http://{host}:{listener.getsockname()[1]}/  (stop it with Ctrl-C)", flush=True)
+    try:
+        server.run()
+    except KeyboardInterrupt:
+        pass
+    finally:
+        server.close()
+    return 0

@@ -1,0 +1,55 @@
+"""Settings: units, how the neck lies, how the cursor walks, the shop's own limits."""
+
+from typing import Any
+
+from flask import Blueprint, flash, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from deft_bench.store import shop
+from deft_bench.web.support import Form, db, display
+from deft_bench.web.support import settings as current
+
+screen = Blueprint("settings", __name__, template_folder="templates")
+
+CHOICES = {
+    "system": {"mm": "millimetres", "in": "inches"},
+    "inches": {"64": "nearest 1/64 with the remainder", "32": "nearest 1/32 with the remainder", "decimal": "decimals"},
+    "nut_side": {"left": "nut at the left, bass lane below", "right": "nut at the right, bass lane on top"},
+    "reading_order": {"lane_by_lane": "lane by lane", "fret_by_fret": "fret by fret"},
+}
+LIMITS = {"rock_um": (5, 100), "polish_loss_um": (0, 100), "least_height_um": (200, 2000)}
+
+
+@screen.route("/settings", methods=["GET", "POST"])
+def show() -> str | Response | tuple[str, int]:
+    """See and change the shop's settings."""
+    values: Any = dict(current())
+    form = Form()
+    if request.method == "POST":
+        chosen = {name: form.text(name) for name in CHOICES}
+        for name, choices in CHOICES.items():
+            if chosen[name] not in choices:
+                form.errors[name] = f"Choose one of: {', '.join(choices.values())}."
+        for name, (least, most) in LIMITS.items():
+            um = form.length(name, optional=name == "least_height_um")
+            if um is not None and not least <= um <= most:
+                form.errors[name] = f"Accepted: {display().fine(least)} to {display().fine(most)}."
+            chosen[name] = "" if um is None else str(um)
+        if not form.errors:
+            shop.change(db(), chosen)
+            flash("Saved.")
+            return redirect(url_for(".show"))
+        values = form.sent
+    else:
+        for name in LIMITS:
+            values[name] = display().entry(int(values[name])) if values[name] else ""
+    page = render_template("settings/show.html", section="settings", values=values, errors=form.errors, choices=CHOICES)
+    return (page, 422) if form.errors else page
+
+
+@screen.post("/settings/units")
+def units() -> Response:
+    """The switch in the top bar: every figure is written anew."""
+    shop.change(db(), {"system": "in" if request.form.get("system") == "in" else "mm"})
+    back = request.form.get("back", "/").removesuffix("?")
+    return redirect(back if back.startswith("/") and not back.startswith(("//", "/\\")) else "/")

@@ -1,0 +1,28 @@
+// Keys that work on every screen: / find, ? all keys, g then a letter, x and arrows on a neck that takes them.
+
+const dialog = document.getElementById("keys");
+let going = false;
+
+const typing = (target) =>
+  target.matches?.("input:not([type=checkbox]):not([type=radio]), textarea, select") && !(target.id === "reading" && !target.value);
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+  if (going) {
+    going = false;
+    const tab = document.querySelector(`.tab[data-go="${CSS.escape(event.key)}"]`);
+    if (tab) { event.preventDefault(); event.stopPropagation(); tab.click(); }
+    return;
+  }
+  if (event.key === "/") { event.preventDefault(); (document.getElementById("q") || document.getElementById("find"))?.focus(); }
+  else if (event.key === "?") { event.preventDefault(); dialog.showModal(); }
+  else if (event.key === "g") { event.preventDefault(); event.stopPropagation(); going = true; }
+}, true);
+
+// a control marked data-follow sends its form as soon as it changes
+document.addEventListener("change", (event) => {
+  const form = event.target.closest("form[data-follow]");
+  if (form && !form.hasAttribute("hx-get")) form.requestSubmit();
+});
+
+document.addEventListener("click", (event) => { if (event.target.closest("[data-print]")) window.print(); });

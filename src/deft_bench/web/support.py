@@ -1,0 +1,162 @@
+"""What every screen needs: the request's database, the time, the units, and reading forms in words."""
+
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
+from datetime import UTC, date, datetime
+from typing import Any
+
+from flask import Flask, current_app, g, request
+
+from deft_bench.core.units import Display, LengthError, parse_length
+from deft_bench.store import shop
+from deft_bench.store.database import Connection, connect
+
+
+class NotHereError(KeyError):
+    """The address names a row that is not there."""
+
+
+@contextmanager
+def here() -> Iterator[None]:
+    """Turn a store's KeyError into a page that says there is nothing here."""
+    try:
+        yield
+    except KeyError as error:
+        raise NotHereError(*error.args) from error
+
+
+def db() -> Connection:
+    """The request's connection."""
+    if "db" not in g:
+        g.db = connect(current_app.config["DATABASE"])
+    connection: Connection = g.db
+    return connection
+
+
+def now() -> datetime:
+    """The time, UTC."""
+    moment: datetime = current_app.config["NOW"]()
+    return moment
+
+
+def stamp() -> str:
+    """The time as it is stored: UTC ISO-8601 to the millisecond."""
+    return now().astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+def settings() -> dict[str, str]:
+    """The shop's settings, read once a request."""
+    if "settings" not in g:
+        g.settings = shop.settings(db())
+    found: dict[str, str] = g.settings
+    return found
+
+
+def display() -> Display:
+    """How lengths are written, by the shop's settings."""
+    found = settings()
+    system = "in" if found["system"] == "in" else "mm"
+    return Display(system, int(found["inches"]) if found["inches"].isdigit() else None)  # type: ignore[arg-type]
+
+
+def rock_mm() -> float:
+    """The least gap that counts as a rock, mm."""
+    return int(settings()["rock_um"]) / 1000
+
+
+def register(app: Flask) -> None:
+    """Give every template the units, the time, the bench climate and the filters."""
+
+    @app.context_processor
+    def common() -> dict[str, Any]:
+        if g.get("bare"):
+            return {"bare": True, "show": Display(), "climate": None, "today": now().date()}
+        return {"show": display(), "climate": shop.latest_climate(db()), "today": now().date(), "bare": False}
+
+    app.jinja_env.filters["day"] = day
+    app.jinja_env.filters["clock"] = clock
+    app.jinja_env.filters["upfirst"] = lambda text: text[:1].upper() + text[1:]
+
+
+def moment_of(text: str) -> datetime:
+    """A stored time."""
+    return datetime.fromisoformat(text.replace("Z", "+00:00"))
+
+
+def day(text: str | date | None) -> str:
+    """A date as a person writes it: 3 Aug 2026."""
+    if text is None:
+        return "no date"
+    when = text if isinstance(text, date) else moment_of(text)
+    return f"{when.day} {when:%b %Y}"
+
+
+def clock(text: str) -> str:
+    """The time of day of a stored time, local to this machine: 14:02."""
+    return f"{moment_of(text).astimezone():%H:%M}"
+
+
+class Form:
+    """A sent form read field by field: what is wrong goes to `errors` by field, what was typed stays for the page."""
+
+    def __init__(self, sent: Mapping[str, str] | None = None, shown: Display | None = None) -> None:
+        self.sent = request.form if sent is None else sent
+        self.shown = shown or display()
+        self.errors: dict[str, str] = {}
+
+    def text(self, field: str, default: str = "") -> str:
+        """The field's text without space at its ends."""
+        return self.sent.get(field, default).strip()
+
+    def flag(self, field: str) -> bool:
+        """Whether a box is ticked."""
+        return field in self.sent
+
+    def length(self, field: str, optional: bool = False) -> int | None:
+        """A length in micrometres, or None where it is empty and may be, or cannot be meant."""
+        typed = self.text(field)
+        if optional and not typed:
+            return None
+        try:
+            return parse_length(typed, self.shown.system)
+        except LengthError as error:
+            self.errors[field] = str(error)
+            return None
+
+    def number(self, field: str, least: float, most: float, optional: bool = False) -> float | None:
+        """A number within a range; a decimal comma is accepted."""
+        return self._number(field, lambda text: float(text.replace(",", ".")), least, most, optional)
+
+    def count(self, field: str, least: int, most: int) -> int | None:
+        """A whole number within a range."""
+        found = self._number(field, int, least, most, False)
+        return None if found is None else int(found)
+
+    def _number(
+        self, field: str, read: Callable[[str], float], least: float, most: float, optional: bool
+    ) -> float | None:
+        typed = self.text(field)
+        if optional and not typed:
+            return None
+        try:
+            value = read(typed)
+        except ValueError:
+            value = float("nan")
+        if not least <= value <= most:
+            shown = f"“{typed[:20]}” is not accepted" if typed else "Nothing typed"
+            self.errors[field] = (
+                f"{shown}: give {'a whole number' if read is int else 'a number'} from {least:g} to {most:g}."
+            )
+            return None
+        return value
+
+    def day(self, field: str, optional: bool = True) -> str | None:
+        """A date as YYYY-MM-DD."""
+        typed = self.text(field)
+        if optional and not typed:
+            return None
+        try:
+            return date.fromisoformat(typed).isoformat()
+        except ValueError:
+            self.errors[field] = f"“{typed[:20]}” is not a date: give it as YYYY-MM-DD, such as 2026-09-01."
+            return None

@@ -1,0 +1,217 @@
+// The survey cursor: it walks by itself, and every accepted reading goes to the server at once, in order.
+// Typing never waits for an answer; a reading counts as accepted only when the server has said so.
+
+const root = document.getElementById("survey");
+const form = document.getElementById("entry");
+const box = document.getElementById("reading");
+const said = document.getElementById("entry-said");
+const csrf = form.elements.csrf_token.value;
+const store = `survey-${root.dataset.survey}`;
+
+const key = (lane, fret) => `${lane}:${fret}`;
+const cells = new Map();
+for (const cell of root.querySelectorAll(".cell")) cells.set(key(cell.dataset.lane, cell.dataset.fret), cell);
+const order = [...cells.values()].sort((a, b) => a.dataset.seq - b.dataset.seq);
+const lanes = [...new Set([...cells.values()].map((cell) => cell.dataset.lane))]; // as shown, top row first
+const frets = order.length / lanes.length;
+const spots = new Map();
+for (const spot of root.querySelectorAll(".spot")) spots.set(key(spot.dataset.lane, spot.dataset.fret), spot);
+
+let at = root.querySelector(".cell.at");
+let sending = false;
+let retry = null;
+let queue = JSON.parse(sessionStorage.getItem(store) || "[]");
+const undo = [];
+
+// randomUUID is missing where a tablet reaches the bench without https
+const newToken = () => [...crypto.getRandomValues(new Uint8Array(16))].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+const say = (name, text) => { root.querySelector(`[data-say="${name}"]`).textContent = text; };
+const tell = (text, wrong = false) => { said.textContent = text; said.classList.toggle("wrong-words", wrong); };
+const keep = () => sessionStorage.setItem(store, JSON.stringify(queue));
+const cellOf = (item) => cells.get(key(item.lane, item.fret));
+
+function move(cell, focus = true) {
+  if (!cell) return;
+  at.classList.remove("at");
+  spots.get(key(at.dataset.lane, at.dataset.fret))?.classList.remove("at");
+  root.querySelector(`[data-number="${at.dataset.fret}"]`)?.classList.remove("at");
+  at = cell;
+  const { lane, fret } = at.dataset;
+  at.classList.add("at");
+  spots.get(key(lane, fret))?.classList.add("at");
+  root.querySelector(`[data-number="${fret}"]`)?.classList.add("at");
+  const wrap = at.closest(".sheet-wrap");
+  if (wrap.scrollWidth > wrap.clientWidth) wrap.scrollLeft = at.offsetLeft - wrap.clientWidth / 2;
+  say("fret", `Fret ${fret}`);
+  say("lane", lane);
+  form.elements.lane.value = lane;
+  form.elements.fret.value = fret;
+  form.elements.expects.value = at.dataset.id || "";
+  box.placeholder = at.dataset.id ? at.textContent.trim() : "";
+  box.value = at.dataset.refused || "";
+  if (at.dataset.refused) tell(at.dataset.why, true);
+  const pin = root.querySelector('[data-do="pin"]');
+  if (pin) { const url = new URL(pin.href); url.searchParams.set("fret", fret); url.searchParams.set("lane", lane); pin.href = url; }
+  if (focus) { box.focus(); box.select(); }
+}
+
+const step = (by) => move(order[Math.min(order.length - 1, Math.max(0, Number(at.dataset.seq) + by))]);
+
+function neighbour(frets_by, lane_by) {
+  const row = lanes.indexOf(at.dataset.lane) + lane_by;
+  const fret = Number(at.dataset.fret) + frets_by;
+  return cells.get(key(lanes[Math.min(lanes.length - 1, Math.max(0, row))], Math.min(frets, Math.max(1, fret))));
+}
+
+function enqueue(item) {
+  queue.push({ token: newToken(), ...item });
+  keep();
+  const cell = cellOf(item);
+  delete cell.dataset.refused;
+  cell.classList.remove("refused");
+  cell.classList.add("pending");
+  if (!item.withdraw) cell.textContent = item.reading;
+  send();
+}
+
+function accept() {
+  const reading = box.value.trim();
+  const { lane, fret } = at.dataset;
+  if (!reading) {
+    if (at.dataset.id) step(1); // Enter on a read place keeps it
+    else tell("Nothing typed. Type a reading, or step with the arrows.", true);
+    return;
+  }
+  tell("");
+  enqueue({ lane, fret, reading, before: at.dataset.id ? at.textContent.trim() : "" });
+  step(1);
+}
+
+async function send() {
+  if (sending || !queue.length) { if (!queue.length) say("saved", "all saved"); return; }
+  sending = true;
+  clearTimeout(retry);
+  say("saved", "saving");
+  const item = queue[0];
+  const cell = cellOf(item);
+  const body = new URLSearchParams({ ...item, expects: cell.dataset.id || "", csrf_token: csrf });
+  if (!item.withdraw) body.delete("withdraw");
+  let answer;
+  let reply = {};
+  try {
+    answer = await fetch(root.dataset.post, { method: "POST", body, headers: { Accept: "application/json" } });
+    reply = await answer.json();
+  } catch {
+    answer = null;
+  }
+  sending = false;
+  if (!answer || answer.status >= 500) {
+    const why = reply.advice || "The server does not answer.";
+    say("saved", `${queue.length} not saved`);
+    tell(`${why} ${queue.length} kept here and sent again by itself.`, true);
+    retry = setTimeout(send, 1500);
+    return;
+  }
+  queue.shift();
+  keep();
+  cell.classList.remove("pending");
+  if (answer.ok) accepted(cell, item, reply);
+  else refused(cell, item, reply);
+  send();
+}
+
+function accepted(cell, item, reply) {
+  cell.textContent = reply.value;
+  cell.dataset.id = reply.id ?? "";
+  cell.classList.toggle("read", Boolean(reply.value));
+  cell.classList.toggle("corrected", reply.corrected);
+  if (!item.undoing) undo.push({ lane: item.lane, fret: item.fret, before: item.before });
+  say("read", reply.read);
+  for (const state of reply.lane) show(spots.get(key(item.lane, state.fret)), item.lane, state);
+  if (cell === at) { form.elements.expects.value = cell.dataset.id; if (!box.value) box.placeholder = reply.value; }
+  if (said.classList.contains("wrong-words") && !order.some((other) => other.dataset.refused)) tell("");
+  if (reply.read === Number(root.dataset.places) && !queue.length) tell("All read.");
+}
+
+function refused(cell, item, reply) {
+  // what the server holds now stands in the cell; what was typed is kept for this place
+  if (reply.value !== undefined) { cell.textContent = reply.value ?? ""; cell.dataset.id = reply.current ?? ""; }
+  else cell.textContent = cell.dataset.id ? item.before : "";
+  cell.classList.toggle("read", Boolean(cell.dataset.id));
+  cell.classList.add("refused");
+  cell.dataset.refused = item.reading || "";
+  cell.dataset.why = reply.advice ? `${reply.error} ${reply.advice}` : reply.error;
+  tell(cell.dataset.why, true);
+  if (!box.value) move(cell);
+}
+
+function show(spot, lane, state) {
+  if (!spot) return;
+  spot.setAttribute("class", `spot ${state.shape}${spot.classList.contains("at") ? " at" : ""}`);
+  spot.querySelector("title").textContent = `fret ${state.fret} ${lane}: ${state.words}`;
+  const text = spot.querySelector("text");
+  text.textContent = state.label;
+  text.setAttribute("y", state.shape === "low" ? -10 : 19);
+}
+
+function undoLast() {
+  const last = undo.pop();
+  if (!last) { tell("Nothing to undo since this page was opened."); return; }
+  const unit = root.querySelector(".entry-box .unit").textContent;
+  if (last.before) enqueue({ ...last, reading: `${last.before} ${unit}`, undoing: true });
+  else enqueue({ lane: last.lane, fret: last.fret, withdraw: "1", reading: "", undoing: true });
+  move(cellOf(last));
+}
+
+form.addEventListener("submit", (event) => {
+  event.preventDefault();
+  if (event.submitter?.name === "withdraw") {
+    if (at.dataset.id) enqueue({ lane: at.dataset.lane, fret: at.dataset.fret, withdraw: "1", reading: "", before: at.textContent.trim() });
+    box.focus();
+  } else accept();
+});
+
+const undoButton = root.querySelector('[data-do="undo"]');
+undoButton.hidden = false;
+undoButton.addEventListener("click", () => { undoLast(); box.focus(); });
+
+root.addEventListener("click", (event) => {
+  const place = event.target.closest(".cell, .spot");
+  if (!place) return;
+  event.preventDefault();
+  move(cells.get(key(place.dataset.lane, place.dataset.fret)));
+});
+
+const KEYS = {
+  b: () => move(cells.get(key("bass", at.dataset.fret))),
+  m: () => move(cells.get(key("middle", at.dataset.fret))),
+  t: () => move(cells.get(key("treble", at.dataset.fret))),
+  u: undoLast,
+  n: () => root.querySelector('[data-do="pin"]')?.click(),
+  Backspace: () => step(-1),
+  ArrowLeft: () => move(neighbour(-1, 0)),
+  ArrowRight: () => move(neighbour(1, 0)),
+  ArrowUp: () => move(neighbour(0, -1)),
+  ArrowDown: () => move(neighbour(0, 1)),
+};
+box.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  const upDown = event.key === "ArrowUp" || event.key === "ArrowDown";
+  const unchanged = !box.value || (at.dataset.refused && box.value === at.dataset.refused);
+  if (KEYS[event.key] && (upDown || !box.value || (unchanged && event.key.startsWith("Arrow")))) {
+    event.preventDefault();
+    event.stopPropagation();
+    KEYS[event.key]();
+  }
+});
+
+document.addEventListener("keydown", (event) => {
+  // a digit typed anywhere on the page is a reading
+  if (event.target === document.body && /^[0-9.,+-]$/.test(event.key)) box.focus();
+});
+
+window.addEventListener("beforeunload", (event) => { if (queue.length) event.preventDefault(); });
+
+move(at, true);
+for (const item of queue) cellOf(item)?.classList.add("pending");
+send();

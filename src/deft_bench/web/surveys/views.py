@@ -1,0 +1,328 @@
+"""Survey: readings entered on the neck itself, by key, finger or sheet."""
+
+from typing import Any
+from uuid import uuid4
+
+from flask import Blueprint, flash, jsonify, make_response, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.frets.heights import LANES, deviations
+from deft_bench.core.level_job import now as step_now
+from deft_bench.core.level_job import steps
+from deft_bench.core.survey import (
+    KINDS,
+    METHODS,
+    STAGES,
+    STRING_STATES,
+    SURFACES,
+    Place,
+    SurveyHead,
+    head_problems,
+    heights_from,
+    lanes_of,
+    reading_problem,
+    walk,
+)
+from deft_bench.core.units import LengthError, parse_length
+from deft_bench.formats.readings_csv import MOST_BYTES, read_sheet, write_sheet
+from deft_bench.store import instruments, jobs, pins, shop, surveys
+from deft_bench.web.drawing.stage import off_number, off_words, short_unit, stage
+from deft_bench.web.errors import wants_json
+from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
+from deft_bench.web.surveyed import facts_of
+
+screen = Blueprint(
+    "surveys", __name__, template_folder="templates", static_folder="static", static_url_path="/surveys/static"
+)
+
+TOOLS = {
+    "fret_heights": ("straightedge and feeler gauges", 20),
+    "straightness": ("notched straightedge and feeler gauges", 20),
+}
+
+
+@screen.get("/jobs/<int:job_id>/survey")
+def next_of(job_id: int) -> Response:
+    """Go on with the job's unfinished survey, or start the one that is due."""
+    with here():
+        job = jobs.get(db(), job_id)
+        instrument = instruments.get(db(), job.instrument_id)
+    code, _ = step_now(facts_of(job, instrument))
+    heights = [survey for survey in surveys.of_job(db(), job_id) if survey.head.kind == "fret_heights"]
+    plan = next(reversed(jobs.plans(db(), job_id)), None)
+    fresh = bool(heights) and plan is not None and plan.done_at is not None and heights[-1].id <= plan.survey_id
+    if heights and not (code in ("survey", "after") and fresh):
+        return redirect(url_for(".show", survey_id=heights[-1].id))
+    return redirect(url_for(".new", job_id=job_id))
+
+
+@screen.get("/instruments/<int:instrument_id>/check")
+def check(instrument_id: int) -> Response:
+    """Start a straightness check outside any job, or within the open one."""
+    with here():
+        instruments.get(db(), instrument_id)
+    job = jobs.open_of(db(), [instrument_id]).get(instrument_id)
+    if job is None:
+        job_id = jobs.open_job(db(), instrument_id, "inspection", stamp(), None, "Straightness check")
+        jobs.close(db(), job_id, stamp())
+    else:
+        job_id = job.id
+    return redirect(url_for(".new", job_id=job_id, kind="straightness"))
+
+
+def _due_stage(job: jobs.Job) -> str:
+    plans = jobs.plans(db(), job.id)
+    if plans and plans[-1].done_at:
+        return "after" if plans[-1].outcome["kind"] == "level" else "between"
+    return "between" if surveys.of_job(db(), job.id) else "before"
+
+
+@screen.route("/jobs/<int:job_id>/surveys/new", methods=["GET", "POST"])
+def new(job_id: int) -> str | Response | tuple[str, int]:
+    """Say how the survey is read, once; then the readings."""
+    with here():
+        job = jobs.get(db(), job_id)
+        instrument = instruments.get(db(), job.instrument_id)
+    kind = request.values.get("kind", "fret_heights")
+    kind = kind if kind in KINDS else "fret_heights"
+    if request.method == "POST":
+        form = Form()
+        head = _read_head(form, kind)
+        if head is not None:
+            survey_id = surveys.start(db(), instrument.id, job_id, instrument.spec.frets, head, stamp())
+            return redirect(url_for(".show", survey_id=survey_id))
+        return _new_page(job, instrument, kind, form.sent, form.errors), 422
+    tool, resolution = TOOLS[kind]
+    before = next(iter(surveys.of_instrument(db(), instrument.id, kind, 1)), None)
+    climate = shop.latest_climate(db())
+    values = {
+        "stage": _due_stage(job),
+        "method": before.head.method if before else "gap",
+        "surface": before.head.surface if before else ("board" if kind == "straightness" else "fret_tops"),
+        "tool": before.head.tool if before else tool,
+        "resolution_um": display().entry(before.head.resolution_um if before else resolution),
+        "string_state": before.head.string_state if before else "off",
+        "order": settings()["reading_order"],
+        "temperature_c": f"{climate[1]:g}" if climate else "",
+        "humidity": f"{climate[2]:g}" if climate else "",
+        "note": "",
+    }
+    return _new_page(job, instrument, kind, values, {})
+
+
+def _read_head(form: Form, kind: str) -> SurveyHead | None:
+    resolution = form.length("resolution_um")
+    temperature = form.number("temperature_c", -20, 60, optional=True)
+    humidity = form.number("humidity", 0, 100, optional=True)
+    if form.errors or resolution is None:
+        return None
+    head = SurveyHead(
+        kind=kind,
+        stage=form.text("stage"),
+        method=form.text("method") if kind == "fret_heights" else "gap",
+        surface=form.text("surface") if kind == "straightness" else "fret_tops",
+        tool=form.text("tool"),
+        resolution_um=resolution,
+        string_state=form.text("string_state"),
+        temperature_c=temperature,
+        humidity=humidity,
+        order="fret_by_fret" if form.text("order") == "fret_by_fret" else "lane_by_lane",
+        note=form.text("note")[:400],
+    )
+    form.errors |= head_problems(head)
+    return None if form.errors else head
+
+
+def _new_page(job: jobs.Job, instrument: instruments.Instrument, kind: str, values: Any, errors: dict[str, str]) -> str:
+    return render_template(
+        "surveys/new.html", section="instruments", job=job, instrument=instrument, kind=kind, values=values, errors=errors,
+        stages=STAGES, methods=METHODS, surfaces=SURFACES, states=STRING_STATES,
+        steps=steps(facts_of(job, instrument)) if job.kind == "level_and_dress" else [],
+    )  # fmt: skip
+
+
+@screen.get("/surveys/<int:survey_id>")
+def show(survey_id: int) -> str:
+    """The survey on the neck: where the cursor is, what is read, what each place shows."""
+    with here():
+        survey = surveys.get(db(), survey_id)
+        instrument = instruments.get(db(), survey.instrument_id)
+    job = jobs.get(db(), survey.job_id) if survey.job_id else None
+    readings = surveys.readings(db(), survey_id)
+    values = {place: reading.value_um for place, reading in readings.items()}
+    order = walk(survey.head.kind, survey.frets, survey.head.order)
+    at = _asked_place(order) or next((place for place in order if place not in readings), order[-1])
+    flaws = [pin for pin in pins.of_instrument(db(), instrument.id) if pin.settled_at is None]
+    off = off_of(survey, instrument, values)
+    neck = stage(
+        instrument.spec, display(), nut_side=settings()["nut_side"], off_mm=off, rock_mm=rock_mm(),
+        pins=[(pin.fret, pin.lane, pin.note) for pin in flaws],
+    )  # fmt: skip
+    corrected = {(item.lane, item.fret) for item in surveys.history(db(), survey_id) if item.replaces}
+    return render_template(
+        "surveys/show.html",
+        section="instruments",
+        survey=survey,
+        instrument=instrument,
+        job=job,
+        steps=steps(facts_of(job, instrument)) if job and job.kind == "level_and_dress" else [],
+        neck=neck,
+        lanes=tuple(reversed(lanes_of(survey.head.kind))),
+        order={place: i for i, place in enumerate(order)},
+        readings=readings,
+        corrected=corrected,
+        at=at,
+        token=uuid4().hex,
+        places=len(order),
+        short_unit=short_unit(display()),
+        surfaces=SURFACES,
+        methods=METHODS,
+        states=STRING_STATES,
+    )  # fmt: skip
+
+
+def _asked_place(order: list[Place]) -> Place | None:
+    place = request.args.get("lane", ""), request.args.get("fret", 0, type=int)
+    return place if place in order else None
+
+
+def off_of(
+    survey: surveys.Survey, instrument: instruments.Instrument, values: dict[Place, int | None]
+) -> dict[str, list[float | None]]:
+    """How far each place lies off its lane's fair line, mm."""
+    positions = fret_positions(instrument.spec.mean_scale_mm, survey.frets)
+    lanes = heights_from(values, survey.head.method, survey.frets)
+    return {lane: deviations(positions, heights) for lane, heights in lanes.items()}
+
+
+@screen.post("/surveys/<int:survey_id>/readings")
+def accept(survey_id: int) -> Response | tuple[Response, int]:
+    """Accept one reading: saved before the answer is given. An empty reading withdraws what stands there.
+
+    Answers JSON to a script and a redirect to a plain form. 422 when it cannot be meant, 409 when another window has
+    read this place since the page last saw it.
+    """
+    with here():
+        survey = surveys.get(db(), survey_id)
+        instrument = instruments.get(db(), survey.instrument_id)
+    order = walk(survey.head.kind, survey.frets, survey.head.order)
+    place = request.form.get("lane", ""), request.form.get("fret", 0, type=int)
+    typed = request.form.get("reading", "")[:60].strip()
+    token = request.form.get("token", "")[:64]
+    expects = request.form.get("expects", type=int)
+    if place not in order or not token:
+        return _refuse(survey_id, place, "That place is not on this neck.", 422)
+    value = None
+    if "withdraw" not in request.form:
+        try:
+            value = parse_length(typed, display().system)
+        except LengthError as error:
+            return _refuse(survey_id, place, str(error), 422)
+        problem = reading_problem(value)
+        if problem:
+            return _refuse(survey_id, place, problem, 422)
+    try:
+        made = surveys.accept(
+            db(), survey_id, place, value, typed, stamp(), token=f"{survey_id}:{token}", expects=expects
+        )
+    except surveys.ReadingConflictError as error:
+        current = error.current
+        shown = (
+            "withdrawn"
+            if current is None or current.value_um is None
+            else f"read as {display().fine(current.value_um)}"
+        )
+        words = f"Fret {place[1]} {place[0]} was {shown} in another window meanwhile. Accept again to replace that."
+        return _refuse(survey_id, place, words, 409, current)
+    if not wants_json():
+        after = order[min(order.index(place) + 1, len(order) - 1)]
+        return redirect(url_for(".show", survey_id=survey_id, lane=after[0], fret=after[1]))
+    values = surveys.values(db(), survey_id)
+    return jsonify(
+        id=made.id if made.value_um is not None else None,
+        value="" if made.value_um is None else display().fine_number(made.value_um),
+        corrected=made.replaces is not None,
+        read=len(values),
+        lane=_lane_state(survey, instrument, values, place[0]),
+    )
+
+
+def _lane_state(
+    survey: surveys.Survey, instrument: instruments.Instrument, values: dict[Place, int | None], lane: str
+) -> list[dict[str, Any]]:
+    """What the neck shows of one lane now that a reading has come in: the fair line moves with every reading."""
+    off = off_of(survey, instrument, values).get(lane, [])
+    state = []
+    for fret, mm in enumerate(off, start=1):
+        shape = "unread" if mm is None else "proud" if mm >= rock_mm() else "low" if mm <= -rock_mm() else "even"
+        label = off_number(mm, display()) if mm is not None and shape in ("proud", "low") else ""
+        state.append({"fret": fret, "shape": shape, "label": label, "words": off_words(mm, display())})
+    return state
+
+
+def _refuse(
+    survey_id: int, place: Place, words: str, code: int, current: surveys.Reading | None = None
+) -> Response | tuple[Response, int]:
+    if wants_json():
+        value = None if current is None or current.value_um is None else display().fine_number(current.value_um)
+        return jsonify(error=words, current=current.id if value is not None and current else None, value=value), code
+    flash(words)
+    return redirect(url_for(".show", survey_id=survey_id, lane=place[0], fret=place[1]))
+
+
+@screen.route("/surveys/<int:survey_id>/sheet", methods=["GET", "POST"])
+def sheet(survey_id: int) -> str | Response | tuple[str, int]:
+    """Paste or upload a sheet of readings: a preview names every bad line, and only a whole good sheet is stored."""
+    with here():
+        survey = surveys.get(db(), survey_id)
+        instrument = instruments.get(db(), survey.instrument_id)
+    text, lines, code = "", [], 200
+    if request.method == "POST":
+        text = request.form.get("text", "")
+        upload = request.files.get("file")
+        problem = None
+        if upload is not None and upload.filename:
+            raw = upload.read(MOST_BYTES + 1)
+            try:
+                text = raw.decode("utf-8-sig")
+            except UnicodeDecodeError:
+                text, problem = "", "The file is not UTF-8 text: save it as CSV (UTF-8)."
+        if len(text.encode()) > MOST_BYTES:
+            text, problem = "", f"The sheet is larger than {MOST_BYTES // 1000} kB."
+        if problem:
+            flash(problem)
+            code = 422
+        else:
+            lines = read_sheet(text, survey.head.kind, survey.frets, display().system)
+            bad = [line for line in lines if line.problem]
+            if "store" in request.form and not bad:
+                rows = [
+                    (line.place, line.value_um, line.typed)
+                    for line in lines
+                    if line.place and line.value_um is not None
+                ]
+                count = surveys.add_many(db(), survey_id, rows, stamp())
+                flash(f"{count} readings stored; {len(rows) - count} were there already.")
+                return redirect(url_for(".show", survey_id=survey_id))
+            code = 422 if bad else 200
+    there = surveys.values(db(), survey_id)
+    return render_template(
+        "surveys/sheet.html", section="instruments", survey=survey, instrument=instrument, text=text, lines=lines,
+        bad=[line for line in lines if line.problem], there=there, lanes=lanes_of(survey.head.kind),
+    ), code  # fmt: skip
+
+
+@screen.get("/surveys/<int:survey_id>.csv")
+def csv_of(survey_id: int) -> Response:
+    """The current readings as CSV; with `?history` every reading that was ever accepted."""
+    with here():
+        survey = surveys.get(db(), survey_id)
+    if "history" in request.args:
+        found = surveys.history(db(), survey_id)
+    else:
+        found = sorted(surveys.readings(db(), survey_id).values(), key=lambda r: (LANES.index(r.lane), -r.fret))
+    response = make_response(write_sheet((r.lane, r.fret, r.value_um, r.typed, r.at) for r in found))
+    response.headers["Content-Type"] = "text/csv; charset=utf-8"
+    response.headers["Content-Disposition"] = f"attachment; filename=survey-{survey.taken_at[:10]}-{survey_id}.csv"
+    return response

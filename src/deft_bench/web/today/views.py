@@ -1,0 +1,67 @@
+"""Today: what to pick up now, and the bench's climate."""
+
+from dataclasses import dataclass
+from datetime import date
+
+from flask import Blueprint, flash, redirect, render_template, url_for
+from werkzeug.wrappers import Response
+
+from deft_bench.core.level_job import now as step_now
+from deft_bench.store import instruments, jobs, shop
+from deft_bench.web.drawing.mini import Mini, mini
+from deft_bench.web.support import Form, db, now, rock_mm, stamp
+from deft_bench.web.surveyed import facts_of, latest
+
+screen = Blueprint("today", __name__, template_folder="templates")
+
+SHOWN = 12
+STEP_PAGE = {"survey": "surveys.next_of", "after": "surveys.next_of", "close": "record.report"}
+
+
+@dataclass(frozen=True, slots=True)
+class Due:
+    """One open job: what to do next in it, where, and how many days its promise leaves (None without one)."""
+
+    job: jobs.Job
+    instrument: instruments.Instrument
+    say: str
+    href: str
+    days: int | None
+    neck: Mini
+
+
+@screen.get("/")
+def show() -> str:
+    """Open jobs, the nearest promise first, each with its next step."""
+    opened = jobs.in_bench_order(db(), SHOWN + 1)
+    due = []
+    for job in opened[:SHOWN]:
+        instrument = instruments.get(db(), job.instrument_id)
+        code, say = step_now(facts_of(job, instrument))
+        heights = latest(instrument, "fret_heights")
+        days = (date.fromisoformat(job.promised_on) - now().date()).days if job.promised_on else None
+        href = url_for(STEP_PAGE.get(code, "level.show"), job_id=job.id)
+        neck = mini(instrument.spec, heights.figures.off_mm if heights else {}, rock_mm())
+        due.append(Due(job, instrument, say, href, days, neck))
+    return render_template(
+        "today/show.html",
+        section="today",
+        due=due,
+        more=len(opened) > SHOWN,
+        climates=shop.climates(db(), 1),
+        errors={},
+    )
+
+
+@screen.post("/climate")
+def climate() -> Response:
+    """Record the bench's temperature and humidity."""
+    form = Form()
+    temperature = form.number("temperature_c", -20, 60)
+    humidity = form.number("humidity", 0, 100)
+    if temperature is None or humidity is None:
+        flash("Not recorded. " + " ".join(form.errors.values()))
+    else:
+        shop.add_climate(db(), stamp(), temperature, humidity)
+        flash("Bench climate recorded.")
+    return redirect(url_for(".show", _anchor="climate"))
