@@ -11,6 +11,9 @@ Heights = Sequence[float | None]
 ROCK_MM = 0.02
 """The least gap that counts as a rock: what a rocker shows and a thumb feels (methods: defaults)."""
 
+FAIR_SHARE = 0.7
+"""A fair line runs through at least this share of its frets; when none does, the neck is bowed."""
+
 PROUD_MM = 0.04
 """A fret this far above the fair line stands out of ordinary wear: twice the rock that counts."""
 
@@ -34,7 +37,8 @@ def fair_line(points: Sequence[tuple[float, float]], keep_mm: float = 0.03) -> t
     """A line (offset, slope) through (x, height) points that single proud or low frets do not pull.
 
     It starts from the median of all pairwise slopes (Theil and Sen), then fits least squares to the points within
-    `keep_mm` of it, again and again until the same points stay. Two points or more are needed.
+    `keep_mm` of it, again and again until the same points stay. When fewer than seven in ten points stay, all count.
+    Two points or more are needed.
     """
     slopes = sorted(
         (h2 - h1) / (x2 - x1) for i, (x1, h1) in enumerate(points) for x2, h2 in points[i + 1 :] if x2 != x1
@@ -47,11 +51,19 @@ def fair_line(points: Sequence[tuple[float, float]], keep_mm: float = 0.03) -> t
         if len(now) < 3 or now == kept:
             break
         kept = now
-        mean_x = sum(x for x, _ in kept) / len(kept)
-        mean_h = sum(h for _, h in kept) / len(kept)
-        slope = sum((x - mean_x) * (h - mean_h) for x, h in kept) / sum((x - mean_x) ** 2 for x, _ in kept)
-        offset = mean_h - slope * mean_x
+        offset, slope = least_squares_line(kept)
+    if len(kept) < FAIR_SHARE * len(points):
+        # no one line runs through most of them (a bowed neck): the plain least-squares line favours no stretch of it
+        return least_squares_line(points)
     return offset, slope
+
+
+def least_squares_line(points: Sequence[tuple[float, float]]) -> tuple[float, float]:
+    """(offset, slope) of the least-squares line through (x, height) points at two places or more."""
+    mean_x = sum(x for x, _ in points) / len(points)
+    mean_h = sum(h for _, h in points) / len(points)
+    slope = sum((x - mean_x) * (h - mean_h) for x, h in points) / sum((x - mean_x) ** 2 for x, _ in points)
+    return mean_h - slope * mean_x, slope
 
 
 def _median(ordered: Sequence[float]) -> float:

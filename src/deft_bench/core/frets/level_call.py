@@ -122,25 +122,23 @@ def level_call(
         )  # fmt: skip
     if seating and not seated:
         return _seating_call(plan, seating, seated_with, because, others, best, sure, length)
+    if below:
+        # lifting is no cure where it leaves frets without metal all the same
+        return call(*_replace(plan, best, below, because, others, length), None)
     if best.lift:
         frets = list(best.lift)
-        under = ", ".join(f"fret {f} by {length(best.raise_mm[f])}" for f in frets)
-        because.append(f"Under the line that the others allow: {under}.")
+        under = " and ".join(f"fret {f} lies {length(best.raise_mm[f])}" for f in frets)
+        because.append(f"{under[:1].upper()}{under[1:]} under the line that the others allow.")
         because.append(
-            f"Levelling down to {frets_named(frets)} would take {length(level_all.total_mm)} in all instead of {length(best.total_mm)}."
+            f"Levelling down to {frets_named(frets)} would take {length(level_all.total_mm)} in all "
+            f"instead of {length(best.total_mm)}."
         )
-        say = f"Lift {frets_named(frets)} before you level."
         look = (
             f"Daylight or a {length(0.03)} feeler under the crown of {frets_named(frets)} with the fret pressed down."
         )
-        if below:
-            because.append(
-                f"Even so {frets_named(below)} would end under {length(plan.request.least_height_mm)}: replace rather than lift what has no metal."
-            )
-        figures = {f"raise_{f}_mm": best.raise_mm[f] for f in frets}
-        return call(say, "lift", {"saves_mm": best.saves_mm, **figures}, others, look)
-    if below:
-        return call(*_replace(plan, best, below, because, others, length), None)
+        raises = {f"raise_{f}_mm": best.raise_mm[f] for f in frets}
+        say = f"Lift {frets_named(frets)} before you level."
+        return call(say, "lift", {"saves_mm": best.saves_mm, **raises}, others, look)
     worst_fret = max(range(len(plan.request.positions_mm)), key=lambda i: most_removed(best)[i]) + 1
     budget = metal_budget(plan, best, past_levels_mm)
     because.append(

@@ -141,21 +141,15 @@ def plan_level(request: LevelRequest) -> LevelPlan:
 
     A set pays when each of its frets, taken out of it, would cost at least max(0.10 mm, 15 % of the level-all total).
     """
-    totals: dict[tuple[int, ...], LevelOption] = {}
-
-    def option(lift: tuple[int, ...]) -> LevelOption:
-        if lift not in totals:
-            totals[lift] = level_option(request, lift, totals[()].total_mm if lift else None)
-        return totals[lift]
-
-    level_all = option(())
-    threshold = max(PAYS_MM, PAYS_SHARE * level_all.total_mm)
+    search = _LiftSearch(request)
+    total = search.total(())
+    threshold = max(PAYS_MM, PAYS_SHARE * total)
     paying = []
-    for lift in lift_candidates(request):
-        lifted = option(lift)
-        without = [option(tuple(f for f in lift if f != fret)) for fret in lift]
-        if all(other.total_mm - lifted.total_mm >= threshold for other in without):
-            paying.append(lifted)
+    for lift in search.candidates():
+        lifted = search.total(lift)
+        if all(search.total(tuple(f for f in lift if f != fret)) - lifted >= threshold for fret in lift):
+            paying.append(level_option(request, lift, total))
+    level_all = level_option(request, ())
 
     def cost(found: LevelOption) -> tuple[float, ...]:
         first, then = found.total_mm, found.worst_mm
@@ -193,40 +187,72 @@ def level_option(request: LevelRequest, lift: Sequence[int], level_all_total_mm:
     )
 
 
-def lift_candidates(request: LevelRequest) -> Iterator[tuple[int, ...]]:
-    """Every set of one or two frets whose lifting can change any lane's plan.
+class _LiftSearch:
+    """Totals of lifted sets of one request, each lane solved once for each different programme.
 
-    A fret that is no corner of a lane's lower hull bounds nothing there, and lifting it leaves the same programme. A
-    pair can pay only when each of the two is a corner once the other is lifted.
+    A fret that is no corner of a lane's lower hull bounds nothing there, and lifting it leaves the same programme: its
+    charge is what levelling would have taken off it anyway.
     """
 
-    lanes = [request.bounds(lane) for lane in request.heights]
+    def __init__(self, request: LevelRequest) -> None:
+        self.objective: Objective = request.objective
+        self.lanes = [request.bounds(lane) for lane in request.heights]
+        self._corners: dict[tuple[int, int | None], frozenset[int]] = {}
+        self._totals: dict[tuple[int, tuple[int, ...]], float] = {}
 
-    def corners(without: int | None) -> set[int]:
-        found = set()
-        for bounds in lanes:
-            kept = [(x, g, fret) for fret, x, g in bounds if fret != without]
-            hull = lower_hull([(x, g) for x, g, _ in kept])
-            on_hull = {x for x, _ in hull}
-            found |= {fret for x, _, fret in kept if x in on_hull}
-        return found
+    def corners(self, lane: int, without: int | None) -> frozenset[int]:
+        """Frets at the corners of a lane's lower hull when one fret (or None) is taken out."""
+        key = lane, without
+        if key not in self._corners:
+            kept = [bound for bound in self.lanes[lane] if bound[0] != without]
+            on_hull = {x for x, _ in lower_hull([(x, g) for _, x, g in kept])}
+            self._corners[key] = frozenset(fret for fret, x, _ in kept if x in on_hull)
+        return self._corners[key]
 
-    def can_lift(lift: tuple[int, ...]) -> bool:
-        return all(sum(fret not in lift for fret, _, _ in bounds) >= 2 for bounds in lanes)
+    def binding(self, lane: int, lift: tuple[int, ...]) -> tuple[int, ...]:
+        """The frets of a set whose lifting changes this lane's programme."""
+        for fret in lift:
+            rest = tuple(f for f in lift if f != fret)
+            if fret not in self.corners(lane, rest[0] if rest else None):
+                return self.binding(lane, rest)
+        return lift
 
-    first = corners(None)
-    after = {fret: corners(fret) for fret in first if can_lift((fret,))}
-    for fret in sorted(after):
-        yield (fret,)
-    pairs = {
-        (min(one, other), max(one, other))
-        for one in after
-        for other in after[one]
-        if other != one and one in after.get(other, first)
-    }
-    for pair in sorted(pairs):
-        if can_lift(pair):
-            yield pair
+    def total(self, lift: tuple[int, ...]) -> float:
+        """Total removal over the lanes with a set lifted, mm."""
+        return sum(self._lane_total(lane, self.binding(lane, lift)) for lane in range(len(self.lanes)))
+
+    def _lane_total(self, lane: int, lift: tuple[int, ...]) -> float:
+        key = lane, lift
+        if key not in self._totals:
+            held = [(x, g) for fret, x, g in self.lanes[lane] if fret not in lift]
+            free = [(x, g) for fret, x, g in self.lanes[lane] if fret in lift]
+            offset, slope = best_line(held, free, self.objective)
+            self._totals[key] = sum(max(0.0, g - offset - slope * x) for _, x, g in self.lanes[lane])
+        return self._totals[key]
+
+    def candidates(self) -> Iterator[tuple[int, ...]]:
+        """Every set of one or two frets that can pay: each of the two bounds some lane once the other is lifted."""
+        lanes = range(len(self.lanes))
+
+        def bounding(without: int | None) -> set[int]:
+            return set().union(*(self.corners(lane, without) for lane in lanes))
+
+        def can_lift(lift: tuple[int, ...]) -> bool:
+            return all(sum(fret not in lift for fret, _, _ in bounds) >= 2 for bounds in self.lanes)
+
+        first = bounding(None)
+        after = {fret: bounding(fret) for fret in first if can_lift((fret,))}
+        for fret in sorted(after):
+            yield (fret,)
+        pairs = {
+            (min(one, other), max(one, other))
+            for one in after
+            for other in after[one]
+            if other != one and one in after.get(other, first)
+        }
+        for pair in sorted(pairs):
+            if can_lift(pair):
+                yield pair
 
 
 def best_line(held: Points, lifted: Points, objective: Objective) -> tuple[float, float]:

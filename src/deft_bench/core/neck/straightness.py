@@ -2,7 +2,8 @@
 
 gap(x) = a + b·x + 4r(x − x_a)(x_e − x)/(x_e − x_a)²: a straightedge laid anyhow (a, b) over a parabola of depth r at
 mid-span, forward bow positive. Least squares, refitted without readings more than 0.03 mm off until the same readings
-stay. The source is the small-deflection shape of a beam bent by end moments; see docs/methods/straightness.md.
+stay. A long hump at one end can draw the first fit off, so fits that start without the upper and without the lower third
+are tried too, and the one that explains most readings is taken. The source is the small-deflection shape of a beam bent by end moments; see docs/methods/straightness.md.
 """
 
 from collections.abc import Sequence
@@ -54,18 +55,16 @@ def straightness(
         shapes.append((1.0, u, 4 * u * (1 - u)))
     gaps = [gap for _, gap in readings]
 
-    kept = list(range(len(readings)))
-    seen: set[tuple[int, ...]] = set()
-    while True:
-        fit = _least_squares([shapes[i] for i in kept], [gaps[i] for i in kept])
-        residuals = [
-            gap - sum(c * s for c, s in zip(fit, shape, strict=True)) for gap, shape in zip(gaps, shapes, strict=True)
-        ]
-        now = [i for i, residual in enumerate(residuals) if abs(residual) <= tolerance_mm]
-        if now == kept or tuple(now) in seen or len({readings[i][0] for i in now}) < LEAST_READINGS:
-            break
-        seen.add(tuple(kept))
-        kept = now
+    span = sorted({x for x, _ in readings})
+    low_third, high_third = span[len(span) // 3], span[-1 - len(span) // 3]
+    starts = [
+        list(range(len(readings))),
+        [i for i, (x, _) in enumerate(readings) if x <= high_third],
+        [i for i, (x, _) in enumerate(readings) if x >= low_third],
+    ]
+    settled = [_settle(shapes, gaps, [x for x, _ in readings], start, tolerance_mm) for start in starts]
+    # the fit that explains most readings; all of them is the first start, so a clean neck never needs the others
+    fit, residuals, _ = max(settled, key=lambda found: found[2])
 
     def nearest(x: float) -> int:
         return min(range(1, len(positions_mm) + 1), key=lambda fret: abs(positions_mm[fret - 1] - x))
@@ -79,6 +78,24 @@ def straightness(
     return Straightness(
         relief, nearest((start + end) / 2), tuple(residuals), tuple(humps), tuple(dips), kind, surface, len(readings)
     )
+
+
+def _settle(
+    shapes: list[tuple[float, float, float]], gaps: list[float], xs: list[float], start: list[int], tolerance_mm: float
+) -> tuple[list[float], list[float], int]:
+    """Refit from a start until the same readings stay; (coefficients, residual of every reading, how many stay)."""
+    kept = start if len({xs[i] for i in start}) >= LEAST_READINGS else list(range(len(gaps)))
+    seen: set[tuple[int, ...]] = set()
+    while True:
+        fit = _least_squares([shapes[i] for i in kept], [gaps[i] for i in kept])
+        residuals = [
+            gap - sum(c * s for c, s in zip(fit, shape, strict=True)) for gap, shape in zip(gaps, shapes, strict=True)
+        ]
+        now = [i for i, residual in enumerate(residuals) if abs(residual) <= tolerance_mm]
+        if now == kept or tuple(now) in seen or len({xs[i] for i in now}) < LEAST_READINGS:
+            return fit, residuals, len(now)
+        seen.add(tuple(kept))
+        kept = now
 
 
 def _kind(

@@ -6,8 +6,8 @@ from datetime import datetime
 
 from deft_bench.core.units import Display
 
-WIDTH, HEIGHT = 560, 190
-LEFT, RIGHT, TOP, FOOT = 66, 52, 16, 158
+WIDTH, HEIGHT = 560, 200
+LEFT, RIGHT, TOP, FOOT = 52, 52, 34, 168
 
 
 @dataclass(frozen=True, slots=True)

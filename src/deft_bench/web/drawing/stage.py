@@ -36,8 +36,7 @@ class Fret:
     fret: int
     line: tuple[float, float, float, float]
     number_x: float
-    band_x: float
-    band_width: float
+    band: str
     marks: frozenset[str] = frozenset()
 
 
@@ -126,21 +125,20 @@ def stage(
         (last.treble_edge[0] + tail[0], last.treble_edge[1]), lines[0].treble_edge,
     ]  # fmt: skip
     centres = [line.at(0.5)[0] for line in lines]
+    bottom = max(at(point)[1] for line in lines for point in (line.bass_edge, line.treble_edge))
+    top = min(at(point)[1] for line in lines for point in (line.bass_edge, line.treble_edge))
     frets = []
     for n, line in enumerate(lines[1:], start=1):
-        before = (centres[n] - centres[n - 1]) / 2
-        after = (centres[n + 1] - centres[n]) / 2 if n + 1 < len(centres) else before
-        edges = sorted((at((centres[n] - before, 0))[0], at((centres[n] + after, 0))[0]))
-        # the band is square, so a fanned fret's number stands at the band and not at the slanted end
-        x = at((centres[n], 0))[0]
+        low, high = sorted((at(line.bass_edge), at(line.treble_edge)), key=lambda point: -point[1])
+        band = _band([at(line.at(share)) for line in lines for share in (0, 1)], n, top - 7, bottom + 33)
+        marked = frozenset((marks or {}).get(n, ()))
         frets.append(
             Fret(
                 n,
-                pair(line.bass_edge, line.treble_edge),
-                x,
-                edges[0],
-                edges[1] - edges[0],
-                frozenset((marks or {}).get(n, ())),
+                (*low, *high),
+                low[0] - (high[0] - low[0]) * (bottom + 20 - low[1]) / (low[1] - high[1]),
+                band,
+                marked,
             )
         )
     spots = []
@@ -157,8 +155,6 @@ def stage(
             x = (centres[n] + centres[n - 1]) / 2
             width_here = lines[n].treble_edge[1] - lines[n].bass_edge[1]
             inlays += [at((x, share * width_here)) for share in ((0,) if count == 1 else (-0.24, 0.24))]
-    bottom = max(at(point)[1] for line in lines for point in (line.bass_edge, line.treble_edge))
-    top = min(at(point)[1] for line in lines for point in (line.bass_edge, line.treble_edge))
     label_x = at((start, 0))[0] + (18 if mirror_x else -18)
     return Stage(
         width=width,
@@ -178,6 +174,24 @@ def stage(
         anchor="start" if mirror_x else "end",
         pins=[(*at(lines[fret].at(SHARE[lane])), note) for fret, lane, note in pins if fret < len(lines)],
     )
+
+
+def _band(ends: list[tuple[float, float]], n: int, top: float, foot: float) -> str:
+    """The strip that belongs to fret n: half-way to its neighbours, along the slant of a fanned fret, as polygon points."""
+    pairs = list(zip(ends[::2], ends[1::2], strict=True))
+
+    def x_at(fret: int, y: float) -> float:
+        (x1, y1), (x2, y2) = pairs[fret]
+        return x1 + (x2 - x1) * (y - y1) / (y2 - y1)
+
+    def between(y: float) -> tuple[float, float]:
+        here = x_at(n, y)
+        before = (here - x_at(n - 1, y)) / 2
+        after = (x_at(n + 1, y) - here) / 2 if n + 1 < len(pairs) else before
+        return here - before, here + after
+
+    (a, b), (c, d) = between(top), between(foot)
+    return f"{a:.1f},{top:.1f} {b:.1f},{top:.1f} {d:.1f},{foot:.1f} {c:.1f},{foot:.1f}"
 
 
 def _ticks(

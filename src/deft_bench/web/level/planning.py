@@ -132,14 +132,18 @@ class Planning:
     @property
     def kind(self) -> PlanKind:
         """What accepting does: `lift` frets first, `refret` some, or `level`."""
-        if self.chosen.lift:
-            return "lift"
-        return "refret" if self.call.do in ("partial_refret", "refret") else "level"
+        if self.call.do in ("partial_refret", "refret"):
+            return "refret"
+        return "lift" if self.chosen.lift else "level"
 
     @property
     def refret(self) -> list[int]:
-        """The frets that accepting would replace."""
-        return self.plan.below_least(self.chosen) if self.kind == "refret" else []
+        """The frets that accepting would replace: all of them, or the short ones with those too low to keep."""
+        if self.kind != "refret":
+            return []
+        if self.call.do == "refret":
+            return list(range(1, len(self.plan.request.positions_mm) + 1))
+        return sorted({*self.plan.below_least(self.chosen), *self.chosen.lift})
 
 
 def height_surveys(job: jobs.Job) -> list[surveys.Survey]:
@@ -184,11 +188,19 @@ def level_request(
 
 
 def straight_gate(
-    job: jobs.Job, instrument: instruments.Instrument, request: LevelRequest, base: surveys.Survey
+    job: jobs.Job,
+    instrument: instruments.Instrument,
+    request: LevelRequest,
+    base: surveys.Survey,
+    carried_mm: list[float] | None,
 ) -> Straight:
-    """The straight gate on the surface it was read on: wood when it was read since the last heights, else fret tops."""
+    """The straight gate on the surface it was read on: wood when it was read since the last heights, else fret tops.
+
+    `carried_mm` is the drop that a level has cut already: that is shape, not bow. A drop only planned is not there yet.
+    """
+    drops = carried_mm or [0.0] * len(request.positions_mm)
     shaped: dict[str, Heights] = {
-        lane: [None if h is None else h + drop for h, drop in zip(heights, request.drops_mm, strict=True)]
+        lane: [None if h is None else h + drop for h, drop in zip(heights, drops, strict=True)]
         for lane, heights in request.heights.items()
     }
     tops = bow_of_tops(shaped, list(request.positions_mm))
@@ -214,7 +226,7 @@ def make_plan(job: jobs.Job, instrument: instruments.Instrument, base: Surveyed,
     plan = plan_level(request)
     chosen = next((option for option in plan.options if option.lift == choices.lift), plan.options[0])
     past = [um / 1000 for um in jobs.past_levels(db(), instrument.id)]
-    straight = straight_gate(job, instrument, request, base.survey)
+    straight = straight_gate(job, instrument, request, base.survey, carried_mm)
     length = display().fine_mm
     if straight.passes or straight.found is None:
         resolution = base.survey.head.resolution_um / 1000
@@ -241,7 +253,7 @@ def records(
         job.seated,
         job.override_note,
     )
-    frets = list(planning.chosen.lift) or planning.refret
+    frets = planning.refret or list(planning.chosen.lift)
     return (
         record_inputs(planning.plan, planning.chosen, around),
         record_outcome(planning.plan, planning.chosen, planning.kind, frets, planning.call),

@@ -71,9 +71,10 @@ def show(job_id: int) -> str | Response:
                 {**request.args, "fall_from": str(fall["from_fret"]), "fall_drop": f"{fall['drop_um'] / 1000} mm"},
                 heights[-1].frets,
             )
-    base = surveyed(heights[-1], instrument, planned_drops(gate[0]) if gate else None)
+    carried = planned_drops(gate[0]) if gate else None
+    base = surveyed(heights[-1], instrument, carried)
     try:
-        planning = make_plan(job, instrument, base, choices)
+        planning = make_plan(job, instrument, base, choices, carried)
     except ValueError as error:
         flash(f"Too little is read for a call: {error}.")
         return redirect(url_for("surveys.show", survey_id=heights[-1].id))
@@ -164,7 +165,9 @@ def accept(job_id: int) -> Response:
     if nut in NUT and nut != job.nut:
         jobs.set_nut(db(), job_id, nut)
         job = jobs.get(db(), job_id)
-    planning = make_plan(job, instrument, surveyed(heights[-1], instrument), choices)
+    gate = _gate(job, instrument)
+    carried = planned_drops(gate[0]) if gate else None
+    planning = make_plan(job, instrument, surveyed(heights[-1], instrument), choices, carried)
     shown = request.form.get("shown", "")
     if choices.errors:
         flash(" ".join(choices.errors.values()))

@@ -14,6 +14,9 @@ from deft_bench.web.level.gate import after_gate
 from deft_bench.web.support import db, display, here, rock_mm
 from deft_bench.web.surveyed import Surveyed, facts_of, planned_drops, surveyed
 
+REPORT_WIDTH = 860
+"""Units of the report's necks, so that their words print at the size of the page's."""
+
 screen = Blueprint("record", __name__, template_folder="templates")
 
 
@@ -39,7 +42,11 @@ def report(job_id: int) -> str:
         after = heights[-1]
 
     def drawn(one: Surveyed | None) -> Stage | None:
-        return stage(instrument.spec, display(), off_mm=one.figures.off_mm, rock_mm=rock_mm()) if one else None
+        return (
+            stage(instrument.spec, display(), off_mm=one.figures.off_mm, rock_mm=rock_mm(), width=REPORT_WIDTH)
+            if one
+            else None
+        )
 
     return render_template(
         "record/report.html",

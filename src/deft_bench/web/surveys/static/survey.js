@@ -151,7 +151,7 @@ function show(spot, lane, state) {
   spot.querySelector("title").textContent = `fret ${state.fret} ${lane}: ${state.words}`;
   const text = spot.querySelector("text");
   text.textContent = state.label;
-  text.setAttribute("y", state.shape === "low" ? -10 : 19);
+  text.setAttribute("y", state.shape === "low" ? -11 : 20);
 }
 
 function undoLast() {
