@@ -80,7 +80,8 @@ def _lines(error: ValidationError) -> Iterable[str]:
         kinds = rule if isinstance(rule, list) else [rule]
         yield f"{here}: must be {' or '.join(_KINDS[kind] for kind in kinds)}"
     elif error.validator in _LIMITS:
-        yield f"{here}: {_shown(error.instance)} {_LIMITS[error.validator].format(rule)}"
+        shown = "" if isinstance(value, (list, dict)) else f"{_shown(value)} "
+        yield f"{here}: {shown}{_LIMITS[error.validator].format(rule)}"
     elif error.validator == "enum":
         yield f"{here}: must be one of {', '.join(_shown(item) for item in rule)}"
     else:

@@ -2,7 +2,7 @@
 
 from flask import Flask, Response, g, jsonify, make_response, render_template, request
 from flask_wtf.csrf import CSRFError
-from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
+from werkzeug.exceptions import HTTPException, RequestEntityTooLarge, SecurityError
 
 from deft_bench.store.database import DriverError, StoreError, StoreFullError, in_words
 from deft_bench.web.support import NotHereError
@@ -44,6 +44,13 @@ def register(app: Flask) -> None:
     """Tie every kind of failure to its page."""
 
     def http(error: HTTPException) -> Response:
+        if isinstance(error, SecurityError):
+            # no address can be built for a foreign host name, so no page either
+            return Response(
+                "This server answers only to its own name; start it with --name to add one.\n",
+                400,
+                mimetype="text/plain",
+            )
         code = error.code or 500
         title, advice = SAY.get(code, SAY[400] if code < 500 else SAY[500])
         return page(code, title, advice)

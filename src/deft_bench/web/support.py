@@ -7,6 +7,7 @@ from typing import Any
 
 from flask import Flask, current_app, g, request
 
+from deft_bench.core.calls import frets_named
 from deft_bench.core.units import Display, LengthError, parse_length
 from deft_bench.store import shop
 from deft_bench.store.database import Connection, connect
@@ -75,6 +76,7 @@ def register(app: Flask) -> None:
 
     app.jinja_env.filters["day"] = day
     app.jinja_env.filters["clock"] = clock
+    app.jinja_env.filters["frets_named"] = frets_named
     app.jinja_env.filters["upfirst"] = lambda text: text[:1].upper() + text[1:]
 
 

@@ -15,6 +15,8 @@ from deft_bench.core.frets.levelling import LevelOption, LevelPlan, most_removed
 ROCKING_SHARE = 1 / 3
 REFRET_SHARE = 1 / 3
 CLUSTER = 3
+SEATING_GAP_MM = 0.03
+"""The seating gap that counts (methods: defaults): less than this is neither felt nor worth lifting a fret for."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +70,7 @@ def seating_signs(plan: LevelPlan) -> Seating:
     proud: dict[str, set[int]] = {}
     rocking = []
     for lane, heights in request.heights.items():
-        above = deviations(request.positions_mm, heights, request.drops_mm)
+        above = deviations(request.positions_mm, heights)
         proud[lane] = {
             fret for fret, d in enumerate(above, 1) if d is not None and d >= PROUD_MM and fret not in request.left_out
         }
@@ -85,6 +87,14 @@ def seating_signs(plan: LevelPlan) -> Seating:
     return Seating(tuple(sorted(every)), tuple(sorted(cluster - every)), tuple(everywhere))
 
 
+def option_to_call(plan: LevelPlan) -> LevelOption:
+    """The best option that a person would carry out: a fret is lifted only by a gap that counts (0.03 mm) or more."""
+    for option in plan.options:
+        if not option.lift or (option.saves_mm > 0 and min(option.raise_mm.values()) >= SEATING_GAP_MM - 1e-9):
+            return option
+    return plan.level_all
+
+
 def level_call(
     plan: LevelPlan,
     *,
@@ -98,9 +108,7 @@ def level_call(
 
     `seated` says that the seating was checked and the frets are home, so the call goes on to the next cause.
     """
-    level_all, best = plan.level_all, plan.options[0]
-    if best.lift and best.saves_mm <= 0:
-        best = level_all
+    level_all, best = plan.level_all, option_to_call(plan)
     seating = seating_signs(plan)
     below = plan.below_least(best)
     unread, sure, settle = _certainty(plan)
@@ -133,17 +141,14 @@ def level_call(
             f"Levelling down to {frets_named(frets)} would take {length(level_all.total_mm)} in all "
             f"instead of {length(best.total_mm)}."
         )
-        look = (
-            f"Daylight or a {length(0.03)} feeler under the crown of {frets_named(frets)} with the fret pressed down."
-        )
+        look = f"Daylight or a {length(SEATING_GAP_MM)} feeler under the crown of {frets_named(frets)} with the fret pressed down."
         raises = {f"raise_{f}_mm": best.raise_mm[f] for f in frets}
         say = f"Lift {frets_named(frets)} before you level."
         return call(say, "lift", {"saves_mm": best.saves_mm, **raises}, others, look)
     worst_fret = max(range(len(plan.request.positions_mm)), key=lambda i: most_removed(best)[i]) + 1
     budget = metal_budget(plan, best, past_levels_mm)
     because.append(
-        f"The most comes off fret {worst_fret}: {length(best.worst_mm)}. The shortest fret after it is {budget.shortest_fret}, "
-        f"{length(budget.shortest_mm)} high, {length(budget.shortest_mm - budget.least_mm)} above the least worth keeping."
+        f"The shortest fret after it is {budget.shortest_fret}: {length(budget.shortest_mm)} high, {length(budget.shortest_mm - budget.least_mm)} above the least worth keeping."
     )
     return call(
         f"Level all: {length(best.worst_mm)} at the most, off fret {worst_fret}.",
@@ -179,7 +184,7 @@ def _seating_call(
     if seated_with:
         because.append(f"They were seated with: {seated_with}.")
     costs = [Instead("Reseat what is loose, then survey again", "no metal"), _option_line(best, length), *others]
-    settle = f"A {length(0.03)} feeler under the crown of {frets_named(frets) if frets else 'each fret'}, at both ends and the middle."
+    settle = f"A {length(SEATING_GAP_MM)} feeler under the crown of {frets_named(frets) if frets else 'each fret'}, at both ends and the middle."
     return Call(
         say,
         "check_seating",
@@ -211,7 +216,7 @@ def _replace(
 
 
 def _option_line(option: LevelOption, length: Length) -> Instead:
-    say = f"Lift {listed(list(option.lift))}, then level" if option.lift else "Level everything as it stands"
+    say = f"Lift {listed(list(option.lift))}, then level" if option.lift else "Level as it stands"
     return Instead(say, f"{length(option.total_mm)} off in all")
 
 

@@ -2,8 +2,8 @@
 
 gap(x) = a + b·x + 4r(x − x_a)(x_e − x)/(x_e − x_a)²: a straightedge laid anyhow (a, b) over a parabola of depth r at
 mid-span, forward bow positive. Least squares, refitted without readings more than 0.03 mm off until the same readings
-stay. A long hump at one end can draw the first fit off, so fits that start without the upper and without the lower third
-are tried too, and the one that explains most readings is taken. The source is the small-deflection shape of a beam bent by end moments; see docs/methods/straightness.md.
+stay. A long hump at one end can draw the first fit off, so fits that start without the upper or the lower third or half
+are tried too, and the one with the least misfit (Σ min(residual², 0.03²)) is taken. The source is the small-deflection shape of a beam bent by end moments; see docs/methods/straightness.md.
 """
 
 from collections.abc import Sequence
@@ -16,6 +16,8 @@ Surface = Literal["board", "fret_tops"]
 
 STRAIGHT_MM = 0.03
 LEAST_READINGS = 5
+ENOUGH_FOR_PARTS = 12
+"""Fewer places than this are not fitted in parts: three coefficients would follow any five of them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,15 +58,14 @@ def straightness(
     gaps = [gap for _, gap in readings]
 
     span = sorted({x for x, _ in readings})
-    low_third, high_third = span[len(span) // 3], span[-1 - len(span) // 3]
-    starts = [
-        list(range(len(readings))),
-        [i for i, (x, _) in enumerate(readings) if x <= high_third],
-        [i for i, (x, _) in enumerate(readings) if x >= low_third],
-    ]
+    starts = [list(range(len(readings)))]
+    for share in (3, 2) if len(span) >= ENOUGH_FOR_PARTS else ():
+        low, high = span[len(span) // share], span[-1 - len(span) // share]
+        starts.append([i for i, (x, _) in enumerate(readings) if x <= high])
+        starts.append([i for i, (x, _) in enumerate(readings) if x >= low])
     settled = [_settle(shapes, gaps, [x for x, _ in readings], start, tolerance_mm) for start in starts]
-    # the fit that explains most readings; all of them is the first start, so a clean neck never needs the others
-    fit, residuals, _ = max(settled, key=lambda found: found[2])
+    # all readings is the first start, so a clean neck never needs the others
+    fit, residuals = min(settled, key=lambda found: round(_misfit(found[1], tolerance_mm), 9))
 
     def nearest(x: float) -> int:
         return min(range(1, len(positions_mm) + 1), key=lambda fret: abs(positions_mm[fret - 1] - x))
@@ -82,8 +83,8 @@ def straightness(
 
 def _settle(
     shapes: list[tuple[float, float, float]], gaps: list[float], xs: list[float], start: list[int], tolerance_mm: float
-) -> tuple[list[float], list[float], int]:
-    """Refit from a start until the same readings stay; (coefficients, residual of every reading, how many stay)."""
+) -> tuple[list[float], list[float]]:
+    """Refit from a start until the same readings stay; (coefficients, residual of every reading)."""
     kept = start if len({xs[i] for i in start}) >= LEAST_READINGS else list(range(len(gaps)))
     seen: set[tuple[int, ...]] = set()
     while True:
@@ -93,9 +94,14 @@ def _settle(
         ]
         now = [i for i, residual in enumerate(residuals) if abs(residual) <= tolerance_mm]
         if now == kept or tuple(now) in seen or len({xs[i] for i in now}) < LEAST_READINGS:
-            return fit, residuals, len(now)
+            return fit, residuals
         seen.add(tuple(kept))
         kept = now
+
+
+def _misfit(residuals: list[float], tolerance_mm: float) -> float:
+    """Truncated sum of squares: a reading that is off counts the same however far off it is."""
+    return sum(min(residual**2, tolerance_mm**2) for residual in residuals)
 
 
 def _kind(

@@ -8,7 +8,7 @@ from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import Call
 from deft_bench.core.frets.heights import Fall, Heights
 from deft_bench.core.frets.knock_on import KnockOn, knock_on
-from deft_bench.core.frets.level_call import Budget, level_call, metal_budget
+from deft_bench.core.frets.level_call import Budget, level_call, metal_budget, option_to_call
 from deft_bench.core.frets.levelling import LevelOption, LevelPlan, LevelRequest, least_height, most_removed, plan_level
 from deft_bench.core.frets.plan_record import Circumstances, PlanKind, record_inputs, record_outcome
 from deft_bench.core.instrument import Spec
@@ -216,7 +216,13 @@ def straight_gate(
     return Straight(board or tops, tops, board, bool(job.override_note))
 
 
-def make_plan(job: jobs.Job, instrument: instruments.Instrument, base: Surveyed, choices: Choices) -> Planning:
+def make_plan(
+    job: jobs.Job,
+    instrument: instruments.Instrument,
+    base: Surveyed,
+    choices: Choices,
+    carried_mm: list[float] | None = None,
+) -> Planning:
     """Plan from a survey under the choices; raises ValueError when too few frets are read."""
     frets = base.survey.frets
     heights = heights_from(base.values, base.survey.head.method, frets)
@@ -224,7 +230,7 @@ def make_plan(job: jobs.Job, instrument: instruments.Instrument, base: Surveyed,
         raise ValueError("no fret is read yet")
     request = level_request(instrument, frets, heights, choices)
     plan = plan_level(request)
-    chosen = next((option for option in plan.options if option.lift == choices.lift), plan.options[0])
+    chosen = next((option for option in plan.options if option.lift == choices.lift), option_to_call(plan))
     past = [um / 1000 for um in jobs.past_levels(db(), instrument.id)]
     straight = straight_gate(job, instrument, request, base.survey, carried_mm)
     length = display().fine_mm

@@ -1,0 +1,36 @@
+"""Debian's Chromium, once for all browser tests; each test gets a page of its own."""
+
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+ARGS = [
+    "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run",
+]  # fmt: skip
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as play:
+        chromium = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
+        yield chromium
+        chromium.close()
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    made = context.new_page()
+    made.set_default_timeout(8000)
+    wrong: list[str] = []
+    made.on("pageerror", lambda error: wrong.append(str(error)))
+    made.on(
+        "console", lambda message: wrong.append(message.text) if "Content Security Policy" in message.text else None
+    )
+    asked: list[str] = []
+    made.on("request", lambda request: asked.append(request.url))
+    yield made
+    context.close()
+    assert wrong == []
+    assert all(url.startswith("http://127.0.0.1:") for url in asked)

@@ -1,0 +1,169 @@
+"""The main job by keyboard alone in a real browser on a real server: enter, survey, call, do it, survey again, record."""
+
+import re
+from contextlib import closing
+
+from playwright.sync_api import Page, expect
+
+from deft_bench.store import instruments, jobs, surveys
+from deft_bench.store.database import connect
+from harness import Server
+
+FRETS = 12
+
+
+def tab_to(page: Page, selector: str) -> None:
+    """Press Tab until the element has the focus."""
+    target = page.locator(selector).first
+    expect(target).to_be_visible()
+    for _ in range(120):
+        if target.evaluate("element => element === document.activeElement"):
+            return
+        page.keyboard.press("Tab")
+    raise AssertionError(f"{selector} cannot be reached with Tab")
+
+
+def press(page: Page, selector: str) -> None:
+    """Go to a link or button with Tab and press Enter."""
+    tab_to(page, selector)
+    page.keyboard.press("Enter")
+
+
+def read_survey(page: Page, gaps: dict[tuple[str, int], str], usual: str = "0.02") -> None:
+    """Type a whole survey in the order in which the cursor walks, at full speed."""
+    expect(page.locator("#reading")).to_be_focused()
+    for lane in ("bass", "middle", "treble"):
+        for fret in range(FRETS, 0, -1):
+            page.keyboard.type(gaps.get((lane, fret), usual))
+            page.keyboard.press("Enter")
+    expect(page.locator('[data-say="saved"]')).to_have_text("all saved")
+    expect(page.locator('[data-say="read"]')).to_have_text(str(3 * FRETS))
+
+
+def every_lane(fret: int, gap: str) -> dict[tuple[str, int], str]:
+    return {(lane, fret): gap for lane in ("bass", "middle", "treble")}
+
+
+def test_the_main_job_by_keyboard_alone(page: Page, server: Server) -> None:
+    page.goto(server.url)
+    page.keyboard.type("gi")
+    expect(page).to_have_url(re.compile("/instruments$"))
+    press(page, "text=Enter an instrument")
+    expect(page.locator("#f-name")).to_be_focused()
+    page.keyboard.type("Tern No. 1")
+    tab_to(page, "#f-frets")
+    page.keyboard.type(str(FRETS))
+    tab_to(page, "#f-joint_fret")
+    page.keyboard.type("12")
+    page.keyboard.press("Enter")
+    expect(page.locator("h1")).to_have_text("Tern No. 1")
+    tab_to(page, "#promised")
+    page.keyboard.type("09302030")
+    press(page, "text=Open the job")
+    expect(page.locator("#f-stage")).to_be_focused()
+    press(page, "text=Start reading")
+
+    # a low ninth fret; one slip that is refused, one value corrected, one undone and read again
+    expect(page.locator("#reading")).to_be_focused()
+    page.keyboard.type("0.0.2")
+    page.keyboard.press("Enter")
+    expect(page.locator("#entry-said")).to_contain_text("“0.0.2” is not a length. Accepted: 0.25")
+    expect(page.locator("#reading")).to_have_value("0.0.2")
+    expect(page.locator('[data-say="fret"]')).to_have_text("Fret 12")
+    page.keyboard.press("Control+a")
+    page.keyboard.type("0.05")
+    page.keyboard.press("Enter")
+    expect(page.locator('[data-say="read"]')).to_have_text("1")
+    page.keyboard.press("u")
+    expect(page.locator('[data-say="read"]')).to_have_text("0")
+    read_survey(page, every_lane(9, "0.11") | {("treble", 2): "1 thou"})
+    page.keyboard.press("b")
+    expect(page.locator('[data-say="lane"]')).to_have_text("bass")
+    for _ in range(5):
+        page.keyboard.press("ArrowRight")
+    expect(page.locator('[data-say="fret"]')).to_have_text("Fret 6")
+    page.keyboard.type("0.03")
+    page.keyboard.press("Enter")
+    expect(page.locator('.cell[data-lane="bass"][data-fret="6"]')).to_have_class(re.compile("corrected"))
+    expect(page.locator('.spot[data-lane="middle"][data-fret="9"]')).to_have_class(re.compile("low"))
+    page.reload()
+    expect(page.locator(".cell.read")).to_have_count(3 * FRETS)
+
+    press(page, "text=Read the call")
+    expect(page.locator(".call-panel h2")).to_have_text("Lift fret 9 before you level.")
+    # a left-out fret is toggled on the neck and the figures follow
+    for _ in range(2):
+        page.keyboard.press("ArrowRight")
+    page.keyboard.press("x")
+    expect(page).to_have_url(re.compile("left_out=2"))
+    expect(page.locator("#left_out")).to_have_value("2")
+    page.keyboard.press("x")
+    expect(page.locator("#left_out")).to_have_value("")
+    press(page, ".accept button")
+    press(page, "text=Mark it done")
+    press(page, "text=Start reading")
+    read_survey(page, every_lane(5, "0.00") | {("middle", 8): "0.03"})
+    press(page, "text=Read the call")
+    expect(page.locator(".call-panel h2")).to_contain_text("Level all")
+    tab_to(page, "input[name=nut]:checked")
+    page.keyboard.press("ArrowDown")
+    press(page, ".accept button")
+    press(page, "text=Mark it done")
+    press(page, "text=Start reading")
+    read_survey(page, {})
+    press(page, "text=Read the call")
+    expect(page.locator(".call-panel h2")).to_contain_text("The gate passes")
+    press(page, "text=Close the job")
+    expect(page.locator(".report h2").nth(0)).to_have_text("Before")
+    expect(page.locator(".report h2").nth(1)).to_have_text("After")
+    expect(page.locator(".report")).to_contain_text("Lifted fret 9")
+
+    with closing(connect(server.database)) as db:
+        tern = instruments.find(db, "tern")[0]
+        job = jobs.of_instrument(db, tern.id)[0]
+        first, *_, last = surveys.of_job(db, job.id)
+        assert (job.closed_at is not None, job.nut, job.promised_on) == (True, "out", "2030-09-30")
+        assert surveys.values(db, first.id)["bass", 6] == 30
+        assert surveys.values(db, first.id)["treble", 2] == 25
+        assert last.head.stage == "after"
+        typed = [r.typed for r in surveys.history(db, first.id) if (r.lane, r.fret) == ("bass", 12)]
+        assert typed == ["0.05", "", "0.02"]
+        assert jobs.removed_from(db, tern.id)[5] > 0
+
+
+def test_find_as_you_type_and_the_switch(page: Page, server: Server) -> None:
+    page.goto(f"{server.url}/instruments/new?name=Snipe+No.+2")
+    page.keyboard.press("Enter")
+    expect(page.locator("h1")).to_have_text("Snipe No. 2")
+    page.keyboard.type("gi")
+    page.keyboard.press("/")
+    page.keyboard.type("sni")
+    expect(page.locator("tbody tr")).to_have_count(1)
+    page.keyboard.type("x")
+    expect(page.locator("#rows")).to_contain_text("Nothing begins with “snix”.")
+    page.keyboard.press("Backspace")
+    expect(page.locator("tbody tr")).to_have_count(1)
+    page.locator(".units button", has_text="in").click()
+    expect(page.locator("tbody tr")).to_contain_text("25 33/64 in")
+    page.keyboard.press("?")
+    expect(page.locator("dialog")).to_be_visible()
+    page.keyboard.press("Escape")
+
+
+def test_touch_and_small_screens(page: Page, server: Server) -> None:
+    page.goto(f"{server.url}/instruments/new?name=Knot&kind=seven_string")
+    page.keyboard.press("Enter")
+    page.locator("text=Open the job").click()
+    page.locator("text=Start reading").click()
+    for width, height in ((1280, 800), (800, 1280), (390, 844)):
+        page.set_viewport_size({"width": width, "height": height})
+        assert page.evaluate("document.documentElement.scrollWidth") <= width
+        for selector in (".entry button:visible", ".tab", ".cell", ".steps a"):
+            box = page.locator(selector).first.bounding_box()
+            assert box is not None
+            assert box["height"] >= 40, (selector, box)
+    page.locator('.cell[data-lane="treble"][data-fret="3"]').click()
+    expect(page.locator('[data-say="fret"]')).to_have_text("Fret 3")
+    page.locator('.spot[data-lane="middle"][data-fret="5"] .hit').click()
+    expect(page.locator('[data-say="lane"]')).to_have_text("middle")
+    expect(page.locator("#reading")).to_be_focused()

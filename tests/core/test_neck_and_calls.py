@@ -1,0 +1,206 @@
+"""Straightness and its kinds, the order of the level calls, the steps of a job, the survey's walk."""
+
+import pytest
+from hypothesis import assume, given
+from hypothesis import strategies as st
+
+from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.calls import frets_named, listed
+from deft_bench.core.frets.level_call import level_call, metal_budget
+from deft_bench.core.frets.levelling import LevelRequest, plan_level
+from deft_bench.core.level_job import Facts, now, steps
+from deft_bench.core.neck.straightness import Straightness, straightness, straightness_call
+from deft_bench.core.survey import SurveyHead, head_problems, heights_from, reading_problem, walk
+from deft_bench.core.survey_figures import figures
+
+XS = fret_positions(628, 21)
+
+
+def bow(fret: int, depth: float) -> float:
+    u = (XS[fret - 1] - XS[0]) / (XS[-1] - XS[0])
+    return 4 * depth * u * (1 - u)
+
+
+def read(gaps: dict[int, float], surface: str = "board") -> Straightness:
+    readings = [(XS[fret - 1], gap) for fret, gap in gaps.items()]
+    return straightness(readings, XS, 1, 21, surface)  # type: ignore[arg-type]
+
+
+@given(st.floats(-0.6, 0.6), st.floats(-0.5, 0.5), st.floats(-0.002, 0.002), st.sets(st.integers(1, 21), min_size=5))
+def test_a_bow_is_found_however_the_straightedge_lies(depth: float, a: float, b: float, frets: set[int]) -> None:
+    assume(abs(abs(depth) - 0.03) > 1e-6)
+    found = read({fret: a + b * XS[fret - 1] + bow(fret, depth) for fret in sorted(frets)})
+    assert found.relief_mm == pytest.approx(depth, abs=1e-6)
+    assert found.kind == ("relief" if depth > 0.03 else "back-bow" if depth < -0.03 else "straight")
+    assert max(map(abs, found.residual_mm)) < 1e-6
+
+
+@given(st.floats(-0.3, 0.3), st.integers(2, 20), st.floats(0.06, 0.3), st.booleans())
+def test_one_odd_fret_does_not_bend_the_neck(depth: float, fret: int, size: float, proud: bool) -> None:
+    gaps = {n: bow(n, depth) - (size if proud else -size) * (n == fret) for n in range(1, 22)}
+    found = read(gaps, "fret_tops")
+    assert found.relief_mm == pytest.approx(depth, abs=1e-6)
+    assert (found.humps, found.dips) == (((fret,), ()) if proud else ((), (fret,)))
+    assert found.kind in ("relief", "back-bow", "local")
+
+
+def test_kinds_that_no_rod_cures() -> None:
+    hump = {n: -0.08 if 15 <= n <= 20 else 0.0 for n in range(1, 22)}
+    assert (read(hump).kind, read(hump).humps) == ("upper-register-hump", (15, 16, 17, 18, 19, 20))
+    assert abs(read(hump).relief_mm) < 0.03
+    drop = {n: 0.1 if n >= 18 else 0.0 for n in range(1, 22)}
+    assert read(drop).kind == "upper-register-drop"
+    bend = {n: 0.15 * (1 if XS[n - 1] < 200 else -1) * (3 <= n <= 5 or 11 <= n <= 15) for n in range(1, 22)}
+    assert read(bend).kind == "s-bend"
+    assert not read(bend).frets_can_be_judged
+    assert read(hump).frets_can_be_judged
+
+
+def test_the_first_fit_that_a_hump_draws_off_is_not_taken() -> None:
+    """Least squares from all readings alone settles on 0.06 mm of bow here; the neck is straight with six frets up."""
+    xs = fret_positions(635, 22)
+    gaps = [-0.08 if 15 <= n <= 20 else 0.0 for n in range(1, 23)]
+    found = straightness(list(zip(xs, gaps, strict=True)), xs, 1, 22, "fret_tops")
+    assert abs(found.relief_mm) < 0.02
+    assert found.kind == "upper-register-hump"
+
+
+def test_too_few_places_are_refused() -> None:
+    with pytest.raises(ValueError, match="5 places"):
+        read({1: 0, 5: 0, 9: 0, 12: 0})
+
+
+@pytest.mark.parametrize(
+    ("depth", "rod", "words"),
+    [
+        (0.14, "dual", "tighten the rod"),
+        (-0.1, "dual", "loosen the rod"),
+        (-0.1, "single", "already slack"),
+        (0.1, "none", "no rod"),
+    ],
+)
+def test_a_bow_is_called_before_levelling(depth: float, rod: str, words: str) -> None:
+    call = straightness_call(read({n: bow(n, depth) for n in range(1, 22)}), rod)
+    assert call.do == "straighten"
+    assert f"{abs(depth):.2f} mm" in call.say
+    assert any(words in way.say for way in call.instead)
+    assert straightness_call(read(dict.fromkeys(range(1, 22), 0.0)), rod).do == "go_on"
+
+
+def planned(lanes: dict[str, list[float | None]], height: float = 1.2, least: float = 0.78):  # type: ignore[no-untyped-def]
+    n = len(next(iter(lanes.values())))
+    return plan_level(
+        LevelRequest(tuple(fret_positions(628, n)), lanes, (0.0,) * n, frozenset(), "least_metal", (height,) * n, least)
+    )
+
+
+def three(changes: dict[int, float], n: int = 21) -> dict[str, list[float | None]]:
+    lane = [changes.get(fret, 0.0) for fret in range(1, n + 1)]
+    return {"bass": list(lane), "middle": list(lane), "treble": list(lane)}
+
+
+def test_the_order_of_the_calls() -> None:
+    low = three({9: -0.09})
+    assert level_call(planned(low)).do == "lift"
+    assert level_call(planned(low)).sure == "certain"
+    proud = three({7: 0.06})
+    assert level_call(planned(proud)).do == "check_seating"
+    assert level_call(planned(proud)).instead[0].cost == "no metal"
+    home = level_call(planned(proud), seated=True)
+    assert (home.do, home.figures["worst_fret"]) == ("level", 7)
+    assert level_call(planned(three({}))).do == "none"
+    worn = {fret: (0.05 if fret % 2 else 0.0) for fret in range(1, 22)}
+    assert level_call(planned(three(worn)), seated=True).do == "level"
+    short = three(dict.fromkeys((3, 4, 5, 17, 18, 19), -0.3))
+    assert level_call(planned(short, 1.0, 0.8), seated=True).do == "refret"
+    some = three({5: 0.25, 6: 0.25})
+    replace = level_call(planned(some, 1.0, 0.8), seated=True)
+    assert (replace.do, replace.say) == ("partial_refret", "Replace frets 5 and 6, then level.")
+
+
+def test_rocking_nearly_everywhere_is_answered_with_the_seating_check() -> None:
+    rough = three(dict.fromkeys(range(1, 22, 2), 0.03))
+    call = level_call(planned(rough))
+    assert call.do == "check_seating"
+    assert "rocks nearly everywhere" in call.say
+
+
+def test_a_call_says_what_was_not_read() -> None:
+    lanes = {"middle": three({9: -0.09})["middle"]}
+    call = level_call(planned(lanes))
+    assert (call.do, call.sure) == ("lift", "unsure")
+    lanes = three({5: 0.05})
+    lanes["bass"][2] = None
+    call = level_call(planned(lanes), seated=True)
+    assert (call.sure, call.settle) == ("likely", "Fret 3 in the bass lane.")
+    assert "Not read: bass 3." in call.because
+
+
+def test_the_metal_budget_counts_at_the_necks_own_rate() -> None:
+    plan = planned(three({5: 0.05}))
+    assert metal_budget(plan, plan.level_all).further_levels == 6  # 0.36 mm over the least, 0.06 a time
+    assert metal_budget(plan, plan.level_all, [0.1, 0.14]).further_levels == 2
+    assert metal_budget(plan, plan.level_all).shortest_fret == 5
+
+
+def test_frets_are_named_as_a_person_would() -> None:
+    assert frets_named([9]) == "fret 9"
+    assert listed([11, 5, 6, 7, 9]) == "5 to 7, 9 and 11"
+    assert listed([]) == ""
+
+
+@pytest.mark.parametrize(
+    ("facts", "code"),
+    [
+        (Facts(), "survey"),
+        (Facts(surveyed=True, read=40, places=63), "survey"),
+        (Facts(surveyed=True, read=63, places=63), "plan"),
+        (Facts(True, 63, 63, plan_kind="level"), "work"),
+        (Facts(True, 63, 63, plan_kind="level", plan_done=True), "after"),
+        (Facts(True, 63, 63, plan_kind="lift", plan_done=True), "survey"),
+        (Facts(True, 30, 63, "after", "level", True, True), "after"),
+        (Facts(True, 63, 63, "after", "level", True, True, gate_passes=False), "plan"),
+        (Facts(True, 63, 63, "after", "level", True, True, gate_passes=True), "close"),
+        (Facts(True, 63, 63, closed=True), "closed"),
+    ],
+)
+def test_the_next_step_of_a_job(facts: Facts, code: str) -> None:
+    assert now(facts)[0] == code
+    states = [step.state for step in steps(facts)]
+    assert states.count("now") == (0 if code == "closed" else 1)
+    assert sorted(states, key=["done", "now", "later"].index) == states
+
+
+def test_the_cursor_walks_heel_to_nut() -> None:
+    assert walk("fret_heights", 3, "lane_by_lane")[:4] == [("bass", 3), ("bass", 2), ("bass", 1), ("middle", 3)]
+    assert walk("fret_heights", 3, "fret_by_fret")[:4] == [("bass", 3), ("middle", 3), ("treble", 3), ("bass", 2)]
+    assert walk("straightness", 2, "lane_by_lane") == [("middle", 2), ("middle", 1)]
+
+
+def test_a_gap_counts_down_and_a_height_counts_up() -> None:
+    readings = {("bass", 1): 30, ("bass", 2): None}
+    assert heights_from(readings, "gap", 2) == {"bass": [-0.03, None]}
+    assert heights_from(readings, "height", 2) == {"bass": [0.03, None]}
+    assert reading_problem(5000) is None
+    assert "3 thou" in str(reading_problem(5001))
+
+
+def test_figures_of_a_survey_are_the_same_before_and_after() -> None:
+    head = SurveyHead("fret_heights", "before", "gap", "fret_tops", "gauge", 20, "off", 21.0, 45.0, "lane_by_lane")
+    readings = {("middle", fret): (90 if fret == 9 else 0) for fret in range(1, 22)}
+    found = figures(head, readings, 21, 628)
+    assert (found.low, found.proud, found.complete) == ((("middle", 9), pytest.approx(-0.09)), None, False)
+    assert found.band_mm == pytest.approx(0.09, abs=0.04)
+    assert found.straight is not None
+    assert found.straight.kind == "local"
+    assert head_problems(head) == {}
+    bad = SurveyHead("straightness", "x", "height", "board", "", 0, "off", 99.0, 120.0, "zigzag")  # type: ignore[arg-type]
+    assert head_problems(bad).keys() == {
+        "stage",
+        "order",
+        "tool",
+        "resolution_um",
+        "temperature_c",
+        "humidity",
+        "method",
+    }

@@ -1,0 +1,156 @@
+"""`deft-bench calc`: the contract's figures through the command itself, and bad requests refused by field."""
+
+import json
+import subprocess
+import sys
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from deft_bench.cli import main
+from deft_bench.formats import calc
+from deft_bench.formats.strict_json import RequestError, read_json, tidy
+
+HEIGHTS = [0.01, 0.02, 0, 0.03, 0.06, 0.01, 0, 0.02, -0.09, 0.01, 0.02, 0]
+LEVEL = {"scale_mm": 628, "frets": 12, "heights_mm": {"middle": HEIGHTS}, "fret_height_mm": 1.2}
+STRAIGHT = {
+    "scale_mm": 628,
+    "frets": 8,
+    "surface": "board",
+    "first_fret": 1,
+    "last_fret": 8,
+    "gaps_mm": [0, 0.09, None, 0.16, 0.15, 0.12, 0.07, 0],
+}
+
+
+def command(*args: str, request: object = None) -> subprocess.CompletedProcess[str]:
+    text = request if isinstance(request, str) else json.dumps(request)
+    return subprocess.run(
+        [sys.executable, "-m", "deft_bench", "calc", *args], input=text, capture_output=True, text=True
+    )
+
+
+def test_the_command_answers_the_reference_plan() -> None:
+    done = command("level-plan", request=LEVEL)
+    assert (done.returncode, done.stderr) == (0, "")
+    answer = json.loads(done.stdout)
+    assert (round(answer["total_mm"], 4), round(answer["worst_mm"], 4)) == (0.8054, 0.1286)
+    assert [option["lift"] for option in answer["options"]] == [[9], []]
+    assert round(answer["options"][0]["total_mm"], 4) == 0.18
+    assert answer["call"].keys() == {"say", "do", "figures", "because", "instead", "sure", "settle"}
+    assert answer["call"]["do"] == "lift"
+    assert answer["twist_mm"] is None
+
+
+def test_reference_positions_and_marks() -> None:
+    answer = calc.calculate("fret-positions", {"scale_mm": 628, "frets": 21, "rule_step_mm": 0.5})
+    assert [round(answer["positions_mm"][n - 1], 3) for n in (1, 5, 12, 21)] == [35.247, 157.532, 314.0, 441.294]
+    assert sum(answer["spacing_mm"]) == pytest.approx(answer["positions_mm"][-1])
+    assert answer["half_scale_mm"] == 314
+    assert answer["marks_mm"][0] == 35.0
+    assert answer["worst_error_from_nut_mm"] == [0.25] * 21
+    assert answer["worst_error_chained_mm"][-1] == pytest.approx(21 * 0.25)
+    plain = calc.calculate("fret-positions", {"scale_mm": 628, "frets": 21})
+    assert plain.keys() == {"positions_mm", "spacing_mm", "half_scale_mm"}
+
+
+def test_straightness_answers_in_fret_order_with_nulls() -> None:
+    answer = calc.calculate("straightness", STRAIGHT)
+    assert (answer["kind"], answer["call"]["do"]) == ("relief", "straighten")
+    assert len(answer["residual_mm"]) == 8
+    assert answer["residual_mm"][2] is None
+    readings = [{"x_mm": x, "gap_mm": 0.0} for x in (30, 100, 200, 300, 400)]
+    flat = calc.calculate(
+        "straightness", {**{k: v for k, v in STRAIGHT.items() if k != "gaps_mm"}, "readings": readings}
+    )
+    assert (flat["kind"], len(flat["residual_mm"])) == ("straight", 5)
+
+
+@pytest.mark.parametrize(
+    ("name", "request_", "lines"),
+    [
+        ("fret-positions", {"frets": 0, "fretz": 1}, ["scale_mm: missing", "frets: 0 is less than 1", "fretz: unknown field"]),
+        ("fret-positions", {"scale_mm": True, "frets": 2.5}, ["scale_mm: must be a number", "frets: must be a whole number"]),
+        ("fret-positions", {"scale_mm": -1, "frets": 61}, ["scale_mm: -1 must be more than 0", "frets: 61 is more than 60"]),
+        ("fret-positions", {"scale_mm": 628, "frets": 2, "rule_step_mm": 1, "rule_steps": [{"to_mm": 5, "step_mm": 1}]}, ["rule_step_mm: give"]),
+        ("fret-positions", {"scale_mm": 628, "frets": 2, "rule_steps": [{"to_mm": 5, "step_mm": 1}, {"to_mm": 5, "step_mm": 0}]}, ["rule_steps[1].step_mm"]),
+        ("level-plan", {**LEVEL, "frets": 11}, ["heights_mm.middle: must hold one entry a fret, 11"]),
+        ("level-plan", {**LEVEL, "heights_mm": {"middle": [None] * 11 + [1]}}, ["heights_mm.middle: at least two"]),
+        ("level-plan", {**LEVEL, "heights_mm": {}}, ["heights_mm: must name at least 1"]),
+        ("level-plan", {**LEVEL, "left_out": [13]}, ["left_out[0]: fret 13"]),
+        ("level-plan", {**LEVEL, "fall_away": {"from_fret": 12, "drop_mm": 0.1}}, ["fall_away.from_fret: must start"]),
+        ("level-plan", {**LEVEL, "fall_away": {"drop_mm": "x"}}, ["fall_away.from_fret: missing", "fall_away.drop_mm: must be a number"]),
+        ("level-plan", {**LEVEL, "fret_height_mm": [1.2]}, ["fret_height_mm: must be one number, or one entry a fret"]),
+        ("level-plan", {**LEVEL, "crown_width_mm": 1.5}, ["fret_height_mm: 1.2 is too tall"]),
+        ("level-plan", {**LEVEL, "objective": "most"}, ["objective: must be one of"]),
+        ("straightness", {**STRAIGHT, "last_fret": 9}, ["last_fret: 9 is more than the 8"]),
+        ("straightness", {**STRAIGHT, "first_fret": 8}, ["first_fret: must be less"]),
+        ("straightness", {**STRAIGHT, "gaps_mm": [0, 0, 0, 0, None, None, None, None]}, ["gaps_mm: needs readings at 5"]),
+        ("straightness", {**STRAIGHT, "readings": []}, ["readings: holds fewer"]),
+    ],
+)  # fmt: skip
+def test_a_bad_request_is_refused_one_line_a_field(name: str, request_: dict[str, Any], lines: list[str]) -> None:
+    with pytest.raises(RequestError) as refused:
+        calc.calculate(name, request_)
+    assert len(refused.value.lines) == len(lines)
+    for line in lines:
+        assert any(found.startswith(line) for found in refused.value.lines), (line, refused.value.lines)
+
+
+@pytest.mark.parametrize(
+    ("text", "line"),
+    [
+        ('{"scale_mm": NaN, "frets": 2}', "NaN"), ('{"scale_mm": 1e999, "frets": 2}', "too large"), ("{", "line 1, column"),
+        ('{"frets": 2, "frets": 3}', "stands twice"), ("[" * 100_000, "nested too deeply"), ("9" * 5000, "."), ("[]", ".: must be an object"),
+    ],
+)  # fmt: skip
+def test_what_is_no_request_exits_2_in_one_line(text: str, line: str) -> None:
+    done = command("fret-positions", request=text)
+    assert (done.returncode, done.stdout) == (2, "")
+    assert line in done.stderr
+    assert "Traceback" not in done.stderr
+
+
+def test_list_schema_and_unknown_names(capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["calc", "--list"]) == 0
+    assert [line.split()[0] for line in capsys.readouterr().out.splitlines()] == list(calc.CALCULATIONS)
+    for name in calc.names():
+        assert main(["calc", name, "--schema"]) == 0
+        assert json.loads(capsys.readouterr().out)["additionalProperties"] is False
+    with pytest.raises(SystemExit) as left:
+        main(["calc", "nonsense"])
+    assert left.value.code == 2
+
+
+numbers = st.integers(-50, 50).map(lambda n: n / 100) | st.none()
+
+
+@given(st.lists(numbers, min_size=2, max_size=24), st.lists(numbers, min_size=2, max_size=24), st.floats(0.5, 1.5))
+def test_no_answer_holds_nan_infinity_or_minus_zero(bass: list[Any], treble: list[Any], height: float) -> None:
+    frets = min(len(bass), len(treble))
+    lanes = {"bass": bass[:frets], "treble": treble[:frets]}
+    asked = {"scale_mm": 640, "frets": frets, "heights_mm": lanes, "fret_height_mm": height, "crown_width_mm": 2.7}
+    try:
+        text = json.dumps(calc.calculate("level-plan", asked), allow_nan=False)
+    except RequestError:
+        assert any(sum(h is not None for h in lane) < 2 for lane in lanes.values())
+        return
+    assert not any(word in text for word in ("-0.0,", "-0.0]", "-0.0}", "NaN", "Infinity"))
+
+
+def test_tidy_refuses_what_is_not_finite() -> None:
+    assert str(tidy([-0.0, (1, 2)])) == "[0.0, [1, 2]]"
+    with pytest.raises(ValueError, match="not finite"):
+        tidy({"a": [float("nan")]})
+    assert read_json(b'{"a": 1}') == {"a": 1}
+
+
+def test_heavy_libraries_are_not_imported_for_a_call() -> None:
+    code = (
+        "import sys, io, json; from deft_bench.cli import main; sys.stdin = io.TextIOWrapper(io.BytesIO(json.dumps("
+        f"{LEVEL!r}).encode())); main(['calc', 'level-plan']); "
+        "heavy = {'numpy', 'scipy', 'flask', 'PIL', 'sqlite3', 'waitress'} & set(sys.modules); assert not heavy, heavy"
+    )
+    subprocess.run([sys.executable, "-c", code], check=True, capture_output=True)

@@ -1,0 +1,174 @@
+"""The file: made, migrated, refused, backed up, restored; nothing is ever destroyed."""
+
+import os
+import sqlite3
+from contextlib import closing
+from pathlib import Path
+
+import pytest
+
+from deft_bench.store import database
+from deft_bench.store.database import (
+    StoreError,
+    StoreFullError,
+    backup,
+    migrations,
+    open_database,
+    restore,
+    transaction,
+    verify,
+)
+
+
+def old_version(path: Path, version: int) -> None:
+    """A database as an earlier version left it, with one instrument in it."""
+    with closing(sqlite3.connect(path)) as db:
+        for number, sql in migrations():
+            if number <= version:
+                db.executescript(sql)
+        db.execute(f"PRAGMA user_version = {version}")
+        db.execute(f"PRAGMA application_id = {database.APPLICATION_ID}")
+        db.execute("INSERT INTO setting VALUES ('system', 'in')")
+        db.commit()
+
+
+def test_a_new_database_is_strict_and_durable(path: Path) -> None:
+    with closing(open_database(path)) as db:
+        assert db.execute("PRAGMA journal_mode").fetchone()[0] == "wal"
+        assert db.execute("PRAGMA synchronous").fetchone()[0] == 2
+        assert db.execute("PRAGMA foreign_keys").fetchone()[0] == 1
+        tables = db.execute(
+            "SELECT name, sql FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'instrument_words%'"
+        )
+        assert all("STRICT" in sql for _, sql in tables)
+    assert verify(path) == {"instruments": 0, "surveys": 0, "readings": 0}
+
+
+def test_an_older_one_is_migrated_after_a_backup(path: Path) -> None:
+    old_version(path, 1)
+    with closing(open_database(path)) as db:
+        assert db.execute("PRAGMA user_version").fetchone()[0] == migrations()[-1][0]
+        assert db.execute("SELECT value FROM setting").fetchone()[0] == "in"
+        db.execute("SELECT * FROM pin")
+    (kept,) = path.parent.glob("*.before-*")
+    with closing(sqlite3.connect(kept)) as before:
+        assert before.execute("PRAGMA user_version").fetchone()[0] == 1
+        assert before.execute("SELECT value FROM setting").fetchone()[0] == "in"
+
+
+def test_a_migration_that_fails_changes_nothing(path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    old_version(path, 1)
+    broken = [*migrations()[:1], (2, "CREATE TABLE half (x INTEGER) STRICT; CREATE TABLE half (x INTEGER) STRICT;")]
+    monkeypatch.setattr(database, "migrations", lambda: broken)
+    with pytest.raises(StoreError):
+        open_database(path)
+    with closing(sqlite3.connect(path)) as db:
+        assert db.execute("PRAGMA user_version").fetchone()[0] == 1
+        assert not db.execute("SELECT 1 FROM sqlite_master WHERE name = 'half'").fetchone()
+
+
+def refused(path: Path, words: str) -> None:
+    before = path.read_bytes()
+    with pytest.raises(StoreError, match=words):
+        open_database(path)
+    assert path.read_bytes() == before
+
+
+def test_a_newer_one_is_refused(path: Path) -> None:
+    open_database(path).close()
+    with closing(sqlite3.connect(path)) as db:
+        db.execute("PRAGMA journal_mode = DELETE")
+        db.execute("PRAGMA user_version = 99")
+    refused(path, "newer Deft Bench")
+
+
+def test_a_foreign_one_is_refused(path: Path) -> None:
+    with closing(sqlite3.connect(path)) as db:
+        db.execute("CREATE TABLE notes (text)")
+    refused(path, "another program")
+
+
+def test_what_is_no_database_is_refused(path: Path) -> None:
+    path.write_bytes(b"not a database, but a letter to the library\n" * 40)
+    refused(path, "damaged or is not")
+
+
+def test_a_damaged_one_is_refused(demo_path: Path) -> None:
+    with closing(sqlite3.connect(demo_path)) as db:
+        db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        db.execute("PRAGMA journal_mode = DELETE")
+    raw = bytearray(demo_path.read_bytes())
+    for page in range(4, len(raw) // 4096, 7):
+        raw[page * 4096 : page * 4096 + 200] = b"\xff" * 200
+    demo_path.write_bytes(raw)
+    refused(demo_path, "damaged")
+
+
+def test_a_folder_that_cannot_be_written_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    blocker = tmp_path / "file"
+    blocker.write_text("in the way")
+    with pytest.raises(StoreError, match="cannot be made"):
+        open_database(blocker / "bench.sqlite3")
+    # whoever runs this may be allowed to write everywhere, so the system's answer is put in
+    monkeypatch.setattr(os, "access", lambda *_: False)
+    with pytest.raises(StoreError, match="cannot be written"):
+        open_database(tmp_path / "bench.sqlite3")
+    assert not (tmp_path / "bench.sqlite3").exists()
+
+
+def fill_up(db: sqlite3.Connection) -> None:
+    with transaction(db):
+        for i in range(2000):
+            db.execute("INSERT INTO setting VALUES (?, ?)", (f"more {i}", "x" * 200))
+
+
+def test_a_full_disk_keeps_what_was_there(path: Path) -> None:
+    with closing(open_database(path)) as db:
+        with transaction(db):
+            db.execute("INSERT INTO setting VALUES ('first', 'kept')")
+        db.execute(f"PRAGMA max_page_count = {db.execute('PRAGMA page_count').fetchone()[0]}")
+        with pytest.raises(StoreFullError, match="disk is full"):
+            fill_up(db)
+        assert [row[0] for row in db.execute("SELECT name FROM setting")] == ["first"]
+
+
+def test_backup_and_restore(demo_path: Path, tmp_path: Path) -> None:
+    copy, other = tmp_path / "copy.sqlite3", tmp_path / "other" / "bench.sqlite3"
+    with closing(open_database(demo_path)) as db:
+        backup(db, copy)
+        with pytest.raises(StoreError, match="exists already"):
+            backup(db, copy)
+    counts = verify(copy)
+    assert counts["instruments"] == 12
+    assert restore(copy, other) is None
+    assert verify(other) == counts
+    with closing(open_database(other)) as db, transaction(db):
+        db.execute("DELETE FROM climate")
+    kept = restore(copy, other)
+    assert kept is not None
+    assert verify(kept) == counts
+    with closing(open_database(other)) as db:
+        assert db.execute("SELECT count(*) FROM climate").fetchone()[0] > 0
+
+
+def test_a_bad_backup_is_not_restored(demo_path: Path, tmp_path: Path) -> None:
+    bad = tmp_path / "bad.sqlite3"
+    bad.write_bytes(demo_path.read_bytes()[:20_000])
+    before = verify(demo_path)
+    with pytest.raises(StoreError):
+        restore(bad, demo_path)
+    with pytest.raises(StoreError, match="is not there"):
+        restore(tmp_path / "none", demo_path)
+    assert verify(demo_path) == before
+    assert not list(tmp_path.glob(".restore-*"))
+
+
+def test_a_database_in_use_is_not_replaced(demo_path: Path, tmp_path: Path) -> None:
+    copy = tmp_path / "copy.sqlite3"
+    with closing(open_database(demo_path)) as db:
+        backup(db, copy)
+        db.execute("BEGIN IMMEDIATE")
+        with pytest.raises(StoreError, match="in use"):
+            restore(copy, demo_path)
+        db.execute("ROLLBACK")
+    assert verify(demo_path)["instruments"] == 12

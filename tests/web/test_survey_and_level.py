@@ -1,0 +1,315 @@
+"""Survey, level, gate and record through the pages, and everything that may go wrong on the way."""
+
+import io
+import json
+import re
+import sqlite3
+from pathlib import Path
+from uuid import uuid4
+
+import pytest
+
+from deft_bench.core.survey import walk
+from deft_bench.formats import calc
+from deft_bench.store import instruments, jobs, surveys
+from deft_bench.store.database import Connection, connect
+from deft_bench.web import support
+from harness import Bench
+
+JSON = {"Accept": "application/json"}
+HEAD = {
+    "kind": "fret_heights", "stage": "before", "method": "gap", "tool": "gauge", "resolution_um": "0.02", "string_state": "off",
+    "order": "lane_by_lane", "temperature_c": "21", "humidity": "48",
+}  # fmt: skip
+
+
+def job_of(db: Connection, name: str) -> jobs.Job:
+    instrument = instruments.find(db, name)[0]
+    return jobs.open_of(db, [instrument.id])[instrument.id]
+
+
+def read(
+    bench: Bench, survey: int, lane: str, fret: int, reading: str, expects: int | str = "", token: str = "", **more: str
+):  # type: ignore[no-untyped-def]
+    sent = {
+        "lane": lane,
+        "fret": str(fret),
+        "reading": reading,
+        "expects": str(expects),
+        "token": token or uuid4().hex,
+        **more,
+    }
+    return bench.post(f"/surveys/{survey}/readings", sent, headers=JSON)
+
+
+def new_survey(bench: Bench, db: Connection, job: int, **changed: str) -> int:
+    answer = bench.post(f"/jobs/{job}/surveys/new", HEAD | changed)
+    assert answer.status_code == 200, answer.text[-3000:]
+    return surveys.of_job(db, job)[-1].id
+
+
+def fill(bench: Bench, survey: int, frets: int, gaps: dict[int, str] | None = None) -> None:
+    """A whole survey by sheet: every fret 0.02 under the straightedge but those named."""
+    rows = [f"{fret},{','.join([(gaps or {}).get(fret, '0.02')] * 3)}" for fret in range(1, frets + 1)]
+    answer = bench.post(
+        f"/surveys/{survey}/sheet", {"text": "fret,bass,middle,treble\n" + "\n".join(rows), "store": "1"}
+    )
+    assert "readings stored" in answer.text
+
+
+def shown(text: str) -> dict[str, str]:
+    """The accept form of a Level page as a browser would send it."""
+    form = text[text.index('class="accept"') :]
+    form = form[: form.index("</form>")]
+    return dict(re.findall(r'type="hidden" name="(\w+)" value="([^"]*)"', form))
+
+
+def test_a_reading_is_saved_when_it_is_accepted(bench: Bench, demo: Connection) -> None:
+    survey = surveys.of_instrument(demo, instruments.find(demo, "sanderling")[0].id, "fret_heights")[0].id
+    first = read(bench, survey, "treble", 24, "0,41").json
+    assert (first["value"], first["read"], first["corrected"]) == ("0.41", 32, False)
+    assert surveys.values(demo, survey)["treble", 24] == 410
+    second = read(bench, survey, "treble", 24, "16 thou", first["id"]).json
+    assert (second["value"], second["corrected"]) == ("0.41", True)
+    gone = read(bench, survey, "treble", 24, "", second["id"], withdraw="1").json
+    assert (gone["id"], gone["read"]) == (None, 31)
+    assert [r.typed for r in surveys.history(demo, survey)[-3:]] == ["0,41", "16 thou", ""]
+
+
+def test_refused_readings_say_what_is_accepted(bench: Bench, demo: Connection) -> None:
+    survey = surveys.of_instrument(demo, 1, "fret_heights")[0].id
+    for typed, said in [
+        ("0.2.5", "Accepted: 0.25"),
+        ("30", "no fret reading"),
+        ("", "Nothing typed"),
+        ("1/64", "without its unit"),
+    ]:
+        answer = read(bench, survey, "bass", 1, typed)
+        assert answer.status_code == 422
+        assert said in answer.json["error"]
+    for lane, fret in [("left", 1), ("bass", 22), ("bass", 0)]:
+        assert read(bench, survey, lane, fret, "0.1").status_code == 422
+    assert len(surveys.history(demo, survey)) == 63
+
+
+def test_a_double_key_makes_one_reading_and_two_windows_are_told(bench: Bench, demo: Connection) -> None:
+    survey = surveys.of_instrument(demo, instruments.find(demo, "sanderling")[0].id, "fret_heights")[0].id
+    one, two = (read(bench, survey, "treble", 3, "0.4", token="same").json for _ in range(2))
+    assert one["id"] == two["id"]
+    conflict = read(bench, survey, "treble", 3, "0.7")
+    assert conflict.status_code == 409
+    assert "read as 0.40 mm in another window" in conflict.json["error"]
+    assert conflict.json["current"] == one["id"]
+    assert read(bench, survey, "treble", 3, "0.7", one["id"]).status_code == 200
+
+
+def test_without_script_the_form_walks_by_itself(bench: Bench, demo: Connection) -> None:
+    survey = surveys.of_instrument(demo, instruments.find(demo, "sanderling")[0].id, "fret_heights")[0].id
+    text = bench.get(f"/surveys/{survey}")
+    assert 'data-say="fret">Fret 17<' in text
+    sent = {"lane": "middle", "fret": "17", "reading": "0.4", "expects": "", "token": "t1"}
+    answer = bench.post(f"/surveys/{survey}/readings", sent)
+    assert 'data-say="fret">Fret 16<' in answer.text
+    assert "is not a length" in bench.post(f"/surveys/{survey}/readings", {**sent, "reading": "x", "token": "t2"}).text
+
+
+def test_a_full_disk_loses_nothing_that_was_accepted(
+    bench: Bench, demo: Connection, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    survey = surveys.of_instrument(demo, 1, "fret_heights")[0].id
+    before = surveys.history(demo, survey)
+
+    def cramped(path: Path) -> sqlite3.Connection:
+        db = connect(path)
+        db.execute(f"PRAGMA max_page_count = {db.execute('PRAGMA page_count').fetchone()[0]}")
+        return db
+
+    with monkeypatch.context() as full:
+        full.setattr(support, "connect", cramped)
+        for _ in range(400):
+            answer = read(bench, survey, "bass", 1, "0.07", surveys.readings(demo, survey)["bass", 1].id)
+            if answer.status_code != 200:
+                break
+        assert answer.status_code == 507
+        assert "disk is full" in answer.json["advice"]
+        assert bench.client.get(f"/surveys/{survey}").status_code == 200
+    kept = surveys.history(demo, survey)
+    assert kept[: len(before)] == before
+    assert read(bench, survey, "bass", 1, "0.09", surveys.readings(demo, survey)["bass", 1].id).status_code == 200
+
+
+def test_a_sheet_is_stored_whole_or_not_at_all(bench: Bench, demo: Connection) -> None:
+    survey = new_survey(bench, demo, job_of(demo, "heron").id)
+    bad = bench.post(f"/surveys/{survey}/sheet", {"text": "fret,bass\n1,0.1\n2,x\n99,0.1", "store": "1"})
+    assert bad.status_code == 422
+    assert "2 lines cannot be meant; nothing is stored." in bad.text
+    assert "fret “99” is not from 1 to 21" in bad.text
+    assert surveys.values(demo, survey) == {}
+    preview = bench.post(f"/surveys/{survey}/sheet", {"text": "fret,bass\n1,0.1"})
+    assert "Store 1 readings" in preview.text
+    assert surveys.values(demo, survey) == {}
+    fill(bench, survey, 21, {3: "0,05 mm".replace(",", ".")})
+    assert len(surveys.values(demo, survey)) == 63
+    upload = {"file": (io.BytesIO("fret;bass\n1;0,07".encode("utf-8-sig")), "r.csv"), "store": "1"}
+    assert (
+        "1 readings stored" in bench.post(f"/surveys/{survey}/sheet", upload, content_type="multipart/form-data").text
+    )
+    assert [r.value_um for r in surveys.history(demo, survey) if (r.lane, r.fret) == ("bass", 1)] == [20, 70]
+    big = {"file": (io.BytesIO(b"x" * 600_000), "r.csv")}
+    assert "larger than 500 kB" in bench.post(f"/surveys/{survey}/sheet", big, content_type="multipart/form-data").text
+    text = bench.client.get(f"/surveys/{survey}.csv").text
+    assert text.splitlines()[0] == "fret,lane,reading,typed,at"
+    assert len(text.splitlines()) == 64
+    assert len(bench.client.get(f"/surveys/{survey}.csv?history").text.splitlines()) == 65
+
+
+def test_a_survey_is_not_started_on_nonsense(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, "heron").id
+    answer = bench.post(
+        f"/jobs/{job}/surveys/new", HEAD | {"tool": "", "humidity": "150", "stage": "later", "resolution_um": "2"}
+    )
+    assert answer.status_code == 422
+    assert "from 0 to 100" in answer.text
+    answer = bench.post(f"/jobs/{job}/surveys/new", HEAD | {"tool": "", "stage": "later", "resolution_um": "2"})
+    for words in ("Say what it was read with", "0.001 to 0.5 mm", "before, between, after"):
+        assert words in answer.text
+    assert len(surveys.of_job(demo, job)) == 1
+
+
+def test_four_demo_necks_get_four_kinds_of_call(bench: Bench, demo: Connection) -> None:
+    calls = {
+        "heron": "Lift fret 9 before you level.",
+        "plover": "Straighten the neck first: 0.14 mm of relief.",
+        "dunlin": "Refret: ",
+        "godwit": "Check the seating of fret 7 before any metal comes off.",
+        "avocet": "Level all: ",
+    }
+    for name, say in calls.items():
+        text = bench.get(f"/jobs/{job_of(demo, name).id}/level")
+        assert f"<h2>{say}" in text, (name, re.findall(r"<h2>(.*?)</h2>", text)[:1])
+
+
+def test_choices_are_followed_and_bad_ones_named(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, "avocet").id
+    plain = bench.get(f"/jobs/{job}/level")
+    fallen = bench.get(f"/jobs/{job}/level?fall_from=14&fall_drop=0.1", headers={"HX-Target": "level"})
+    assert "<html" not in fallen
+    assert "off fret 19" in fallen
+    assert "off fret 19" not in plain
+    assert "Take fret 3 back" in bench.get(f"/jobs/{job}/level?left_out=3")
+    for query, said in [
+        ("fall_from=19&fall_drop=.1", "from 1 to 18"), ("fall_drop=.1", "From which fret?"), ("fall_from=3&fall_drop=x", "not a length"),
+        ("fall_from=3&fall_drop=9", "Accepted: 0 to 1.00 mm"), ("left_out=1,99,x", "from 1 to 19"), ("left_out=٣", "from 1 to 19"),
+    ]:  # fmt: skip
+        assert said in bench.get(f"/jobs/{job}/level?{query}"), query
+
+
+def test_the_page_and_the_command_agree(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, "heron").id
+    asked = bench.client.get(f"/jobs/{job}/level.json?fall_from=15&fall_drop=0.05").json
+    answer = calc.calculate("level-plan", asked)
+    text = bench.get(f"/jobs/{job}/level?fall_from=15&fall_drop=0.05")
+    assert f"{answer['options'][0]['total_mm']:.2f} mm off in all" in text
+    assert answer["call"]["say"] in text
+
+
+def test_the_whole_job(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, "heron")
+    level = f"/jobs/{job.id}/level"
+    # lift fret 9 first: that takes no metal and asks for no word about the nut
+    sent = shown(bench.get(level))
+    assert sent["lift"] == "9"
+    assert "Raise fret 9 by" in bench.post(f"{level}/accept", sent).text
+    before = jobs.removed_from(demo, job.instrument_id)
+    assert "Start reading" in bench.post(f"{level}/done").text
+    assert jobs.removed_from(demo, job.instrument_id) == before
+    assert "no accepted plan waiting" in bench.post(f"{level}/done").text
+    between = new_survey(bench, demo, job.id, stage="between")
+    fill(bench, between, 21, {12: "0.03", 5: "0.00", 18: "0.04"})
+    text = bench.get(level)
+    assert "Level all" in text
+    assert "nut gap" in text
+    # the nut, then a reading that changes behind the page's back
+    sent = shown(text)
+    assert "out or protected" in bench.post(f"{level}/accept", sent).text
+    assert jobs.get(demo, job.id).nut == "in_place"
+    read(bench, between, "bass", 5, "0.01", surveys.readings(demo, between)["bass", 5].id)
+    assert "A reading has changed" in bench.post(f"{level}/accept", {**sent, "nut": "out"}).text
+    sent = shown(bench.get(level)) | {"nut": "out"}
+    assert "Level to the dashed line" in bench.post(f"{level}/accept", sent).text
+    assert "Level to the dashed line" in bench.post(f"{level}/accept", sent).text  # the same accept twice
+    plan = jobs.plans(demo, job.id)[-1]
+    assert len(jobs.plans(demo, job.id)) == 2
+    assert plan.inputs["nut"] == "out"
+    assert max(plan.outcome["removed_um"]) == plan.outcome["worst_um"]
+    assert 'value="after" selected' in bench.post(f"{level}/done").text
+    removed = jobs.removed_from(demo, job.instrument_id)
+    assert removed[5] - before.get(5, 0) == plan.outcome["removed_um"][4]
+    # an after-survey that misses, by name; then one that passes
+    after = new_survey(bench, demo, job.id, stage="after")
+    fill(bench, after, 21, {7: "0.08"})
+    text = bench.get(level)
+    assert "The gate has not passed" in text
+    assert "7 bass −0.06 mm" in text
+    for lane in ("bass", "middle", "treble"):
+        read(bench, after, lane, 7, "0.03", surveys.readings(demo, after)[lane, 7].id)
+    text = bench.get(level)
+    assert "The gate passes: every fret lies within" in text
+    assert "The job is closed" in bench.post(f"/jobs/{job.id}/close").text
+    text = bench.get(f"/jobs/{job.id}/record")
+    for words in ("Before", "After", "The gate passed", "Lifted fret 9", "Levelled: "):
+        assert words in text
+    assert "open again" in bench.post(f"/jobs/{job.id}/close").text
+
+
+def test_a_bowed_neck_is_levelled_only_with_a_reason(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, "plover")
+    level = f"/jobs/{job.id}/level"
+    assert 'class="accept"' not in bench.get(level)
+    assert "Say in a few words" in bench.post(f"{level}/override", {"note": " "}).text
+    assert jobs.plans(demo, job.id) == []
+    text = bench.post(f"{level}/override", {"note": "owner plays slide"}).text
+    assert "owner plays slide" in text
+    assert "Straighten the neck first" not in text
+
+
+def test_wood_and_fret_tops_that_disagree_are_called(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, "plover").id
+    survey = new_survey(bench, demo, job, kind="straightness", surface="board", method="gap")
+    rows = "\n".join(f"{fret},0.00" for fret in range(1, 21))
+    bench.post(f"/surveys/{survey}/sheet", {"text": f"fret,middle\n{rows}", "store": "1"})
+    text = bench.get(f"/jobs/{job}/level")
+    assert "Wood and fret tops disagree" in text
+    assert "Straighten the neck first" not in text
+
+
+def test_checked_seating_lets_the_call_go_on(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, "godwit").id
+    assert "Check the seating" in bench.get(f"/jobs/{job}/level")
+    text = bench.post(f"/jobs/{job}/level/seated").text
+    assert "<h2>Level all" in text, re.findall("<h2>(.*)</h2>", text)
+
+
+def test_a_refret_starts_the_metal_budget_again(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, "dunlin")
+    level = f"/jobs/{job.id}/level"
+    assert "Frets to replace" in bench.post(f"{level}/accept", shown(bench.get(level))).text
+    bench.post(f"{level}/done")
+    assert jobs.removed_from(demo, job.instrument_id) == {}
+
+
+def test_a_survey_cut_short_goes_on_where_it_stopped(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, "sanderling").id
+    assert "Finish the survey: 31 of 72 read." in bench.get("/instruments/10")
+    assert 'data-say="fret">Fret 17<' in bench.client.get(f"/jobs/{job}/survey", follow_redirects=True).text
+    assert walk("fret_heights", 24, "lane_by_lane")[31] == ("middle", 17)
+
+
+def test_straightness_outside_a_job_is_kept_as_an_inspection(bench: Bench, demo: Connection) -> None:
+    answer = bench.client.get("/instruments/6/check", follow_redirects=True)
+    assert "Straightness, along the middle" in answer.text
+    newest = jobs.of_instrument(demo, 6)[0]
+    survey = new_survey(bench, demo, newest.id, kind="straightness", surface="board")
+    bench.post(f"/surveys/{survey}/sheet", {"text": "fret,middle\n1,0\n5,.1\n9,.14\n14,.1\n20,0", "store": "1"})
+    assert "Straightness, board" in bench.get("/instruments/6")
+    assert json.loads(bench.client.get("/instruments/6/record.json").data)["surveys"][-1]["surface"] == "board"
