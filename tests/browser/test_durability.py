@@ -11,7 +11,7 @@ from harness import Server
 
 def start_survey(page: Page, server: Server) -> None:
     page.goto(f"{server.url}/instruments/new?name=Tern")
-    page.keyboard.press("Enter")
+    page.locator("#f-name").press("Enter")
     page.locator("text=Open the job").click()
     page.locator("text=Start reading").click()
     expect(page.locator("#reading")).to_be_focused()

@@ -133,10 +133,12 @@ def test_the_main_job_by_keyboard_alone(page: Page, server: Server) -> None:
 
 def test_find_as_you_type_and_the_switch(page: Page, server: Server) -> None:
     page.goto(f"{server.url}/instruments/new?name=Snipe+No.+2")
-    page.keyboard.press("Enter")
+    page.locator("#f-name").press("Enter")
     expect(page.locator("h1")).to_have_text("Snipe No. 2")
     page.keyboard.type("gi")
+    expect(page).to_have_url(re.compile("/instruments$"))
     page.keyboard.press("/")
+    expect(page.locator("#q")).to_be_focused()
     page.keyboard.type("sni")
     expect(page.locator("tbody tr")).to_have_count(1)
     page.keyboard.type("x")
@@ -152,7 +154,7 @@ def test_find_as_you_type_and_the_switch(page: Page, server: Server) -> None:
 
 def test_touch_and_small_screens(page: Page, server: Server) -> None:
     page.goto(f"{server.url}/instruments/new?name=Knot&kind=seven_string")
-    page.keyboard.press("Enter")
+    page.locator("#f-name").press("Enter")
     page.locator("text=Open the job").click()
     page.locator("text=Start reading").click()
     for width, height in ((1280, 800), (800, 1280), (390, 844)):

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from datetime import date
 
-from flask import Blueprint, flash, redirect, render_template, url_for
+from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.core.level_job import now as step_now
@@ -15,7 +15,7 @@ from deft_bench.web.surveyed import facts_of, latest, surveyed
 
 screen = Blueprint("today", __name__, template_folder="templates")
 
-SHOWN = 12
+SHOWN, ALL = 8, 200
 STEP_PAGE = {"survey": "surveys.next_of", "after": "surveys.next_of", "close": "record.report"}
 
 
@@ -34,9 +34,10 @@ class Due:
 @screen.get("/")
 def show() -> str:
     """Open jobs, the nearest promise first, each with its next step."""
-    opened = jobs.in_bench_order(db(), SHOWN + 1)
+    shown = ALL if "all" in request.args else SHOWN
+    opened = jobs.in_bench_order(db(), shown + 1)
     due: list[Due] = []
-    for job in opened[:SHOWN]:
+    for job in opened[:shown]:
         instrument = instruments.get(db(), job.instrument_id)
         code, say = step_now(facts_of(job, instrument))
         if code == "plan" and not due:
@@ -51,7 +52,7 @@ def show() -> str:
         "today/show.html",
         section="today",
         due=due,
-        more=len(opened) > SHOWN,
+        more=len(opened) > shown,
         climates=shop.climates(db(), 1),
         errors={},
     )

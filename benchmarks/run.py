@@ -1,0 +1,163 @@
+"""`make bench`: ratios against a reference run in the same process. No bare seconds, no promise in a timed test."""
+
+import random
+import shutil
+import tempfile
+from collections.abc import Callable
+from contextlib import closing
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from itertools import combinations
+from pathlib import Path
+from statistics import median
+from time import perf_counter
+
+import numpy as np
+from scipy.optimize import linprog
+
+from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.frets.levelling import LevelRequest, level_option, plan_level
+from deft_bench.core.instrument import STARTING
+from deft_bench.demo import make_demo
+from deft_bench.store import instruments, jobs, surveys
+from deft_bench.store.database import Connection, connect, transaction
+from deft_bench.web import create_app
+
+DAY = datetime(2026, 8, 24, 9, 30, tzinfo=UTC)
+INSTRUMENTS = 10_000
+READINGS = 1_000_000
+
+
+def timed(work: Callable[[], object], rounds: int) -> float:
+    """The median time of some rounds, for ratios only."""
+    times = []
+    for _ in range(rounds):
+        start = perf_counter()
+        work()
+        times.append(perf_counter() - start)
+    return median(times)
+
+
+def by_solver(request: LevelRequest) -> dict[tuple[int, ...], float]:
+    """The total of level-all and of every set of one or two lifted frets, each lane's programme by HiGHS one by one."""
+    frets = range(1, len(request.positions_mm) + 1)
+    totals = {}
+    for size in (0, 1, 2):
+        for lift in combinations(frets, size):
+            total = 0.0
+            for lane in request.heights:
+                bounds = request.bounds(lane)
+                held = [(x / 1000, g) for fret, x, g in bounds if fret not in lift]
+                free = [(x / 1000, g) for fret, x, g in bounds if fret in lift]
+                rows = [[1, x] + [0] * len(free) for x, _ in held]
+                rows += [[-1, -x] + [-1 if i == k else 0 for i in range(len(free))] for k, (x, _) in enumerate(free)]
+                limits = [g for _, g in held] + [-g for _, g in free]
+                cost = np.array([-len(held), -sum(x for x, _ in held)] + [1] * len(free))
+                answer = linprog(
+                    cost, rows, limits, bounds=[(None, None)] * 2 + [(0, None)] * len(free), method="highs"
+                )
+                total += answer.fun + sum(g for _, g in held)
+            totals[lift] = total
+    return totals
+
+
+def bench_level_plan() -> None:
+    """The plan for 24 frets and three lanes with all options, against the solver on the same programmes."""
+    chance = random.Random(24)
+    lanes = {lane: [round(chance.gauss(0, 0.03), 2) for _ in range(24)] for lane in ("bass", "middle", "treble")}
+    positions = tuple(fret_positions(648, 24))
+    request = LevelRequest(positions, lanes, (0.0,) * 24, frozenset(), "least_metal", (1.2,) * 24, 0.78)
+    ours = timed(lambda: plan_level(request), 15)
+    start = perf_counter()
+    theirs = by_solver(request)
+    solver = perf_counter() - start
+    worst = max(abs(level_option(request, lift).total_mm - total) for lift, total in theirs.items())
+    threshold = max(0.10, 0.15 * theirs[()])
+    pays = {
+        lift
+        for lift in theirs
+        if lift and all(theirs[tuple(f for f in lift if f != out)] - theirs[lift] >= threshold for out in lift)
+    }
+    same = pays == {option.lift for option in plan_level(request).options if option.lift}
+    print(
+        f"level-plan, 24 frets × 3 lanes, {len(theirs)} sets: {solver / ours:.0f} times faster than HiGHS one by one (wanted: 20)"
+    )
+    print(
+        f"  largest difference in any total {worst:.1e} mm; the sets that pay are {'the same' if same else 'NOT the same'}"
+    )
+
+
+def grow(db: Connection) -> None:
+    """The demo bench with as many instruments and readings as a big shop would have in decades."""
+    chance = random.Random(10_000)
+    spec = STARTING["electric"]
+    head = surveys.get(db, 1).head
+    height = replace(head, kind="fret_heights")
+    per = READINGS // (INSTRUMENTS * 66) + 1
+    with transaction(db):
+        for n in range(INSTRUMENTS - 12):
+            at = (
+                (DAY - timedelta(days=900) + timedelta(minutes=n))
+                .isoformat(timespec="milliseconds")
+                .replace("+00:00", "Z")
+            )
+            made = instruments.add(
+                db, replace(spec, name=f"{chance.choice(['Heron', 'Tern', 'Snipe', 'Ruff'])} No. {n + 20}"), at
+            )
+            cursor = db.execute(
+                "INSERT INTO job (uid, instrument_id, kind, opened_at, promised_on, closed_at) VALUES (?, ?, ?, ?, ?, ?)",
+                (f"{n + 10_000:032x}", made, "level_and_dress", at, "2027-01-01", None if n % 20 == 0 else at),
+            )
+            for _ in range(per):
+                survey = surveys.start(db, made, cursor.lastrowid, 22, height, at)
+                db.executemany(
+                    "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, ?, ?, ?, '', ?)",
+                    [
+                        (survey, lane, fret, chance.randint(0, 80), at)
+                        for lane in ("bass", "middle", "treble")
+                        for fret in range(1, 23)
+                    ],
+                )
+    db.execute("ANALYZE")
+    db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+
+
+def bench_pages() -> None:
+    """Every kind of page with the demo bench, and with the demo bench inside a very large one."""
+    with tempfile.TemporaryDirectory() as folder:
+        small, large = Path(folder) / "small.sqlite3", Path(folder) / "large.sqlite3"
+        make_demo(small, DAY.date())
+        shutil.copy(small, large)
+        with closing(connect(large)) as db:
+            grow(db)
+            counts = [db.execute(f"SELECT count(*) FROM {table}").fetchone()[0] for table in ("instrument", "reading")]
+        with closing(connect(small)) as db:
+            heron = next(job for job in jobs.in_bench_order(db))
+            survey = surveys.of_job(db, heron.id)[0].id
+        pages = {
+            "today": "/", "instruments": "/instruments", "find one": "/instruments?q=curlew", "find many": "/instruments?q=no", "instrument": "/instruments/1",
+            "survey": f"/surveys/{survey}", "level": f"/jobs/{heron.id}/level", "record": f"/jobs/{heron.id}/record", "settings": "/settings",
+        }  # fmt: skip
+        clients = [create_app(path, now=lambda: DAY).test_client() for path in (small, large)]
+        print(
+            f"pages with {counts[0]:,} instruments and {counts[1]:,} readings against 12 instruments (wanted: at most 1.5)"
+        )
+        for name, url in pages.items():
+            for client in clients:
+                assert client.get(url).status_code == 200
+            # turn about, so that whatever else the machine does falls on both alike
+            times: tuple[list[float], list[float]] = ([], [])
+            for _ in range(25):
+                for client, found in zip(clients, times, strict=True):
+                    start = perf_counter()
+                    client.get(url)
+                    found.append(perf_counter() - start)
+            few, many = median(times[0]), median(times[1])
+            print(
+                f"  {name:<12} {many / few:.2f}   (median under 50 ms here: {'yes' if max(few, many) < 0.05 else 'NO'})"
+            )
+
+
+if __name__ == "__main__":
+    bench_level_plan()
+    bench_pages()
