@@ -91,6 +91,7 @@ def necks() -> list[Neck]:
         Neck(_spec("long_bass", "Whimbrel No. 8", left_handed=True, note="The only left-handed bass in the library."), seed=8, relief=0.33, swing=0.18, wear=0.008),
         Neck(
             _spec("seven_string", "Sanderling No. 9"), seed=9, partial=True, method="height",
+            faults={("bass", 6): 0.05, ("bass", 15): -0.04, ("bass", 22): 0.03, ("middle", 20): 0.04},
             asked="New loan, first inspection", promised=16,
         ),
         Neck(_spec("tenor", "Phalarope No. 10", bound=True, nibs=True), seed=10, relief=0.1, swing=0.06),

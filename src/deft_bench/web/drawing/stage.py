@@ -124,7 +124,6 @@ def stage(
         lines[0].bass_edge, (last.bass_edge[0] + tail[0], last.bass_edge[1]),
         (last.treble_edge[0] + tail[0], last.treble_edge[1]), lines[0].treble_edge,
     ]  # fmt: skip
-    centres = [line.at(0.5)[0] for line in lines]
     bottom = max(at(point)[1] for line in lines for point in (line.bass_edge, line.treble_edge))
     top = min(at(point)[1] for line in lines for point in (line.bass_edge, line.treble_edge))
     frets = []
@@ -152,9 +151,9 @@ def stage(
     inlays = []
     for n, count in _INLAYS.items():
         if n < len(lines):
-            x = (centres[n] + centres[n - 1]) / 2
-            width_here = lines[n].treble_edge[1] - lines[n].bass_edge[1]
-            inlays += [at((x, share * width_here)) for share in ((0,) if count == 1 else (-0.24, 0.24))]
+            for share in (0.5,) if count == 1 else (0.26, 0.74):
+                (x1, y1), (x2, y2) = lines[n - 1].at(share), lines[n].at(share)
+                inlays.append(at(((x1 + x2) / 2, (y1 + y2) / 2)))
     label_x = at((start, 0))[0] + (18 if mirror_x else -18)
     return Stage(
         width=width,

@@ -7,20 +7,22 @@ from flask import Blueprint, flash, jsonify, redirect, render_template, request,
 from werkzeug.wrappers import Response
 
 from deft_bench.core.instrument import CHOICES, KINDS, STARTING
-from deft_bench.core.level_job import steps
+from deft_bench.core.level_job import Facts, steps
+from deft_bench.core.level_job import now as step_now
 from deft_bench.core.survey import STAGES
 from deft_bench.store import instruments, jobs, pins, surveys
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.mini import Mini, mini
 from deft_bench.web.drawing.stage import short_unit, stage
 from deft_bench.web.instruments.form import read_spec, values_of
+from deft_bench.web.level.planning import call_of
 from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
 from deft_bench.web.surveyed import Surveyed, facts_of, latest, planned_drops, surveyed
 
 screen = Blueprint("instruments", __name__, template_folder="templates")
 
 PAGE = 12
-HISTORY = 16
+HISTORY, ALL = 14, 1000
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,7 +136,7 @@ def show(instrument_id: int) -> str:
     all_jobs = jobs.of_instrument(db(), instrument_id)
     last_done = next((p for job in all_jobs for p in reversed(jobs.plans(db(), job.id)) if p.done_at), None)
     history = []
-    for survey in surveys.of_instrument(db(), instrument_id, limit=HISTORY):
+    for survey in surveys.of_instrument(db(), instrument_id, limit=ALL if "all" in request.args else HISTORY):
         drops = planned_drops(last_done) if last_done and survey.taken_at >= (last_done.done_at or "") else None
         history.append(Visit(surveyed(survey, instrument, drops), STAGES[survey.head.stage]))
     heights = next(
@@ -146,6 +148,10 @@ def show(instrument_id: int) -> str:
         pins=[(pin.fret, pin.lane, pin.note) for pin in flaws if pin.settled_at is None], rock_mm=rock_mm(),
     )  # fmt: skip
     opened = next((job for job in all_jobs if job.closed_at is None), None)
+    facts = facts_of(opened, instrument) if opened else Facts()
+    code, say = step_now(facts)
+    if opened and code == "plan" and not facts.surveyed_since:
+        say = call_of(opened, instrument) or say
     bows = [v.found for v in reversed(history) if v.found.survey.head.kind == "straightness"]
     return render_template(
         "instruments/show.html",
@@ -158,7 +164,8 @@ def show(instrument_id: int) -> str:
         relief=next((v.found for v in history if v.found.survey.head.kind == "straightness" and v.found.figures.straight), None),
         jobs=all_jobs,
         opened=opened,
-        steps=steps(facts_of(opened, instrument)) if opened else [],
+        steps=steps(facts) if opened else [],
+        say=say,
         pins=flaws,
         removed=max(jobs.removed_from(db(), instrument_id).values(), default=0),
         levels=len(jobs.past_levels(db(), instrument_id)),

@@ -246,6 +246,15 @@ def make_plan(
     )  # fmt: skip
 
 
+def call_of(job: jobs.Job, instrument: instruments.Instrument) -> str | None:
+    """The sentence that the Level screen would open with, or None when too little is read for one."""
+    heights = height_surveys(job)
+    try:
+        return make_plan(job, instrument, surveyed(heights[-1], instrument), Choices()).call.say if heights else None
+    except ValueError:
+        return None
+
+
 def records(
     planning: Planning, instrument: instruments.Instrument, job: jobs.Job
 ) -> tuple[dict[str, Any], dict[str, Any]]:

@@ -57,18 +57,24 @@ def next_of(job_id: int) -> Response:
     return redirect(url_for(".new", job_id=job_id))
 
 
-@screen.get("/instruments/<int:instrument_id>/check")
-def check(instrument_id: int) -> Response:
-    """Start a straightness check outside any job, or within the open one."""
+@screen.route("/instruments/<int:instrument_id>/check", methods=["GET", "POST"])
+def check(instrument_id: int) -> str | Response | tuple[str, int]:
+    """A straightness check outside any job is kept as an inspection of its own; within one it belongs to it."""
     with here():
-        instruments.get(db(), instrument_id)
+        instrument = instruments.get(db(), instrument_id)
     job = jobs.open_of(db(), [instrument_id]).get(instrument_id)
-    if job is None:
-        job_id = jobs.open_job(db(), instrument_id, "inspection", stamp(), None, "Straightness check")
-        jobs.close(db(), job_id, stamp())
-    else:
-        job_id = job.id
-    return redirect(url_for(".new", job_id=job_id, kind="straightness"))
+    if job is not None:
+        return redirect(url_for(".new", job_id=job.id, kind="straightness"))
+    if request.method == "GET":
+        return _new_page(None, instrument, "straightness", _starting(None, instrument, "straightness"), {})
+    form = Form()
+    head = _read_head(form, "straightness")
+    if head is None:
+        return _new_page(None, instrument, "straightness", form.sent, form.errors), 422
+    made = jobs.open_job(db(), instrument_id, "inspection", stamp(), None, "Straightness check")
+    survey_id = surveys.start(db(), instrument_id, made, instrument.spec.frets, head, stamp())
+    jobs.close(db(), made, stamp())
+    return redirect(url_for(".show", survey_id=survey_id))
 
 
 def _due_stage(job: jobs.Job) -> str:
@@ -93,11 +99,16 @@ def new(job_id: int) -> str | Response | tuple[str, int]:
             survey_id = surveys.start(db(), instrument.id, job_id, instrument.spec.frets, head, stamp())
             return redirect(url_for(".show", survey_id=survey_id))
         return _new_page(job, instrument, kind, form.sent, form.errors), 422
+    return _new_page(job, instrument, kind, _starting(job, instrument, kind), {})
+
+
+def _starting(job: jobs.Job | None, instrument: instruments.Instrument, kind: str) -> dict[str, Any]:
+    """What a new survey's heading starts with: as the last one of its kind was read, in the bench's present climate."""
     tool, resolution = TOOLS[kind]
     before = next(iter(surveys.of_instrument(db(), instrument.id, kind, 1)), None)
     climate = shop.latest_climate(db())
-    values = {
-        "stage": _due_stage(job),
+    return {
+        "stage": _due_stage(job) if job else "before",
         "method": before.head.method if before else "gap",
         "surface": before.head.surface if before else ("board" if kind == "straightness" else "fret_tops"),
         "tool": before.head.tool if before else tool,
@@ -108,7 +119,6 @@ def new(job_id: int) -> str | Response | tuple[str, int]:
         "humidity": f"{climate[2]:g}" if climate else "",
         "note": "",
     }
-    return _new_page(job, instrument, kind, values, {})
 
 
 def _read_head(form: Form, kind: str) -> SurveyHead | None:
@@ -134,11 +144,13 @@ def _read_head(form: Form, kind: str) -> SurveyHead | None:
     return None if form.errors else head
 
 
-def _new_page(job: jobs.Job, instrument: instruments.Instrument, kind: str, values: Any, errors: dict[str, str]) -> str:
+def _new_page(
+    job: jobs.Job | None, instrument: instruments.Instrument, kind: str, values: Any, errors: dict[str, str]
+) -> str:
     return render_template(
         "surveys/new.html", section="instruments", job=job, instrument=instrument, kind=kind, values=values, errors=errors,
         stages=STAGES, methods=METHODS, surfaces=SURFACES, states=STRING_STATES,
-        steps=steps(facts_of(job, instrument)) if job.kind == "level_and_dress" else [],
+        steps=steps(facts_of(job, instrument)) if job and job.kind == "level_and_dress" else [],
     )  # fmt: skip
 
 

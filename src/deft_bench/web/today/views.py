@@ -9,9 +9,9 @@ from werkzeug.wrappers import Response
 from deft_bench.core.level_job import now as step_now
 from deft_bench.store import instruments, jobs, shop
 from deft_bench.web.drawing.mini import Mini, mini
-from deft_bench.web.level.planning import Choices, height_surveys, make_plan
+from deft_bench.web.level.planning import call_of
 from deft_bench.web.support import Form, db, now, rock_mm, stamp
-from deft_bench.web.surveyed import facts_of, latest, surveyed
+from deft_bench.web.surveyed import facts_of, latest
 
 screen = Blueprint("today", __name__, template_folder="templates")
 
@@ -42,7 +42,7 @@ def show() -> str:
         code, say = step_now(facts_of(job, instrument))
         if code == "plan" and not due:
             # the call itself, for the job to pick up; for every job it would cost a page's whole time
-            say = _call(job, instrument) or say
+            say = call_of(job, instrument) or say
         heights = latest(instrument, "fret_heights")
         days = (date.fromisoformat(job.promised_on) - now().date()).days if job.promised_on else None
         href = url_for(STEP_PAGE.get(code, "level.show"), job_id=job.id)
@@ -56,14 +56,6 @@ def show() -> str:
         climates=shop.climates(db(), 1),
         errors={},
     )
-
-
-def _call(job: jobs.Job, instrument: instruments.Instrument) -> str | None:
-    heights = height_surveys(job)
-    try:
-        return make_plan(job, instrument, surveyed(heights[-1], instrument), Choices()).call.say
-    except ValueError:
-        return None
 
 
 @screen.post("/climate")
