@@ -138,7 +138,7 @@ def level_call(
         under = " and ".join(f"fret {f} lies {length(best.raise_mm[f])}" for f in frets)
         because.append(f"{under[:1].upper()}{under[1:]} under the line that the others allow.")
         because.append(
-            f"Levelling down to {frets_named(frets)} would take {length(level_all.total_mm)} in all "
+            f"Levelling down to {frets_named(frets)} would take {length(level_all.total_mm)} of metal "
             f"instead of {length(best.total_mm)}."
         )
         look = f"Daylight or a {length(SEATING_GAP_MM)} feeler under the crown of {frets_named(frets)} with the fret pressed down."

@@ -40,7 +40,10 @@ def relief_chart(readings: Sequence[tuple[str, float, float | None]], display: D
         return FOOT - (humidity - 20) / 60 * (FOOT - TOP)
 
     damp = [(x, wet(h)) for x, (_, _, h) in zip(xs, readings, strict=True) if h is not None]
-    marks = [i * 0.1 for i in range(int(low / 0.1) - 1, int(high / 0.1) + 1) if low - 1e-9 <= i * 0.1 <= high + 1e-9]
+    step = 0.1 if display.system == "mm" else 0.1016  # 0.004 in
+    marks = [
+        i * step for i in range(int(low / step) - 1, int(high / step) + 1) if low - 1e-9 <= i * step <= high + 1e-9
+    ]
     return ReliefChart(
         relief=" ".join(f"{x:.1f},{y(r):.1f}" for x, r in zip(xs, reliefs, strict=True)),
         points=[

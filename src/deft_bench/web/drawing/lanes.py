@@ -114,15 +114,21 @@ def lane_charts(
                 words += f"{display.fine_mm(removed or 0.0)} off"
             bars.append(Bar(fret, x, width, y(value), cut, kind, words))
         line = " ".join(f"{x:.1f},{y(t):.1f}" for x, t in zip(xs, targets[lane], strict=True))
-        axis = [(y(value), display.signed_number(value * 1000)) for value in _axis(low, high)]
+        axis = [(y(value), display.signed_number(value * 1000)) for value in _axis(low, high, display)]
         numbers = list(zip(xs, range(1, len(xs) + 1), strict=True))
         total = display.fine_mm(plans[lane].total_mm)
         charts.append(LaneChart(lane, foot, bars, line, axis, total, numbers))
     return charts
 
 
-def _axis(low: float, high: float) -> list[float]:
-    step = next(step for step in (0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10) if (high - low) / step <= 4)
+def _axis(low: float, high: float, display: Display) -> list[float]:
+    """Round numbers of the unit that is shown, in mm."""
+    steps = (
+        (0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10)
+        if display.system == "mm"
+        else (0.0508, 0.1016, 0.254, 0.508, 1.27, 2.54, 12.7)
+    )
+    step = next(step for step in steps if (high - low) / step <= 4)
     return [i * step for i in range(int(low / step), int(high / step) + 1)]
 
 

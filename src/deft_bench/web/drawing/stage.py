@@ -11,6 +11,8 @@ WIDTH = 1240
 LEFT, RIGHT, TOP, BOTTOM = 78, 26, 52, 40
 SHARE = {"bass": 0.17, "middle": 0.5, "treble": 0.83}
 OVERHANG_MM = 10.0
+PIN_ASIDE = 17
+"""A pin stands beside its place, so that the wedge under it is still seen."""
 
 _INLAYS = {3: 1, 5: 1, 7: 1, 9: 1, 12: 2, 15: 1, 17: 1, 19: 1, 21: 1, 24: 2}
 
@@ -113,7 +115,7 @@ def stage(
     def at(point: tuple[float, float]) -> tuple[float, float]:
         x = LEFT + (point[0] - start) * scale
         y = middle - point[1] * scale if not mirror_y else middle + point[1] * scale
-        return (width - x + LEFT - RIGHT if mirror_x else x), y
+        return (width - x if mirror_x else x), y
 
     def pair(one: tuple[float, float], other: tuple[float, float]) -> tuple[float, float, float, float]:
         return (*at(one), *at(other))
@@ -171,7 +173,11 @@ def stage(
         board_height=bottom - top,
         px_per_mm=scale,
         anchor="start" if mirror_x else "end",
-        pins=[(*at(lines[fret].at(SHARE[lane])), note) for fret, lane, note in pins if fret < len(lines)],
+        pins=[
+            (at(lines[fret].at(SHARE[lane]))[0] - PIN_ASIDE, at(lines[fret].at(SHARE[lane]))[1], note)
+            for fret, lane, note in pins
+            if fret < len(lines)
+        ],
     )
 
 

@@ -8,6 +8,11 @@ from deft_bench.web.support import rock_mm
 from deft_bench.web.surveyed import Surveyed, planned_drops
 
 
+def shown_band(gate: LevelGate, after: Surveyed) -> float:
+    """How close to the planned shape the frets were seen to be, mm: never closer than the tool can tell."""
+    return max([after.survey.head.resolution_um / 1000, *gate.band_mm.values()])
+
+
 def after_gate(plan: jobs.AcceptedPlan, after: Surveyed) -> LevelGate:
     """Judge a survey against the plan that was carried out before it, in every lane that was planned."""
     frets = after.survey.frets

@@ -11,7 +11,7 @@ from deft_bench.core.level_job import steps
 from deft_bench.store import instruments, jobs
 from deft_bench.web.drawing.lanes import budget_chart, lane_charts
 from deft_bench.web.drawing.stage import short_unit, stage
-from deft_bench.web.level.gate import after_gate
+from deft_bench.web.level.gate import after_gate, shown_band
 from deft_bench.web.level.planning import (
     Planning,
     calc_request,
@@ -123,6 +123,7 @@ def _page(
         call=planning.call,
         accepted=accepted,
         gate=gate,
+        gate_mm=shown_band(gate, planning.base) if gate else 0.0,
         neck=stage(
             instrument.spec, display(), nut_side=turned, off_mm=planning.base.figures.off_mm, marks=marks, rock_mm=rock_mm()
         ),

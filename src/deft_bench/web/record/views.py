@@ -10,7 +10,7 @@ from deft_bench.formats.record_json import MOST_BYTES, AlreadyHereError, export_
 from deft_bench.formats.strict_json import RequestError
 from deft_bench.store import instruments, jobs, pins, surveys
 from deft_bench.web.drawing.stage import Stage, short_unit, stage
-from deft_bench.web.level.gate import after_gate
+from deft_bench.web.level.gate import after_gate, shown_band
 from deft_bench.web.support import db, display, here, rock_mm
 from deft_bench.web.surveyed import Surveyed, facts_of, planned_drops, surveyed
 
@@ -61,6 +61,7 @@ def report(job_id: int) -> str:
         bows=bows,
         done=done,
         gate=gate,
+        gate_mm=shown_band(gate, after) if gate and after else 0.0,
         pins=[pin for pin in pins.of_instrument(db(), instrument.id) if pin.job_id == job_id],
         short_unit=short_unit(display()),
     )
