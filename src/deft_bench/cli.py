@@ -112,7 +112,7 @@ def _serve(args: argparse.Namespace) -> int:
     from deft_bench.web.serving import serve
 
     try:
-        return serve(args.database, args.host, args.port, tuple(args.name))
+        return serve(args.database, args.host, args.port, tuple(args.name), any_port=args.run is _demo)
     except StoreError as error:
         return _failed(error)
 

@@ -118,6 +118,13 @@ def test_the_order_of_the_calls() -> None:
     assert (replace.do, replace.say) == ("partial_refret", "Replace frets 5 and 6, then level.")
 
 
+def test_a_call_is_no_surer_than_its_tool() -> None:
+    slight = planned(three({9: -0.04}))
+    assert level_call(slight, resolution_mm=0.005).sure == "certain"
+    assert level_call(slight, resolution_mm=0.02).sure == "likely"
+    assert level_call(planned(three({9: -0.01}))).do == "none"
+
+
 def test_rocking_nearly_everywhere_is_answered_with_the_seating_check() -> None:
     rough = three(dict.fromkeys(range(1, 22, 2), 0.03))
     call = level_call(planned(rough))

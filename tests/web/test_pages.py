@@ -3,8 +3,6 @@
 import re
 from html.parser import HTMLParser
 from pathlib import Path
-from statistics import median
-from time import perf_counter
 
 import pytest
 
@@ -243,21 +241,3 @@ def test_settings_are_refused_in_words_and_kept(bench: Bench, demo: Connection) 
         in bench.post("/settings", {**page, "rock_um": "0.03", "polish_loss_um": "0.02", "least_height_um": "0.7"}).text
     )
     assert shop.settings(demo) | {"rock_um": "30", "least_height_um": "700", "inches": "32"} == shop.settings(demo)
-
-
-def test_pages_answer_quickly_beside_a_plain_one(bench: Bench, demo: Connection) -> None:
-    """No seconds here: the dearest page against the cheapest, which shares everything but its own work."""
-
-    def cost(url: str) -> float:
-        times = []
-        for _ in range(5):
-            start = perf_counter()
-            bench.client.get(url)
-            times.append(perf_counter() - start)
-        return median(times)
-
-    plain = cost("/settings")
-    dear = max(
-        cost(url) for url in ("/", "/instruments", "/instruments/1", f"/jobs/{jobs.in_bench_order(demo)[0].id}/level")
-    )
-    assert dear < 60 * plain

@@ -12,12 +12,15 @@ from deft_bench.web import create_app
 THREADS = 6
 
 
-def serve(database: Path, host: str, port: int, hosts: tuple[str, ...] = ()) -> int:
-    """Serve until stopped; prints the address. Raises StoreError for an unusable database or a port that is taken."""
+def serve(database: Path, host: str, port: int, hosts: tuple[str, ...] = (), *, any_port: bool = False) -> int:
+    """Serve until stopped; prints the address. Raises StoreError for an unusable database or a port that is taken.
+
+    With `any_port` a port that is taken is not a failure: a free one is used and printed.
+    """
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(levelname)s %(message)s")
     app = create_app(database, hosts=(*hosts, *((host,) if host != "0.0.0.0" else ())))
     try:
-        listener = socket.create_server((host, port))
+        listener = _listen(host, port, any_port)
     except OSError as error:
         raise StoreError(
             f"Port {port} on {host} cannot be used ({error.strerror}): choose another with --port."
@@ -31,3 +34,12 @@ def serve(database: Path, host: str, port: int, hosts: tuple[str, ...] = ()) -> 
     finally:
         server.close()
     return 0
+
+
+def _listen(host: str, port: int, any_port: bool) -> socket.socket:
+    try:
+        return socket.create_server((host, port))
+    except OSError:
+        if not any_port:
+            raise
+        return socket.create_server((host, 0))

@@ -2,8 +2,10 @@
 
 from dataclasses import dataclass
 
+from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.frets.level_gate import LevelGate, level_gate
 from deft_bench.core.level_job import Facts
-from deft_bench.core.survey import Place
+from deft_bench.core.survey import Place, heights_from
 from deft_bench.core.survey_figures import Figures, figures
 from deft_bench.store import instruments, jobs, surveys
 from deft_bench.web.support import db, rock_mm
@@ -43,31 +45,40 @@ def planned_drops(plan: jobs.AcceptedPlan | None) -> list[float] | None:
     return [um / 1000 for um in plan.outcome["drops_um"]]
 
 
+def after_gate(plan: jobs.AcceptedPlan, after: Surveyed) -> LevelGate:
+    """Judge a survey against the plan that was carried out before it, in every lane that was planned."""
+    frets = after.survey.frets
+    lanes = heights_from(after.values, after.survey.head.method, frets)
+    wanted = {lane: lanes.get(lane, [None] * frets) for lane in plan.outcome["removal_um"]}
+    positions = fret_positions(plan.inputs["scale_um"] / 1000, frets)
+    left_out = frozenset(plan.inputs["left_out"])
+    return level_gate(positions, wanted, planned_drops(plan) or [0.0] * frets, left_out, rock_mm())
+
+
+def shown_band(gate: LevelGate, after: Surveyed) -> float:
+    """How close to the planned shape the frets were seen to be, mm: never closer than the tool can tell."""
+    return max([after.survey.head.resolution_um / 1000, *gate.band_mm.values()])
+
+
 def facts_of(job: jobs.Job, instrument: instruments.Instrument) -> Facts:
     """What has been recorded of a job, for its steps."""
-    from deft_bench.web.level.gate import after_gate
-
+    closed = job.closed_at is not None
     heights = [survey for survey in surveys.of_job(db(), job.id) if survey.head.kind == "fret_heights"]
-    plans = jobs.plans(db(), job.id)
-    plan = plans[-1] if plans else None
     if not heights:
-        return Facts(closed=job.closed_at is not None)
+        return Facts(closed=closed)
+    plan = next(reversed(jobs.plans(db(), job.id)), None)
     last = heights[-1]
-    count = surveys.counts(db(), [last.id])[last.id]
-    since = plan is not None and plan.done_at is not None and last.id > plan.survey_id and last.taken_at >= plan.done_at
-    gate = None
-    if since and plan is not None and plan.outcome["kind"] == "level":
-        gate = after_gate(plan, surveyed(last, instrument))
+    done = plan is not None and plan.done_at is not None
+    since = plan is not None and done and last.id > plan.survey_id
+    gate = after_gate(plan, surveyed(last, instrument)) if plan and since and plan.outcome["kind"] == "level" else None
     return Facts(
-        surveyed=count > 0,
-        read=count,
+        surveyed=True,
+        read=surveys.counts(db(), [last.id])[last.id],
         places=3 * last.frets,
         stage=last.head.stage,
-        plan_kind=plan.outcome["kind"]
-        if plan and (plan.done_at is None or since or last.id == plan.survey_id)
-        else None,
-        plan_done=plan is not None and plan.done_at is not None,
+        plan_kind=plan.outcome["kind"] if plan else None,
+        plan_done=done,
         surveyed_since=since,
         gate_passes=gate is not None and gate.passes,
-        closed=job.closed_at is not None,
+        closed=closed,
     )

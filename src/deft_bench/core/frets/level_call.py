@@ -143,6 +143,9 @@ def level_call(
         )
         look = f"Daylight or a {length(SEATING_GAP_MM)} feeler under the crown of {frets_named(frets)} with the fret pressed down."
         raises = {f"raise_{f}_mm": best.raise_mm[f] for f in frets}
+        if sure == "certain" and min(best.raise_mm.values()) < SEATING_GAP_MM + resolution_mm - 1e-9:
+            sure = "likely"
+            because.append("That is hardly more than the tool can tell.")
         say = f"Lift {frets_named(frets)} before you level."
         return call(say, "lift", {"saves_mm": best.saves_mm, **raises}, others, look)
     worst_fret = max(range(len(plan.request.positions_mm)), key=lambda i: most_removed(best)[i]) + 1

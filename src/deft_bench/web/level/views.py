@@ -11,7 +11,6 @@ from deft_bench.core.level_job import steps
 from deft_bench.store import instruments, jobs
 from deft_bench.web.drawing.lanes import budget_chart, lane_charts
 from deft_bench.web.drawing.stage import short_unit, stage
-from deft_bench.web.level.gate import after_gate, shown_band
 from deft_bench.web.level.planning import (
     Planning,
     calc_request,
@@ -21,7 +20,7 @@ from deft_bench.web.level.planning import (
     records,
 )
 from deft_bench.web.support import db, display, here, rock_mm, settings, stamp
-from deft_bench.web.surveyed import facts_of, planned_drops, surveyed
+from deft_bench.web.surveyed import after_gate, facts_of, planned_drops, shown_band, surveyed
 
 screen = Blueprint(
     "level", __name__, template_folder="templates", static_folder="static", static_url_path="/level/static"

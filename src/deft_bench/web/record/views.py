@@ -10,9 +10,8 @@ from deft_bench.formats.record_json import MOST_BYTES, AlreadyHereError, export_
 from deft_bench.formats.strict_json import RequestError
 from deft_bench.store import instruments, jobs, pins, surveys
 from deft_bench.web.drawing.stage import Stage, short_unit, stage
-from deft_bench.web.level.gate import after_gate, shown_band
 from deft_bench.web.support import db, display, here, rock_mm
-from deft_bench.web.surveyed import Surveyed, facts_of, planned_drops, surveyed
+from deft_bench.web.surveyed import Surveyed, after_gate, facts_of, planned_drops, shown_band, surveyed
 
 REPORT_WIDTH = 860
 """Units of the report's necks, so that their words print at the size of the page's."""
