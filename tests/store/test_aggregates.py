@@ -193,9 +193,10 @@ def test_no_page_reads_a_whole_table(demo: Connection) -> None:
     assert len(statements) >= 14
     for sql in statements:
         plan = [row["detail"] for row in demo.execute(f"EXPLAIN QUERY PLAN {sql}")]
-        scans = [
-            step
-            for step in plan
-            if step.startswith("SCAN") and "VIRTUAL TABLE" not in step and "USING INDEX" not in step
-        ]
+        # an index that is read in order may be walked from its end, as far as the page's limit
+        allowed = ("VIRTUAL TABLE", "USING INDEX", "USING COVERING INDEX") if "LIMIT" in sql else ("VIRTUAL TABLE",)
+        scans = [step for step in plan if step.startswith("SCAN") and not any(word in step for word in allowed)]
         assert not scans, (sql, plan)
+        assert "LIMIT" not in sql or "TEMP B-TREE FOR ORDER" not in " ".join(plan), (sql, plan)
+        if "name COLLATE NOCASE >=" in sql:
+            assert ">?" in " ".join(plan), plan

@@ -130,9 +130,10 @@ def page(
     name, last = after or ("", 0)
     rows = db.execute(
         f"SELECT i.id, i.uid, i.created_at, i.retired_at, {_COLUMNS} FROM instrument i "
-        "WHERE (i.retired_at IS NOT NULL) = ? AND (i.name COLLATE NOCASE, i.id) > (?, ?) "
+        "WHERE (i.retired_at IS NOT NULL) = ? AND i.name COLLATE NOCASE >= ?"
+        " AND (i.name COLLATE NOCASE > ? OR i.id > ?) "
         "ORDER BY i.name COLLATE NOCASE, i.id LIMIT ?",
-        (int(retired), name, last, limit),
+        (int(retired), name, name, last, limit),
     )
     return [_instrument(row) for row in rows]
 
