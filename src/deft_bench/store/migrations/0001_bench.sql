@@ -94,6 +94,7 @@ CREATE TABLE survey (
 ) STRICT;
 
 CREATE INDEX survey_of_instrument ON survey (instrument_id, kind, taken_at, id);
+CREATE INDEX survey_in_time ON survey (instrument_id, taken_at, id);
 CREATE INDEX survey_of_job ON survey (job_id, id);
 
 CREATE TABLE reading (

@@ -43,7 +43,8 @@ class Choices:
             "left_out": ",".join(map(str, sorted(found.left_out))) or None,
             "objective": found.objective if found.objective != "least_metal" else None,
             "fall_from": str(found.fall_from) if found.fall_from else None,
-            "fall_drop": display().entry(found.fall_drop_um) if found.fall_drop_um else None,
+            # with its unit: an address must mean the same after the unit switch
+            "fall_drop": f"{found.fall_drop_um / 1000:g} mm" if found.fall_drop_um else None,
         }
         return {name: value for name, value in asked.items() if value is not None}
 

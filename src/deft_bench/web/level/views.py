@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from flask import Blueprint, flash, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, flash, jsonify, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.core.frets.level_gate import LevelGate
@@ -77,7 +77,11 @@ def show(job_id: int) -> str | Response:
     except ValueError as error:
         flash(f"Too little is read for a call: {error}.")
         return redirect(url_for("surveys.show", survey_id=heights[-1].id))
-    return _page(job, instrument, planning, gate=gate[1] if gate else None)
+    page = make_response(_page(job, instrument, planning, gate=gate[1] if gate else None))
+    if not choices.errors:
+        asked: dict[str, Any] = choices.query()
+        page.headers["HX-Push-Url"] = url_for(".show", job_id=job_id, **asked)
+    return page
 
 
 def _page(
@@ -109,9 +113,11 @@ def _page(
     turned = settings()["nut_side"]
     mirrored = instrument.spec.left_handed != (turned == "right")
     request_of = plan.request
-    template = "level/panel.html" if request.headers.get("HX-Target") == "level" else "level/show.html"
+    partial = request.headers.get("HX-Target") == "level"
     return render_template(
-        template,
+        "level/panel.html" if partial else "level/show.html",
+        partial=partial,
+        from_form=request.headers.get("HX-Trigger") == "choices",
         section="instruments",
         job=job,
         instrument=instrument,

@@ -19,10 +19,9 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "g") { event.preventDefault(); event.stopPropagation(); going = true; }
 }, true);
 
-// a control marked data-follow sends its form as soon as it changes
-document.addEventListener("change", (event) => {
-  const form = event.target.closest("form[data-follow]");
-  if (form && !form.hasAttribute("hx-get")) form.requestSubmit();
+// the page may have moved on without loading: come back to where it is now, with its choices
+document.querySelector("form.units")?.addEventListener("submit", (event) => {
+  event.target.elements.back.value = location.pathname + location.search;
 });
 
 document.addEventListener("click", (event) => { if (event.target.closest("[data-print]")) window.print(); });
