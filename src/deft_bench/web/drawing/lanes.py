@@ -87,7 +87,7 @@ def lane_charts(
             for x, drop in zip(positions_mm, drops_mm, strict=True)
         ]
     shown = [v for values in over.values() for v in values if v is not None] + [v for t in targets.values() for v in t]
-    high, low = max(0.05, *shown), min(-0.05, *shown)
+    high, low = max(0.055, *shown), min(-0.055, *shown)
     top, foot = 8.0, LANE_HEIGHT - 8.0
     floor = low - 0.15 * (high - low)
 

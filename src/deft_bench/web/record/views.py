@@ -13,7 +13,7 @@ from deft_bench.web.drawing.stage import Stage, short_unit, stage
 from deft_bench.web.support import db, display, here, rock_mm
 from deft_bench.web.surveyed import Surveyed, after_gate, facts_of, planned_drops, shown_band, surveyed
 
-REPORT_WIDTH = 860
+REPORT_WIDTH = 1000
 """Units of the report's necks, so that their words print at the size of the page's."""
 
 screen = Blueprint("record", __name__, template_folder="templates")

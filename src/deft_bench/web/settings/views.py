@@ -13,8 +13,8 @@ screen = Blueprint("settings", __name__, template_folder="templates")
 
 CHOICES = {
     "system": {"mm": "millimetres", "in": "inches"},
-    "inches": {"64": "nearest 1/64 with the remainder", "32": "nearest 1/32 with the remainder", "decimal": "decimals"},
-    "nut_side": {"left": "nut at the left, bass lane below", "right": "nut at the right, bass lane on top"},
+    "inches": {"64": "fractions to 1/64", "32": "fractions to 1/32", "decimal": "decimals"},
+    "nut_side": {"left": "nut left, bass lane below", "right": "nut right, bass lane on top"},
     "reading_order": {"lane_by_lane": "lane by lane", "fret_by_fret": "fret by fret"},
 }
 LIMITS = {"rock_um": (5, 100), "polish_loss_um": (0, 100), "least_height_um": (200, 2000)}
