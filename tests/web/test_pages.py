@@ -166,6 +166,7 @@ def test_errors_are_in_our_own_words(bench: Bench) -> None:
         "/photos/999.jpg",
         "/jobs/999/record",
         "/instruments/0/record.json",
+        f"/instruments/{10**30}",
     ):
         assert "There is nothing here." in bench.get(url, 404)
     answer = bench.client.get("/surveys/999", headers={"Accept": "application/json"})

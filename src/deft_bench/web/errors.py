@@ -72,7 +72,7 @@ def register(app: Flask) -> None:
     def database(error: DriverError) -> Response:
         return store(in_words(error, app.config["DATABASE"]))
 
-    def missing(error: KeyError) -> Response:
+    def missing(error: KeyError | OverflowError) -> Response:
         app.logger.info("not found: %s", error)
         return page(404, *SAY[404])
 
@@ -82,3 +82,5 @@ def register(app: Flask) -> None:
     app.register_error_handler(StoreError, store)
     app.register_error_handler(DriverError, database)
     app.register_error_handler(NotHereError, missing)
+    # a number in an address that is too large for any row
+    app.register_error_handler(OverflowError, missing)
