@@ -49,7 +49,7 @@ def test_marks_follow_a_rule_that_is_finer_near_its_end() -> None:
 
 
 def test_reference_fanned_board() -> None:
-    lines = fret_lines(Outline(660, 628, 8, 22, 36, 52, 3.5, 3.5))
+    lines = fret_lines(Outline(660, 628, 8, 22, 36, 52, (3.5, 3.5), (3.5, 3.5)))
     assert (round(lines[0].length_mm, 3), round(lines[0].angle_deg, 3)) == (45.268, 18.209)
     assert (round(lines[8].length_mm, 3), round(lines[8].angle_deg, 9) + 0.0) == (48.921, 0.0)
     assert [round(v, 3) for v in (*lines[12].bass_edge, *lines[12].treble_edge)] == [324.386, -25.504, 319.565, 25.496]
@@ -63,7 +63,7 @@ def test_fret_lines_never_cross_and_strings_have_their_scales(
     treble: float, fan: float, square: float, frets: int, nut: float, spread: float, margin: float
 ) -> None:
     bass = treble * (1 + fan)
-    outline = Outline(bass, treble, min(square, frets), frets, nut, nut + spread, margin, margin)
+    outline = Outline(bass, treble, min(square, frets), frets, nut, nut + spread, (margin, margin), (margin, margin))
     lines = fret_lines(outline)
     for before, after in itertools.pairwise(lines):
         assert after.bass_edge[0] > before.bass_edge[0]

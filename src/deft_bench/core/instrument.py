@@ -67,6 +67,8 @@ class Spec:
             self.spread_nut_um
             + (self.spread_saddle_um - self.spread_nut_um) * fret_position(1, self.frets)
         )  # fmt: skip
+        nut_margin = (self.nut_width_um - self.spread_nut_um) / 2000
+        last_margin = (self.last_fret_width_um - spread_last) / 2000
         return fret_lines(
             Outline(
                 self.bass_scale_um / 1000,
@@ -75,8 +77,8 @@ class Spec:
                 self.frets,
                 self.spread_nut_um / 1000,
                 self.spread_saddle_um / 1000,
-                (self.nut_width_um - self.spread_nut_um) / 2000,
-                (self.last_fret_width_um - spread_last) / 2000,
+                (nut_margin, last_margin),
+                (nut_margin, last_margin),
             )
         )
 

@@ -16,7 +16,9 @@ Point = tuple[float, float]
 class Outline:
     """What a board's plan is drawn from; lengths in mm.
 
-    The margins run from an outer string's centre to the board's edge, measured across, at the nut and at the last fret.
+    The margins, (at the nut, at the last fret), run from an outer string's centre to the board's edge, measured across.
+    A straight board's scale is measured along the centreline, a fanned one's along its outer strings, unless
+    `along_strings` says otherwise.
     """
 
     bass_scale_mm: float
@@ -25,9 +27,10 @@ class Outline:
     frets: int
     spread_nut_mm: float
     spread_saddle_mm: float
-    margin_nut_mm: float
-    margin_last_mm: float
+    bass_margin_mm: tuple[float, float]
+    treble_margin_mm: tuple[float, float]
     divisions: int = 12
+    along_strings: bool | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,6 +49,12 @@ class FretLine:
         return xb + (xt - xb) * share, yb + (yt - yb) * share
 
     @property
+    def centre_x_mm(self) -> float:
+        """x where the fret line crosses the centreline."""
+        (xb, yb), (xt, yt) = self.bass_edge, self.treble_edge
+        return xb - yb * (xt - xb) / (yt - yb)
+
+    @property
     def length_mm(self) -> float:
         """Length of the slot from edge to edge."""
         return math.dist(self.bass_edge, self.treble_edge)
@@ -59,8 +68,11 @@ class FretLine:
 
 
 def string_extent(scale_mm: float, outline: Outline) -> float:
-    """The x-extent of an outer string: its scale on a straight board, its projection on a fanned one."""
-    if outline.bass_scale_mm == outline.treble_scale_mm:
+    """The x-extent of an outer string: its scale, or the projection of it where the scale is measured along the string."""
+    along = outline.along_strings
+    if along is None:
+        along = outline.bass_scale_mm != outline.treble_scale_mm
+    if not along:
         return scale_mm
     return math.sqrt(scale_mm**2 - ((outline.spread_saddle_mm - outline.spread_nut_mm) / 2) ** 2)
 
@@ -89,9 +101,9 @@ def fret_lines(outline: Outline) -> list[FretLine]:
     (nut, last) = crossings[0], crossings[-1]
 
     def edge(side: int) -> tuple[Point, Point]:
-        string, sign = (0, -1) if side < 0 else (1, 1)
+        string, margin = (0, outline.bass_margin_mm) if side < 0 else (1, outline.treble_margin_mm)
         (x0, y0), (x1, y1) = nut[string], last[string]
-        return (x0, y0 + sign * outline.margin_nut_mm), (x1, y1 + sign * outline.margin_last_mm)
+        return (x0, y0 + side * margin[0]), (x1, y1 + side * margin[1])
 
     bass_edge, treble_edge = edge(-1), edge(1)
     return [

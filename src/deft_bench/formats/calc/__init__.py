@@ -12,6 +12,14 @@ from deft_bench.formats.strict_json import RequestError, check, tidy
 
 CALCULATIONS = {
     "fret-positions": "fret_positions",
+    "board-layout": "board_layout",
+    "radius": "radius",
+    "string-path-hump": "string_path_hump",
+    "slot": "slot",
+    "thickness-passes": "thickness_passes",
+    "neck-section": "neck_section",
+    "datum-transfer": "datum_transfer",
+    "wire-fit": "wire_fit",
     "straightness": "straightness",
     "level-plan": "level_plan",
 }
