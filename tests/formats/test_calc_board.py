@@ -202,6 +202,63 @@ def test_a_datum_is_set_as_it_can_be_and_checked_again() -> None:
     assert calculate("datum-transfer", {"scale_mm": 628, "datum": "nut", "drawing_centre_x_mm": 10})["offset_mm"] == -10
 
 
+CUT = {"overhang_mm": 1, "binding_mm": 0, "tang_setback_mm": 0, "saw_loss_mm": 0.5}
+
+
+def fewest(blanks: list[int], piece: int, saw: int) -> int:
+    """The fewest pieces by trying every way of sharing the blanks out."""
+
+    def share(i: int, rooms: list[int]) -> int:
+        if i == len(blanks):
+            return len(rooms)
+        ways = [share(i + 1, [*rooms, piece + saw - blanks[i] - saw])]
+        for k, room in enumerate(rooms):
+            if room >= blanks[i] + saw:
+                ways.append(share(i + 1, [*rooms[:k], room - blanks[i] - saw, *rooms[k + 1 :]]))
+        return min(ways)
+
+    return share(0, [])
+
+
+@given(st.lists(st.integers(30, 70), min_size=1, max_size=7), st.integers(72, 220), st.integers(0, 3))
+def test_the_fewest_pieces_are_the_fewest(slots: list[int], piece: int, saw: int) -> None:
+    asked = CUT | {"slot_lengths_mm": slots, "piece_length_mm": piece, "saw_loss_mm": saw}
+    found = calculate("cut-list", asked)
+    assert found["proven"]
+    assert found["pieces_needed"] == len(found["pieces"]) == fewest([slot + 2 for slot in slots], piece, saw)
+    assert sorted(fret for part in found["pieces"] for fret in part["frets"]) == list(range(1, len(slots) + 1))
+    for part in found["pieces"]:
+        used = sum(slots[fret - 1] + 2 for fret in part["frets"]) + saw * (len(part["frets"]) - 1)
+        assert part["used_mm"] == used <= piece
+        assert part["left_mm"] == piece - used
+
+
+@pytest.mark.parametrize("piece", [200, 260, 300, 330, 500, 610, 1000])
+def test_whole_boards_are_proven_from_any_usual_piece(piece: int) -> None:
+    for frets in (20, 22, 24):
+        for nut, last in ((43, 56), (52, 62), (41, 63)):
+            slots = [nut + (last - nut) * (1 - 2 ** (-n / 12)) / (1 - 2 ** (-frets / 12)) for n in range(1, frets + 1)]
+            assert calculate("cut-list", CUT | {"slot_lengths_mm": slots, "piece_length_mm": piece})["proven"], (
+                frets,
+                nut,
+            )
+
+
+def test_a_bound_board_cut_from_what_is_on_hand() -> None:
+    found = calculate(
+        "cut-list",
+        CUT | {"layout": FANNED, "binding_mm": 1.5, "tang_setback_mm": 0.5, "pieces_mm": [300, 600, 450, 560]},
+    )
+    assert found["proven"]
+    assert (found["pieces_needed"], len(found["frets"])) == (3, 22)
+    twelve = found["frets"][11]
+    slot = calculate("board-layout", FANNED)["frets"][12]["slot_length_mm"]
+    assert (twelve["holder_slot"], twelve["crown_length_mm"]) == (12, pytest.approx(slot + 2))
+    assert twelve["tang_length_mm"] == pytest.approx(slot - 4)
+    some = calculate("cut-list", CUT | {"layout": FANNED, "frets_to_cut": [3, 1], "piece_length_mm": 300})
+    assert [fret["fret"] for fret in some["frets"]] == [1, 3]
+
+
 @pytest.mark.parametrize(
     ("barb", "tang", "fit"),
     [(0.60, 0.5, "loose"), (0.64, 0.5, "loose"), (0.65, 0.5, "glue"), (0.74, 0.5, "glue"), (0.75, 0.5, "press"), (0.90, 0.5, "press"), (0.92, 0.5, "tight"), (0.8, 0.62, "tight")],
@@ -240,6 +297,11 @@ def test_the_fit_of_a_wire(barb: float, tang: float, fit: str) -> None:
         ("slot", {"tang_depth_mm": 5, "under_tang_gap_mm": 1, "radius_mm": None, "width_mm": 50, "board_thickness_mm": 6, "school": "follow_radius"}, "board_thickness_mm: the slot would"),
         ("thickness-passes", {"start_mm": 1000, "target_mm": 1, "per_pass_mm": 0.001}, "per_pass_mm: more than"),
         ("neck-section", {"sections": [{"fret": 1}]}, "sections[0].blank_mm: missing"),
+        ("cut-list", CUT | {"slot_lengths_mm": [50, 80], "piece_length_mm": 81}, "piece_length_mm: the blank of 82 mm"),
+        ("cut-list", CUT | {"slot_lengths_mm": [50] * 9, "pieces_mm": [160, 200]}, "pieces_mm: the pieces on hand are not enough"),
+        ("cut-list", CUT | {"slot_lengths_mm": [50], "piece_length_mm": 99, "binding_mm": 25}, "tang_setback_mm: with the binding"),
+        ("cut-list", CUT | {"slot_lengths_mm": [50], "piece_length_mm": 99, "frets_to_cut": [2]}, "frets_to_cut: fret 2"),
+        ("cut-list", CUT | {"piece_length_mm": 99}, "slot_lengths_mm: give"),
         ("datum-transfer", {"datum": "nut", "drawing_centre_x_mm": 0}, "scale_mm: give"),
         ("datum-transfer", {"layout": {**FANNED, "frets": 0}, "datum": "nut", "drawing_centre_x_mm": 0}, "layout.frets: 0 is less"),
         ("datum-transfer", {"scale_mm": 628, "frets": 9, "datum": "fret_12", "drawing_centre_x_mm": 0}, "datum: this board"),

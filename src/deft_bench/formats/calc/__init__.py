@@ -19,6 +19,7 @@ CALCULATIONS = {
     "thickness-passes": "thickness_passes",
     "neck-section": "neck_section",
     "datum-transfer": "datum_transfer",
+    "cut-list": "cut_list",
     "wire-fit": "wire_fit",
     "straightness": "straightness",
     "level-plan": "level_plan",

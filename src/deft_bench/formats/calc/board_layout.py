@@ -5,11 +5,11 @@ from typing import Any
 from deft_bench.core.board.fret_lines import Outline
 from deft_bench.core.board.layout import board_layout
 from deft_bench.formats.calc.fields import DIVISIONS, FRETS, NOT_NEGATIVE, POSITIVE, SCALE, listed, request
-from deft_bench.formats.strict_json import RequestError
+from deft_bench.formats.strict_json import RequestError, check
 
 ABOUT = "A board in plan, straight or fanned: fret lines, string paths with their worst error, outline"
 
-FIELDS: dict[str, Any] = {
+_FIELDS: dict[str, Any] = {
     "bass_scale_mm": SCALE,
     "treble_scale_mm": SCALE,
     "perpendicular_fret": {"type": "number", "minimum": 0, "maximum": 60},
@@ -29,12 +29,12 @@ FIELDS: dict[str, Any] = {
     "gauges_mm": listed(POSITIVE, least=2, most=18),
     "spacing": {"type": "string", "enum": ["equal_centres", "equal_gaps"], "default": "equal_centres"},
 }
-REQUIRED = [
+_REQUIRED = [
     "bass_scale_mm", "treble_scale_mm", "perpendicular_fret", "frets", "strings", "string_spread_nut_mm", "string_spread_saddle_mm",
     "edge_margin_mm", "end_overhang_mm",
 ]  # fmt: skip
 
-SCHEMA = request(FIELDS, REQUIRED, ABOUT)
+SCHEMA = request(_FIELDS, _REQUIRED, ABOUT)
 
 
 def outline_of(asked: dict[str, Any]) -> Outline:
@@ -64,6 +64,15 @@ def outline_of(asked: dict[str, Any]) -> Outline:
         asked.get("divisions", 12),
         along,
     )
+
+
+def layout_outline(layout: object) -> Outline:
+    """The outline of a board-layout request that stands inside another; raises RequestError under `layout.`."""
+    try:
+        check(layout, SCHEMA)
+        return outline_of(layout)  # type: ignore[arg-type]
+    except RequestError as error:
+        raise RequestError(f"layout.{line}" for line in error.lines) from None
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:

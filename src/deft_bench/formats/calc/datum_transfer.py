@@ -6,9 +6,9 @@ from typing import Any
 from deft_bench.core.board.fret_lines import fret_lines
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.units import UM_PER_INCH
-from deft_bench.formats.calc.board_layout import FIELDS, REQUIRED, outline_of
+from deft_bench.formats.calc.board_layout import layout_outline
 from deft_bench.formats.calc.fields import SCALE, request
-from deft_bench.formats.strict_json import RequestError, check
+from deft_bench.formats.strict_json import RequestError
 
 ABOUT = "The offset from a drawing's centre to the nut, 12th or square fret, as it can be set, and the re-check"
 
@@ -28,7 +28,6 @@ SCHEMA = request(
     ["datum", "drawing_centre_x_mm"],
     ABOUT,
 )
-_LAYOUT = request(FIELDS, REQUIRED, "a board-layout request")
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
@@ -36,11 +35,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     if ("scale_mm" in asked) == ("layout" in asked):
         raise RequestError(["scale_mm: give scale_mm or layout, one of the two"])
     if "layout" in asked:
-        try:
-            check(asked["layout"], _LAYOUT)
-            outline = outline_of(asked["layout"])
-        except RequestError as error:
-            raise RequestError(f"layout.{line}" for line in error.lines) from None
+        outline = layout_outline(asked["layout"])
         scale = (outline.bass_scale_mm + outline.treble_scale_mm) / 2
         centres = [line.centre_x_mm for line in fret_lines(outline)]
         square, frets = outline.perpendicular_fret, outline.frets

@@ -1,5 +1,6 @@
 // Keys that work on every screen: / find, ? all keys, g then a letter, x and arrows on a neck that takes them.
 
+document.documentElement.classList.add("scripted");
 const dialog = document.getElementById("keys");
 let going = false;
 
