@@ -110,7 +110,6 @@ def level_call(
     *,
     seated: bool = False,
     resolution_mm: float = 0.01,
-    seated_with: str | None = None,
     past_levels_mm: Sequence[float] = (),
     length: Length = in_mm,
 ) -> Call:
@@ -140,7 +139,7 @@ def level_call(
             f"Nothing to level: every fret lies within {length(within)} of one straight line.", "none", {}, (), None
         )
     if seating and not seated:
-        return _seating_call(plan, seating, seated_with, because, others, best, sure, length)
+        return _seating_call(plan, seating, because, others, best, sure, length)
     if below:
         # lifting is no cure where it leaves frets without metal all the same
         return call(*_replace(plan, best, below, because, others, length), None)
@@ -178,25 +177,23 @@ def level_call(
 
 
 def _seating_call(
-    plan: LevelPlan, seating: Seating, seated_with: str | None, because: list[str], others: list[Instead],
-    best: LevelOption, sure: Sure, length: Length,
+    plan: LevelPlan, seating: Seating, because: list[str], others: list[Instead], best: LevelOption, sure: Sure, length: Length,
 ) -> Call:  # fmt: skip
     frets = [*seating.every_lane, *seating.cluster]
     if frets:
         say = f"Check the seating of {frets_named(frets)} before any metal comes off."
         what = []
         if seating.every_lane:
-            what.append(f"{frets_named(list(seating.every_lane)).capitalize()}: proud in all three lanes")
+            what.append(f"{frets_named(list(seating.every_lane))}: proud in all three lanes")
         if seating.cluster:
-            what.append(f"{frets_named(list(seating.cluster)).capitalize()}: proud side by side")
+            what.append(f"{frets_named(list(seating.cluster))}: proud side by side")
         because.append(
-            "; ".join(what) + f", by {length(PROUD_MM)} or more. A fret that is out of its slot looks like this."
+            "; ".join(what).capitalize()
+            + f", by {length(PROUD_MM)} or more. A fret that is out of its slot looks like this."
         )
     else:
         say = "It rocks nearly everywhere: check the seating before any metal comes off."
-        because.append(f"Over a third of the triples rock in {' and '.join(seating.rocking_lanes)}.")
-    if seated_with:
-        because.append(f"They were seated with: {seated_with}.")
+        because.append(f"Over a third of the triples rock in {listed_words(list(seating.rocking_lanes))}.")
     costs = [Instead("Reseat what is loose, then survey again", "no metal"), _option_line(best, length), *others]
     settle = f"A {length(SEATING_GAP_MM)} feeler under the crown of {frets_named(frets) if frets else 'each fret'}, at both ends and the middle."
     return Call(
