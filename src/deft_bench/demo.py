@@ -20,8 +20,6 @@ from deft_bench.core.survey import Place, SurveyHead, heights_from, walk
 from deft_bench.store import instruments, jobs, pins, shop, surveys
 from deft_bench.store.database import Connection, open_database
 
-PLACE = "Quillhaven lending library"
-
 
 @dataclass(frozen=True, slots=True)
 class Neck:

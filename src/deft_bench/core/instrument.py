@@ -318,11 +318,6 @@ def _contradictions(spec: Spec, display: Display) -> dict[str, str]:
     return found
 
 
-def from_fields(fields: dict[str, Any]) -> Spec:
-    """A Spec from stored or imported fields; raises TypeError on a missing or unknown one."""
-    return Spec(**fields)
-
-
 def to_fields(spec: Spec) -> dict[str, Any]:
     """Every field of a Spec by name, in order."""
     return asdict(spec)

@@ -26,7 +26,8 @@ def serve(database: Path, host: str, port: int, hosts: tuple[str, ...] = (), *, 
             f"Port {port} on {host} cannot be used ({error.strerror}): choose another with --port."
         ) from error
     server = create_server(app, sockets=[listener], threads=THREADS, clear_untrusted_proxy_headers=True)
-    print(f"Deft Bench is at http://{host}:{listener.getsockname()[1]}/  (stop it with Ctrl-C)", flush=True)
+    shown = "127.0.0.1" if host in ("0.0.0.0", "::") else host
+    print(f"Deft Bench is at http://{shown}:{listener.getsockname()[1]}/  (stop it with Ctrl-C)", flush=True)
     try:
         server.run()
     except KeyboardInterrupt:

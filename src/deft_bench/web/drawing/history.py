@@ -20,7 +20,6 @@ class ReliefChart:
     left: list[tuple[float, str]]
     right: list[tuple[float, str]]
     dates: list[tuple[float, str]]
-    zero: float
 
 
 def relief_chart(readings: Sequence[tuple[str, float, float | None]], display: Display) -> ReliefChart | None:
@@ -54,5 +53,4 @@ def relief_chart(readings: Sequence[tuple[str, float, float | None]], display: D
         left=[(y(value), display.fine_number(value * 1000)) for value in marks],
         right=[(wet(h), f"{h} %") for h in (20, 40, 60, 80)],
         dates=[(xs[0], f"{times[0]:%b %Y}"), (xs[-1], f"{times[-1]:%b %Y}")],
-        zero=y(0.0),
     )

@@ -37,7 +37,6 @@ class LaneChart:
     line: str
     axis: list[tuple[float, str]]
     total: str
-    numbers: list[tuple[float, int]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,9 +114,8 @@ def lane_charts(
             bars.append(Bar(fret, x, width, y(value), cut, kind, words))
         line = " ".join(f"{x:.1f},{y(t):.1f}" for x, t in zip(xs, targets[lane], strict=True))
         axis = [(y(value), display.signed_number(value * 1000)) for value in _axis(low, high, display)]
-        numbers = list(zip(xs, range(1, len(xs) + 1), strict=True))
         total = display.fine_mm(plans[lane].total_mm)
-        charts.append(LaneChart(lane, foot, bars, line, axis, total, numbers))
+        charts.append(LaneChart(lane, foot, bars, line, axis, total))
     return charts
 
 

@@ -57,9 +57,6 @@ class Stage:
     lanes: list[tuple[str, float, float]]
     grid: str
     number_y: float
-    board_top: float
-    board_height: float
-    px_per_mm: float
     anchor: str
     pins: list[tuple[float, float, str]] = field(default_factory=list)
 
@@ -169,9 +166,6 @@ def stage(
         lanes=[(lane, label_x, at(lines[0].at(SHARE[lane]))[1]) for lane in reversed(LANES)],
         grid=_grid(width, height, 10 * scale, at((0, 0))[0], middle),
         number_y=bottom + 25,
-        board_top=top,
-        board_height=bottom - top,
-        px_per_mm=scale,
         anchor="start" if mirror_x else "end",
         pins=[
             (at(lines[fret].at(SHARE[lane]))[0] - PIN_ASIDE, at(lines[fret].at(SHARE[lane]))[1], note)
