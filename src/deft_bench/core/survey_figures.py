@@ -38,8 +38,13 @@ def figures(
     scale_mm: float,
     drops_mm: list[float] | None = None,
     rock_mm: float = ROCK_MM,
+    *,
+    brief: bool = False,
 ) -> Figures:
-    """Work a survey's figures out of its readings; with `drops_mm` heights are judged against that planned shape."""
+    """Work a survey's figures out of its readings; with `drops_mm` heights are judged against that planned shape.
+
+    `brief` leaves out the band and the bow of fret heights, which a list does not show.
+    """
     positions = fret_positions(scale_mm, frets)
     read = sum(um is not None for um in readings_um.values())
     places = len(lanes_of(head.kind)) * frets
@@ -58,8 +63,8 @@ def figures(
         off,
         high if high and high[1] >= rock_mm else None,
         low if low and low[1] <= -rock_mm else None,
-        _band(positions, lanes, drops_mm or [0.0] * frets),
-        bow_of_tops(lanes, positions),
+        None if brief else _band(positions, lanes, drops_mm or [0.0] * frets),
+        None if brief else bow_of_tops(lanes, positions),
     )
 
 

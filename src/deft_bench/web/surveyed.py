@@ -21,18 +21,22 @@ class Surveyed:
 
 
 def surveyed(
-    survey: surveys.Survey, instrument: instruments.Instrument, drops_mm: list[float] | None = None
+    survey: surveys.Survey,
+    instrument: instruments.Instrument,
+    drops_mm: list[float] | None = None,
+    *,
+    brief: bool = False,
 ) -> Surveyed:
-    """Read a survey's values and work out its figures."""
+    """Read a survey's values and work out its figures, for a list only the brief ones."""
     values = surveys.values(db(), survey.id)
-    found = figures(survey.head, values, survey.frets, instrument.spec.mean_scale_mm, drops_mm, rock_mm())
+    found = figures(survey.head, values, survey.frets, instrument.spec.mean_scale_mm, drops_mm, rock_mm(), brief=brief)
     return Surveyed(survey, values, found)
 
 
 def latest(instrument: instruments.Instrument, kind: str) -> Surveyed | None:
-    """The instrument's latest survey of a kind that holds any reading."""
+    """The instrument's latest survey of a kind that holds any reading, with its brief figures."""
     for survey in surveys.of_instrument(db(), instrument.id, kind, limit=3):
-        found = surveyed(survey, instrument)
+        found = surveyed(survey, instrument, brief=True)
         if found.figures.read:
             return found
     return None

@@ -6,6 +6,7 @@ stay. A long hump at one end can draw the first fit off, so fits that start with
 are tried too, and the one with the least misfit (Σ min(residual², 0.03²)) is taken. The source is the small-deflection shape of a beam bent by end moments; see docs/methods/straightness.md.
 """
 
+from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -63,12 +64,17 @@ def straightness(
         low, high = span[len(span) // share], span[-1 - len(span) // share]
         starts.append([i for i, (x, _) in enumerate(readings) if x <= high])
         starts.append([i for i, (x, _) in enumerate(readings) if x >= low])
-    settled = [_settle(shapes, gaps, [x for x, _ in readings], start, tolerance_mm) for start in starts]
-    # all readings is the first start, so a clean neck never needs the others
-    fit, residuals = min(settled, key=lambda found: round(_misfit(found[1], tolerance_mm), 9))
+    xs = [x for x, _ in readings]
+    fit, residuals = _settle(shapes, gaps, xs, starts[0], tolerance_mm)
+    if max(map(abs, residuals)) > tolerance_mm:
+        # a neck without any reading off is explained already: only one with some is fitted in parts too
+        others = [_settle(shapes, gaps, xs, start, tolerance_mm) for start in starts[1:]]
+        fit, residuals = min([(fit, residuals), *others], key=lambda found: round(_misfit(found[1], tolerance_mm), 9))
 
     def nearest(x: float) -> int:
-        return min(range(1, len(positions_mm) + 1), key=lambda fret: abs(positions_mm[fret - 1] - x))
+        after = min(bisect_left(positions_mm, x), len(positions_mm) - 1)
+        before = max(after - 1, 0)
+        return 1 + (before if x - positions_mm[before] <= positions_mm[after] - x else after)
 
     order = sorted(range(len(readings)), key=lambda i: readings[i][0])
     humps = [nearest(readings[i][0]) for i in order if residuals[i] < -tolerance_mm]
@@ -89,9 +95,8 @@ def _settle(
     seen: set[tuple[int, ...]] = set()
     while True:
         fit = _least_squares([shapes[i] for i in kept], [gaps[i] for i in kept])
-        residuals = [
-            gap - sum(c * s for c, s in zip(fit, shape, strict=True)) for gap, shape in zip(gaps, shapes, strict=True)
-        ]
+        offset, slope, depth = fit
+        residuals = [gap - offset - slope * u - depth * q for gap, (_, u, q) in zip(gaps, shapes, strict=True)]
         now = [i for i, residual in enumerate(residuals) if abs(residual) <= tolerance_mm]
         if now == kept or tuple(now) in seen or len({xs[i] for i in now}) < LEAST_READINGS:
             return fit, residuals
@@ -144,12 +149,19 @@ def _kind(
 
 
 def _least_squares(rows: list[tuple[float, float, float]], values: list[float]) -> list[float]:
-    """Three coefficients by normal equations and elimination with pivoting; the columns are scaled to about one."""
-    table = [
-        [sum(row[i] * row[j] for row in rows) for j in range(3)]
-        + [sum(row[i] * value for row, value in zip(rows, values, strict=True))]
-        for i in range(3)
-    ]
+    """Coefficients of rows (1, u, q) by normal equations and elimination with pivoting; u and q are of size one."""
+    n = su = sq = suu = suq = sqq = sv = suv = sqv = 0.0
+    for (_, u, q), value in zip(rows, values, strict=True):
+        n += 1
+        su += u
+        sq += q
+        suu += u * u
+        suq += u * q
+        sqq += q * q
+        sv += value
+        suv += u * value
+        sqv += q * value
+    table = [[n, su, sq, sv], [su, suu, suq, suv], [sq, suq, sqq, sqv]]
     for i in range(3):
         pivot = max(range(i, 3), key=lambda r: abs(table[r][i]))
         table[i], table[pivot] = table[pivot], table[i]
