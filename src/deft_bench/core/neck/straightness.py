@@ -2,8 +2,9 @@
 
 gap(x) = a + b·x + 4r(x − x_a)(x_e − x)/(x_e − x_a)²: a straightedge laid anyhow (a, b) over a parabola of depth r at
 mid-span, forward bow positive. Least squares, refitted without readings more than 0.03 mm off until the same readings
-stay. A long hump at one end can draw the first fit off, so fits that start without the upper or the lower third or half
-are tried too, and the one with the least misfit (Σ min(residual², 0.03²)) is taken. The source is the small-deflection shape of a beam bent by end moments; see docs/methods/straightness.md.
+stay. A long hump at one end can draw that fit off, so fits that start without the upper or the lower third or half are
+tried too; one of them is taken only when it finds the neck straight and leaves less misfit, Σ min(residual², 0.03²). The
+source is the small-deflection shape of a beam bent by end moments; see docs/methods/straightness.md.
 """
 
 from bisect import bisect_left
@@ -67,9 +68,10 @@ def straightness(
     xs = [x for x, _ in readings]
     fit, residuals = _settle(shapes, gaps, xs, starts[0], tolerance_mm)
     if max(map(abs, residuals)) > tolerance_mm:
-        # a neck without any reading off is explained already: only one with some is fitted in parts too
+        # a neck without any reading off is explained already; a part of a neck may clear it of bow but never lend it one
         others = [_settle(shapes, gaps, xs, start, tolerance_mm) for start in starts[1:]]
-        fit, residuals = min([(fit, residuals), *others], key=lambda found: round(_misfit(found[1], tolerance_mm), 9))
+        clearer = [found for found in others if abs(found[0][2]) <= tolerance_mm]
+        fit, residuals = min([(fit, residuals), *clearer], key=lambda found: round(_misfit(found[1], tolerance_mm), 9))
 
     def nearest(x: float) -> int:
         after = min(bisect_left(positions_mm, x), len(positions_mm) - 1)
