@@ -1,5 +1,7 @@
 """Straightness and its kinds, the order of the level calls, the steps of a job, the survey's walk."""
 
+import math
+
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
@@ -54,6 +56,16 @@ def test_kinds_that_no_rod_cures() -> None:
     assert read(bend).kind == "s-bend"
     assert not read(bend).frets_can_be_judged
     assert read(hump).frets_can_be_judged
+
+
+@given(st.sampled_from([20, 22, 24]), st.floats(0.1, 0.3), st.sampled_from([1, -1]), st.floats(-0.1, 0.2))
+def test_half_of_an_s_bend_never_passes_for_a_bow(frets: int, size: float, way: int, relief: float) -> None:
+    xs = fret_positions(628, frets)
+    shares = [(x - xs[0]) / (xs[-1] - xs[0]) for x in xs]
+    gaps = [way * size * math.sin(2 * math.pi * u) + 4 * relief * u * (1 - u) for u in shares]
+    found = straightness(list(zip(xs, gaps, strict=True)), xs, 1, frets, "board")
+    assert found.kind == "s-bend"
+    assert not found.frets_can_be_judged
 
 
 def test_the_first_fit_that_a_hump_draws_off_is_not_taken() -> None:

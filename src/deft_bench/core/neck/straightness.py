@@ -3,10 +3,12 @@
 gap(x) = a + b·x + 4r(x − x_a)(x_e − x)/(x_e − x_a)²: a straightedge laid anyhow (a, b) over a parabola of depth r at
 mid-span, forward bow positive. Least squares, refitted without readings more than 0.03 mm off until the same readings
 stay. A long hump at one end can draw that fit off, so fits that start without the upper or the lower third or half are
-tried too; one of them is taken only when it finds the neck straight and leaves less misfit, Σ min(residual², 0.03²). The
+tried too; one of them is taken only when it finds the neck straight and leaves less misfit, Σ min(residual², 0.03²). A
+double bend draws it off as well: where bow and an S together explain every reading, that is what it is. The
 source is the small-deflection shape of a beam bent by end moments; see docs/methods/straightness.md.
 """
 
+import math
 from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -18,8 +20,9 @@ Surface = Literal["board", "fret_tops"]
 
 STRAIGHT_MM = 0.03
 LEAST_READINGS = 5
+DEEPEST_S = math.sqrt(3) / 36
 ENOUGH_FOR_PARTS = 12
-"""Fewer places than this are not fitted in parts: three coefficients would follow any five of them."""
+"""Fewer places than this are not fitted in parts nor with an S: the coefficients would follow any few of them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +76,11 @@ def straightness(
         clearer = [found for found in others if abs(found[0][2]) <= tolerance_mm]
         fit, residuals = min([(fit, residuals), *clearer], key=lambda found: round(_misfit(found[1], tolerance_mm), 9))
 
+        if abs(fit[2]) > tolerance_mm and len(span) >= ENOUGH_FOR_PARTS:
+            double = _double_bend(shapes, gaps, tolerance_mm)
+            if double is not None:
+                fit, residuals = double
+
     def nearest(x: float) -> int:
         after = min(bisect_left(positions_mm, x), len(positions_mm) - 1)
         before = max(after - 1, 0)
@@ -104,6 +112,30 @@ def _settle(
             return fit, residuals
         seen.add(tuple(kept))
         kept = now
+
+
+def _double_bend(
+    shapes: list[tuple[float, float, float]], gaps: list[float], tolerance_mm: float
+) -> tuple[list[float], list[float]] | None:
+    """The bow under an S-bend, when bow and S together explain every reading and bow alone does not; else None.
+
+    The S is u(u − ½)(u − 1), scaled to a greatest depth of one. The residuals returned hold it, so that its hump and
+    its dip show.
+    """
+    bends = [u * (u - 0.5) * (u - 1) / DEEPEST_S for _, u, _ in shapes]
+    rows = [(*shape, bend) for shape, bend in zip(shapes, bends, strict=True)]
+    offset, slope, depth, size = _solve(
+        [
+            [sum(row[i] * row[j] for row in rows) for j in range(4)]
+            + [sum(row[i] * gap for row, gap in zip(rows, gaps, strict=True))]
+            for i in range(4)
+        ]
+    )
+    residuals = [gap - offset - slope * u - depth * q for gap, (_, u, q) in zip(gaps, shapes, strict=True)]
+    left = max(abs(residual - size * bend) for residual, bend in zip(residuals, bends, strict=True))
+    if left > tolerance_mm or abs(size) <= tolerance_mm:
+        return None
+    return [offset, slope, depth], residuals
 
 
 def _misfit(residuals: list[float], tolerance_mm: float) -> float:
@@ -151,7 +183,7 @@ def _kind(
 
 
 def _least_squares(rows: list[tuple[float, float, float]], values: list[float]) -> list[float]:
-    """Coefficients of rows (1, u, q) by normal equations and elimination with pivoting; u and q are of size one."""
+    """Coefficients of rows (1, u, q) by their normal equations; u and q are of size one."""
     n = su = sq = suu = suq = sqq = sv = suv = sqv = 0.0
     for (_, u, q), value in zip(rows, values, strict=True):
         n += 1
@@ -164,14 +196,20 @@ def _least_squares(rows: list[tuple[float, float, float]], values: list[float]) 
         suv += u * value
         sqv += q * value
     table = [[n, su, sq, sv], [su, suu, suq, suv], [sq, suq, sqq, sqv]]
-    for i in range(3):
-        pivot = max(range(i, 3), key=lambda r: abs(table[r][i]))
+    return _solve(table)
+
+
+def _solve(table: list[list[float]]) -> list[float]:
+    """Solve a small linear system, the right-hand side in the last column, by elimination with pivoting."""
+    size = len(table)
+    for i in range(size):
+        pivot = max(range(i, size), key=lambda r: abs(table[r][i]))
         table[i], table[pivot] = table[pivot], table[i]
-        for r in range(3):
+        for r in range(size):
             if r != i:
                 factor = table[r][i] / table[i][i]
                 table[r] = [cell - factor * top for cell, top in zip(table[r], table[i], strict=True)]
-    return [table[i][3] / table[i][i] for i in range(3)]
+    return [table[i][size] / table[i][i] for i in range(size)]
 
 
 def straightness_call(found: Straightness, rod: str | None = None, length: Length = in_mm) -> Call:
