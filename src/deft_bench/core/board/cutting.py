@@ -2,7 +2,7 @@
 
 A piece of length P yields n blanks when Σ lengths + (n − 1)·saw ≤ P, that is when Σ (length + saw) ≤ P + saw: bin packing.
 Any k pieces can be replaced by the k longest, so only those are tried. A first plan puts each blank, longest first, where it
-fits tightest. A lower bound comes from the pattern relaxation (Gilmore and Gomory 1961: column generation with a knapsack);
+fits tightest. A lower bound comes from the pattern relaxation (column generation with a knapsack, as cutting-stock textbooks give it);
 where the two differ, a search over what is between them decides. Lengths are whole micrometres, so that no blank is lost to
 rounding; the relaxation's are rounded so that the bound stays a bound.
 """
@@ -83,7 +83,7 @@ def _tightest(sizes: Sequence[int], rooms: Sequence[int]) -> list[list[int]] | N
 def _pattern_bound(sizes: Sequence[int], room: int) -> tuple[int, list[np.ndarray]]:
     """A lower bound on the pieces of one length that hold all sizes, the pattern relaxation rounded up; and its patterns.
 
-    Weights are rounded down and the room up, to `GRAIN_UM`. Farley's bound is taken at each round, so that stopping early
+    Weights are rounded down and the room up, to `GRAIN_UM`. The dual bound (value over the dearest pattern's worth) is taken at each round, so that stopping early
     still gives a bound.
     """
     weights = [size // GRAIN_UM for size in sizes]

@@ -314,7 +314,7 @@ def _tangents(x: float, g: float, hull: Points) -> list[float]:
 
 
 def lower_hull(points: Points) -> list[tuple[float, float]]:
-    """Corners of the lower convex hull of points in ascending x (Andrew's monotone chain); collinear points dropped."""
+    """Corners of the lower convex hull of points in ascending x by the monotone chain of the geometry textbooks; collinear points dropped."""
     hull: list[tuple[float, float]] = []
     for x, g in points:
         while len(hull) >= 2:
