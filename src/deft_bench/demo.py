@@ -25,7 +25,7 @@ from deft_bench.store.database import Connection, open_database
 class Neck:
     """One loan instrument: its specification, its fault, and what is asked of the bench this time.
 
-    Lengths mm. `shape` gives each lane's true height at a fret; `bow` is the forward bow that the fret tops are read
+    Lengths mm. `faults` are heights off the line by (lane, fret); `bow` is the forward bow that the fret tops are read
     with in the latest survey; `swing` is relief gained from 35 to 65 % humidity.
     """
 

@@ -283,17 +283,44 @@ def test_wood_and_fret_tops_that_disagree_are_called(bench: Bench, demo: Connect
     assert "Straighten the neck first" not in text
 
 
+def test_an_accepted_plan_can_be_changed_and_stays_as_it_was_accepted(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, "avocet").id
+    level = f"/jobs/{job}/level"
+    bench.post(f"{level}/accept", shown(bench.get(level)) | {"nut": "out"})
+    survey = surveys.of_job(demo, job)[0]
+    reading = surveys.readings(demo, survey.id)["bass", 9]
+    before = re.findall(r"[\d.]+ mm <br>off", bench.get(level))
+    read(bench, survey.id, "bass", 9, "0.3", reading.id)
+    assert re.findall(r"[\d.]+ mm <br>off", bench.get(level)) == before
+    changing = bench.get(f"{level}?change=1")
+    assert "Level to the dashed line" not in changing
+    links = re.findall(r'class="toggle-band"[^>]*?href="([^"]+)"', changing)
+    assert links
+    assert all("change=1" in link for link in links)
+    assert 'name="change" value="1"' in changing
+
+
+def test_too_little_read_is_said_everywhere(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, "heron").id
+    read(bench, new_survey(bench, demo, job, stage="between"), "bass", 9, "0.1")
+    assert "Too little is read for a call" in bench.client.get(f"/jobs/{job}/level", follow_redirects=True).text
+    assert "too little is read" in bench.client.get(f"/jobs/{job}/level.json").json["error"]
+    assert "Too little is read" in bench.post(f"/jobs/{job}/level/accept", {"shown": "x"}).text
+    assert jobs.plans(demo, job) == []
+
+
 def test_checked_seating_lets_the_call_go_on(bench: Bench, demo: Connection) -> None:
     job = job_of(demo, "godwit").id
     assert "Check the seating" in bench.get(f"/jobs/{job}/level")
     text = bench.post(f"/jobs/{job}/level/seated").text
     assert "<h2>Level all" in text, re.findall("<h2>(.*)</h2>", text)
+    assert "<p>The shortest fret after it is" in text
 
 
 def test_a_refret_starts_the_metal_budget_again(bench: Bench, demo: Connection) -> None:
     job = job_of(demo, "dunlin")
     level = f"/jobs/{job.id}/level"
-    assert "Frets to replace" in bench.post(f"{level}/accept", shown(bench.get(level))).text
+    assert "Replace frets 1 to 22." in bench.post(f"{level}/accept", shown(bench.get(level))).text
     bench.post(f"{level}/done")
     assert jobs.removed_from(demo, job.instrument_id) == {}
 

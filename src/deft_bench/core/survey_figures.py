@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.heights import ROCK_MM, Heights, deviations, mean_heights
-from deft_bench.core.frets.levelling import best_line
+from deft_bench.core.frets.levelling import band_width
 from deft_bench.core.neck.straightness import LEAST_READINGS, Straightness, Surface, straightness
 from deft_bench.core.survey import Place, SurveyHead, heights_from, lanes_of
 
@@ -89,6 +89,5 @@ def _band(positions_mm: list[float], lanes: Mapping[str, Heights], drops_mm: lis
     for heights in lanes.values():
         points = [(x, h + d) for x, h, d in zip(positions_mm, heights, drops_mm, strict=True) if h is not None]
         if len(points) >= 3:
-            offset, slope = best_line(points, (), "least_worst")
-            worst = max(worst or 0.0, max(g - offset - slope * x for x, g in points))
+            worst = max(worst or 0.0, band_width(points))
     return worst

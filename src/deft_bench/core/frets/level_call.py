@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm, listed, listed_words
 from deft_bench.core.frets.heights import LANES, PROUD_MM, ROCK_MM, deviations, rocking_share
-from deft_bench.core.frets.levelling import LevelOption, LevelPlan, best_line, most_removed
+from deft_bench.core.frets.levelling import LevelOption, LevelPlan, band_width, most_removed
 
 ROCKING_SHARE = 1 / 3
 REFRET_SHARE = 1 / 3
@@ -87,16 +87,6 @@ def seating_signs(plan: LevelPlan) -> Seating:
     return Seating(tuple(sorted(every)), tuple(sorted(cluster - every)), tuple(everywhere))
 
 
-def level_band(plan: LevelPlan) -> float:
-    """The narrowest band about a straight line, with the planned drop, that holds every fret of a lane; the worst lane's, mm."""
-    worst = 0.0
-    for lane in plan.request.heights:
-        points = [(x, g) for _, x, g in plan.request.bounds(lane)]
-        offset, slope = best_line(points, (), "least_worst")
-        worst = max(worst, max(g - offset - slope * x for x, g in points))
-    return worst
-
-
 def option_to_call(plan: LevelPlan) -> LevelOption:
     """The best option that a person would carry out: a fret is lifted only by a gap that counts (0.03 mm) or more."""
     for option in plan.options:
@@ -124,15 +114,15 @@ def level_call(
     because = [_readings_named(plan, resolution_mm, length)]
     if unread:
         because.append(f"Not read: {unread}.")
+    if seated:
+        because.append("The seating was checked and found home.")
     others = [_option_line(option, length) for option in plan.options if option is not best]
 
     def call(say: str, do: str, figures: dict[str, float], instead: Sequence[Instead], settle_by: str | None) -> Call:
         total = {"total_mm": best.total_mm, "worst_mm": best.worst_mm, "level_all_total_mm": level_all.total_mm}
-        if seated:
-            because.append("The seating was checked and found home.")
         return Call(say, do, {**total, **figures}, tuple(because), tuple(instead), sure, settle_by or settle)
 
-    band = level_band(plan)
+    band = max(band_width([(x, g) for _, x, g in plan.request.bounds(lane)]) for lane in plan.request.heights)
     if band <= ROCK_MM + 1e-9:
         within = max(band / 2, resolution_mm)
         return call(

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from deft_bench.core.frets.heights import ROCK_MM, Heights, deviations
-from deft_bench.core.frets.levelling import best_line
+from deft_bench.core.frets.levelling import band_width
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,8 +49,7 @@ def level_gate(
         points = [(x, h + d) for x, h, d in zip(positions_mm, kept, drops_mm, strict=True) if h is not None]
         if len(points) < 2:
             continue
-        offset, slope = best_line(points, (), "least_worst")
-        band[lane] = max(g - offset - slope * x for x, g in points) / 2
+        band[lane] = band_width(points) / 2
         if band[lane] > tolerance_mm + 1e-9:
             off = deviations(positions_mm, kept, drops_mm)
             misses += [

@@ -296,6 +296,12 @@ def best_line(held: Points, lifted: Points, objective: Objective) -> tuple[float
     return offset(slope), slope
 
 
+def band_width(points: Points) -> float:
+    """Width of the narrowest band about a straight line that holds all points, ascending in x, mm; two at least."""
+    offset, slope = best_line(points, (), "least_worst")
+    return max(g - offset - slope * x for x, g in points)
+
+
 def _flat_bottom(cost: Callable[[float], float], corners: Sequence[float]) -> tuple[float, float]:
     """The first and last corner at which a convex cost is least."""
     costs = [(cost(slope), slope) for slope in corners]

@@ -12,7 +12,8 @@ from deft_bench.core.frets.level_call import Budget, level_call, metal_budget, o
 from deft_bench.core.frets.levelling import LevelOption, LevelPlan, LevelRequest, least_height, most_removed, plan_level
 from deft_bench.core.frets.plan_record import Circumstances, PlanKind, record_inputs, record_outcome
 from deft_bench.core.instrument import Spec
-from deft_bench.core.neck.straightness import Straightness, straightness_call
+from deft_bench.core.neck.straight_gate import StraightGate
+from deft_bench.core.neck.straightness import straightness_call
 from deft_bench.core.survey import heights_from
 from deft_bench.core.survey_figures import bow_of_tops
 from deft_bench.core.units import LengthError, parse_length
@@ -20,19 +21,20 @@ from deft_bench.store import instruments, jobs, surveys
 from deft_bench.web.support import db, display, settings
 from deft_bench.web.surveyed import Surveyed, surveyed
 
-DISAGREE_MM = 0.05
-"""Bow on wood and bow on fret tops further apart than this: seating or uneven wire, not the neck."""
-
 
 @dataclass(frozen=True, slots=True)
 class Choices:
-    """What the person at the bench has set on this page; lengths micrometres, `lift` None = the best option."""
+    """What the person at the bench has set on this page; lengths micrometres, `lift` None = the best option.
+
+    `change` asks for a new plan although one is accepted and waiting.
+    """
 
     lift: tuple[int, ...] | None = None
     left_out: frozenset[int] = frozenset()
     objective: str = "least_metal"
     fall_from: int | None = None
     fall_drop_um: int = 0
+    change: bool = False
     errors: Mapping[str, str] = field(default_factory=dict)
 
     def query(self, **changed: Any) -> dict[str, str]:
@@ -45,6 +47,7 @@ class Choices:
             "fall_from": str(found.fall_from) if found.fall_from else None,
             # with its unit: an address must mean the same after the unit switch
             "fall_drop": f"{found.fall_drop_um / 1000:g} mm" if found.fall_drop_um else None,
+            "change": "1" if found.change else None,
         }
         return {name: value for name, value in asked.items() if value is not None}
 
@@ -90,30 +93,9 @@ def read_choices(asked: Mapping[str, str], frets: int) -> Choices:
         objective="least_worst" if asked.get("objective") == "least_worst" else "least_metal",
         fall_from=fall_from,
         fall_drop_um=drop if fall_from else 0,
+        change="change" in asked,
         errors=errors,
     )
-
-
-@dataclass(frozen=True, slots=True)
-class Straight:
-    """The straight gate: the reading that it rests on, and whether wood and fret tops disagree."""
-
-    found: Straightness | None
-    tops: Straightness | None
-    board: Straightness | None
-    overridden: bool
-
-    @property
-    def passes(self) -> bool:
-        """Whether levelling may go on: straight, or passed over with a note."""
-        return self.overridden or self.found is None or self.found.frets_can_be_judged
-
-    @property
-    def disagree(self) -> bool:
-        """Whether bow on wood and on fret tops differ by more than a seated board allows."""
-        if self.tops is None or self.board is None:
-            return False
-        return abs(self.tops.relief_mm - self.board.relief_mm) > DISAGREE_MM
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +104,7 @@ class Planning:
 
     base: Surveyed
     choices: Choices
-    straight: Straight
+    straight: StraightGate
     plan: LevelPlan
     chosen: LevelOption
     budget: Budget
@@ -194,7 +176,7 @@ def straight_gate(
     request: LevelRequest,
     base: surveys.Survey,
     carried_mm: list[float] | None,
-) -> Straight:
+) -> StraightGate:
     """The straight gate on the surface it was read on: wood when it was read since the last heights, else fret tops.
 
     `carried_mm` is the drop that a level has cut already: that is shape, not bow. A drop only planned is not there yet.
@@ -214,7 +196,7 @@ def straight_gate(
             if found is not None:
                 board = found
                 break
-    return Straight(board or tops, tops, board, bool(job.override_note))
+    return StraightGate(board or tops, tops, board, bool(job.override_note))
 
 
 def make_plan(
@@ -223,10 +205,14 @@ def make_plan(
     base: Surveyed,
     choices: Choices,
     carried_mm: list[float] | None = None,
+    heights: dict[str, Heights] | None = None,
 ) -> Planning:
-    """Plan from a survey under the choices; raises ValueError when too few frets are read."""
+    """Plan from a survey under the choices; raises ValueError when too few frets are read.
+
+    `heights` (mm) stand in for the survey's present readings where a plan is shown as it was accepted.
+    """
     frets = base.survey.frets
-    heights = heights_from(base.values, base.survey.head.method, frets)
+    heights = heights or heights_from(base.values, base.survey.head.method, frets)
     if not heights:
         raise ValueError("no fret is read yet")
     request = level_request(instrument, frets, heights, choices)

@@ -5,10 +5,11 @@ from typing import Any
 from flask import Blueprint, flash, jsonify, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.core.frets.heights import Heights
 from deft_bench.core.frets.level_gate import LevelGate
 from deft_bench.core.frets.plan_record import metal_taken
 from deft_bench.core.level_job import steps
-from deft_bench.store import instruments, jobs
+from deft_bench.store import instruments, jobs, surveys
 from deft_bench.web.drawing.lanes import budget_chart, lane_charts
 from deft_bench.web.drawing.stage import short_unit, stage
 from deft_bench.web.level.planning import (
@@ -94,7 +95,12 @@ def _page(
 ) -> str:
     if planning is None:
         assert accepted is not None
-        base = next(survey for survey in height_surveys(job) if survey.id == accepted.survey_id)
+        # as it was accepted, whatever has become of the readings since
+        base = surveys.get(db(), accepted.survey_id)
+        heights: dict[str, Heights] = {
+            lane: [None if um is None else um / 1000 for um in found]
+            for lane, found in accepted.inputs["heights_um"].items()
+        }
         fall = accepted.inputs["fall_away"] or {}
         asked = {
             "lift": ",".join(map(str, accepted.inputs["lift"])) or "none",
@@ -103,7 +109,8 @@ def _page(
             "fall_from": str(fall.get("from_fret", "")),
             "fall_drop": f"{fall['drop_um'] / 1000} mm" if fall else "",
         }
-        planning = make_plan(job, instrument, surveyed(base, instrument), read_choices(asked, base.frets))
+        choices = read_choices(asked, base.frets)
+        planning = make_plan(job, instrument, surveyed(base, instrument), choices, heights=heights)
     chosen, plan = planning.chosen, planning.plan
     marks: dict[int, set[str]] = {fret: {"left-out"} for fret in planning.choices.left_out}
     for fret in chosen.lift:
@@ -154,7 +161,11 @@ def request_json(job_id: int) -> Response:
     if not heights:
         return jsonify(error="no fret heights surveyed in this job")
     choices = read_choices(request.args, heights[-1].frets)
-    return jsonify(calc_request(make_plan(job, instrument, surveyed(heights[-1], instrument), choices), instrument))
+    try:
+        planning = make_plan(job, instrument, surveyed(heights[-1], instrument), choices)
+    except ValueError as error:
+        return jsonify(error=f"too little is read for a plan: {error}")
+    return jsonify(calc_request(planning, instrument))
 
 
 @screen.post("/jobs/<int:job_id>/level/accept")
@@ -165,7 +176,7 @@ def accept(job_id: int) -> Response:
     if not heights:
         return redirect(url_for("surveys.next_of", job_id=job_id))
     choices = read_choices(request.form, heights[-1].frets)
-    asked: dict[str, Any] = {**choices.query(), "change": 1}
+    asked: dict[str, Any] = choices.query(change=True)
     back = redirect(url_for(".show", job_id=job_id, **asked))
     nut = request.form.get("nut", job.nut)
     if nut in NUT and nut != job.nut:
@@ -173,7 +184,11 @@ def accept(job_id: int) -> Response:
         job = jobs.get(db(), job_id)
     gate = _gate(job, instrument)
     carried = planned_drops(gate[0]) if gate else None
-    planning = make_plan(job, instrument, surveyed(heights[-1], instrument), choices, carried)
+    try:
+        planning = make_plan(job, instrument, surveyed(heights[-1], instrument), choices, carried)
+    except ValueError as error:
+        flash(f"Too little is read for a plan: {error}.")
+        return back
     shown = request.form.get("shown", "")
     if choices.errors:
         flash(" ".join(choices.errors.values()))
