@@ -17,7 +17,9 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "ArrowLeft") { event.preventDefault(); mark(fret - 1); }
   else if (event.key === "x" && fret) {
     event.preventDefault();
-    htmx.trigger(bands().find((band) => Number(band.dataset.fret) === fret), "click");
+    // a true click: on a band that has only just been drawn it follows the link itself
+    const band = bands().find((band) => Number(band.dataset.fret) === fret);
+    band?.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
   }
 });
 
