@@ -40,6 +40,11 @@ def in_mm(length_mm: float) -> str:
     return f"{length_mm:.2f} mm"
 
 
+def long_in_mm(length_mm: float) -> str:
+    """Write a scale, width or radius for a reader who works in millimetres: no more places than it has."""
+    return f"{round(length_mm, 3):g} mm"
+
+
 def listed(frets: list[int]) -> str:
     """Write fret numbers as a person would: `5`, `5 and 7`, `5, 7 and 9`, with runs of three or more as `5 to 9`."""
     runs: list[list[int]] = []

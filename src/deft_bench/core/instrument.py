@@ -7,6 +7,7 @@ from typing import Any
 
 from deft_bench.core.board.fret_lines import FretLine, Outline, fret_lines
 from deft_bench.core.board.positions import fret_position
+from deft_bench.core.board.section import Cone
 from deft_bench.core.units import MM, Display
 
 MOST_FRETS = 60
@@ -61,26 +62,38 @@ class Spec:
         """Whether bass and treble scales differ."""
         return self.bass_scale_um != self.treble_scale_um
 
-    def lines(self) -> list[FretLine]:
-        """The board's fret lines, nut first, in mm."""
+    def outline(self) -> Outline:
+        """What the board's plan is drawn from, mm: straight edges from the nut's width to that at the last fret."""
         spread_last = (
             self.spread_nut_um
             + (self.spread_saddle_um - self.spread_nut_um) * fret_position(1, self.frets)
         )  # fmt: skip
         nut_margin = (self.nut_width_um - self.spread_nut_um) / 2000
         last_margin = (self.last_fret_width_um - spread_last) / 2000
-        return fret_lines(
-            Outline(
-                self.bass_scale_um / 1000,
-                self.treble_scale_um / 1000,
-                self.perpendicular_fret,
-                self.frets,
-                self.spread_nut_um / 1000,
-                self.spread_saddle_um / 1000,
-                (nut_margin, last_margin),
-                (nut_margin, last_margin),
-            )
+        return Outline(
+            self.bass_scale_um / 1000,
+            self.treble_scale_um / 1000,
+            self.perpendicular_fret,
+            self.frets,
+            self.spread_nut_um / 1000,
+            self.spread_saddle_um / 1000,
+            (nut_margin, last_margin),
+            (nut_margin, last_margin),
         )
+
+    def lines(self) -> list[FretLine]:
+        """The board's fret lines, nut first, in mm."""
+        return fret_lines(self.outline())
+
+    def radius_at(self, x_mm: float) -> float | None:
+        """The board's radius at a distance from the nut, mm: linear between nut and last fret on a compound board; None when flat.
+
+        Raises ValueError where the cone has closed.
+        """
+        if self.nut_radius_um is None or self.end_radius_um is None:
+            return None
+        end_x = fret_position(self.mean_scale_mm, self.frets)
+        return Cone(self.nut_radius_um / 1000, self.end_radius_um / 1000, end_x).at(x_mm)
 
 
 CHOICES: dict[str, dict[str, str]] = {

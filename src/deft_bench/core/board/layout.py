@@ -40,6 +40,8 @@ def across(count: int, spread_mm: float, gauges_mm: Sequence[float] | None, spac
     Equal centres divide the spread evenly; equal gaps leave the same clear space between the sides of neighbours.
     Raises ValueError when the strings would touch.
     """
+    if count == 1:
+        return [spread_mm / 2]
     if spacing == "equal_centres" or gauges_mm is None:
         return [i * spread_mm / (count - 1) for i in range(count)]
     halves = [(one + other) / 2 for one, other in pairwise(gauges_mm)]

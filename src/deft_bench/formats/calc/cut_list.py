@@ -2,8 +2,8 @@
 
 from typing import Any
 
-from deft_bench.core.board.cutting import plan_cutting
 from deft_bench.core.board.fret_lines import fret_lines
+from deft_bench.core.frets.cut_list import CutListError, cut_list
 from deft_bench.formats.calc.board_layout import layout_outline
 from deft_bench.formats.calc.fields import FRETS, NOT_NEGATIVE, POSITIVE, listed, request
 from deft_bench.formats.strict_json import RequestError
@@ -34,32 +34,29 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     if ("piece_length_mm" in asked) == ("pieces_mm" in asked):
         raise RequestError(["piece_length_mm: give piece_length_mm or pieces_mm, one of the two"])
     slots = asked.get("slot_lengths_mm") or [line.length_mm for line in fret_lines(layout_outline(asked["layout"]))[1:]]
-    wanted = sorted(set(asked.get("frets_to_cut", range(1, len(slots) + 1))))
-    if wanted[-1] > len(slots):
-        raise RequestError([f"frets_to_cut: fret {wanted[-1]} is not on this board of {len(slots)}"])
-    crowns = [slots[fret - 1] + 2 * asked["overhang_mm"] for fret in wanted]
-    tangs = [slots[fret - 1] - 2 * (asked["binding_mm"] + asked["tang_setback_mm"]) for fret in wanted]
-    short = [fret for fret, tang in zip(wanted, tangs, strict=True) if tang <= 0]
-    if short:
-        raise RequestError([f"tang_setback_mm: with the binding it leaves fret {short[0]} no tang"])
-    blanks = [round(crown * 1000) for crown in crowns]
-    field = "pieces_mm" if "pieces_mm" in asked else "piece_length_mm"
-    stock = asked.get("pieces_mm") or [asked["piece_length_mm"]] * len(blanks)
+    wanted = asked.get("frets_to_cut", range(1, len(slots) + 1))
+    stock = asked.get("pieces_mm") or [asked["piece_length_mm"]] * len(slots)
     try:
-        plan = plan_cutting(blanks, [round(piece * 1000) for piece in stock], round(asked["saw_loss_mm"] * 1000))
-    except ValueError as error:
+        found = cut_list(
+            slots, wanted, asked["overhang_mm"], asked["binding_mm"], asked["tang_setback_mm"], stock, asked["saw_loss_mm"]
+        )  # fmt: skip
+    except CutListError as error:
+        field = error.field if error.field != "pieces_mm" or "pieces_mm" in asked else "piece_length_mm"
         raise RequestError([f"{field}: {error}"]) from None
-    pieces = []
-    for held, piece in zip(plan.pieces, plan.piece_um, strict=True):
-        used = sum(crowns[i] for i in held) + (len(held) - 1) * asked["saw_loss_mm"]
-        pieces.append({"frets": [wanted[i] for i in held], "used_mm": used, "left_mm": piece / 1000 - used})
     return {
         "frets": [
-            {"fret": fret, "crown_length_mm": crown, "tang_length_mm": tang, "holder_slot": fret}
-            for fret, crown, tang in zip(wanted, crowns, tangs, strict=True)
+            {
+                "fret": blank.fret,
+                "crown_length_mm": blank.crown_mm,
+                "tang_length_mm": blank.tang_mm,
+                "holder_slot": blank.fret,
+            }
+            for blank in found.blanks
         ],
-        "pieces": sorted(pieces, key=lambda piece: piece["frets"]),
-        "total_mm": sum(crowns),
-        "pieces_needed": len(pieces),
-        "proven": plan.proven,
+        "pieces": [
+            {"frets": list(piece.frets), "used_mm": piece.used_mm, "left_mm": piece.left_mm} for piece in found.pieces
+        ],
+        "total_mm": found.total_mm,
+        "pieces_needed": len(found.pieces),
+        "proven": found.proven,
     }

@@ -2,8 +2,7 @@
 
 from typing import Any
 
-from deft_bench.core.board.section import wire_fit
-from deft_bench.core.calls import Call, Instead
+from deft_bench.core.frets.wire import wire_call
 from deft_bench.formats.calc.fields import POSITIVE, call_fields, request
 
 ABOUT = "How a fret wire fits its slot: press, glue, loose or tight, and whether it is overbent enough"
@@ -20,29 +19,12 @@ SCHEMA = request(
     ABOUT,
 )
 
-_SAY = {
-    "press": ("Press or hammer it in dry: the barbs bite {bite:.2f} mm.", ()),
-    "glue": ("Glue it: the barbs bite only {bite:.2f} mm.", (Instead("A wire with wider barbs", "order"),)),
-    "loose": ("Too loose: the barbs bite {bite:.2f} mm.", (Instead("Glue and clamp until cured", "clamps, a day"), Instead("A wire with wider barbs", "order"))),
-    "tight": ("Too tight: open the slot or choose another wire.", (Instead("Press it all the same", "the neck is pushed backward"),)),
-}  # fmt: skip
-
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
     """Answer one request; the board's radius is null on a flat board."""
-    slot, tang, barb = asked["slot_width_mm"], asked["tang_width_mm"], asked["barb_width_mm"]
-    found = wire_fit(slot, tang, barb, asked["wire_radius_mm"], asked["board_radius_mm"])
-    say, instead = _SAY[found.fit]
-    because = [f"Slot {slot:g}, tang {tang:g}, over the barbs {barb:g} mm."]
-    if found.tang_clearance_mm < 0:
-        because.append(f"The tang is {-found.tang_clearance_mm:.2f} mm wider than the slot.")
-    if not found.overbend_ok:
-        because.append("Bend the wire to between 70 % of the board's radius and just under it.")
-    if found.fit in ("press", "tight"):
-        because.append("Tangs in tight slots push the neck backward: read its straightness again after seating.")
-    figures = {"tang_clearance_mm": found.tang_clearance_mm, "barb_bite_mm": found.barb_bite_mm}
-    settle = "One fret seated in an offcut slotted with the same saw."
-    call = Call(say.format(bite=found.barb_bite_mm), found.fit, figures, tuple(because), instead, "likely", settle)
+    found, call = wire_call(
+        asked["slot_width_mm"], asked["tang_width_mm"], asked["barb_width_mm"], asked["wire_radius_mm"], asked["board_radius_mm"]
+    )  # fmt: skip
     return {
         "tang_clearance_mm": found.tang_clearance_mm,
         "barb_bite_mm": found.barb_bite_mm,
