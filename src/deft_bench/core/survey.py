@@ -10,9 +10,23 @@ Order = Literal["lane_by_lane", "fret_by_fret"]
 Place = tuple[str, int]
 """(lane, fret)"""
 
-KINDS = {"fret_heights": "Fret heights", "straightness": "Straightness"}
+KINDS = {
+    "fret_heights": "Fret heights",
+    "straightness": "Straightness",
+    "slot_depth": "Slot depth",
+    "seating": "Seating",
+    "sprout": "Fret-end sprout",
+}
 STAGES = {"before": "before", "between": "between", "after": "after"}
-METHODS = {"gap": "gap under a straightedge", "height": "height above a reference"}
+METHODS = {
+    "gap": "gap under a straightedge",
+    "height": "height above a reference",
+    "depth": "depth below the board’s face",
+    "daylight": "daylight under the crown",
+    "stand_out": "how far the end stands out",
+}
+ONLY_METHOD = {"straightness": "gap", "slot_depth": "depth", "seating": "daylight", "sprout": "stand_out"}
+"""Kinds that can be read in one way only; fret heights are a gap or a height."""
 SURFACES = {"fret_tops": "fret tops", "board": "bare board"}
 STRING_STATES = {
     "off": "strings off",
@@ -60,16 +74,21 @@ def head_problems(head: SurveyHead) -> dict[str, str]:
         found["temperature_c"] = "Accepted: −20 to 60 °C."
     if head.humidity is not None and not 0 <= head.humidity <= 100:
         found["humidity"] = "Accepted: 0 to 100 % relative humidity."
-    if head.kind == "straightness" and head.method == "height":
-        found["method"] = "Straightness is read as the gap under a straightedge."
-    if head.kind == "fret_heights" and head.surface == "board":
-        found["surface"] = "Fret heights are read on the fret tops."
+    only = ONLY_METHOD.get(head.kind)
+    if only and head.method != only:
+        found["method"] = f"{KINDS[head.kind]} is read as the {METHODS[only]}."
+    if head.kind == "fret_heights" and head.method not in ("gap", "height"):
+        found["method"] = "Fret heights are read as a gap under a straightedge or a height above a reference."
+    if head.kind not in ("straightness", "slot_depth") and head.surface == "board":
+        found["surface"] = f"{KINDS.get(head.kind, 'This')} is read on the frets."
     return found
 
 
 def lanes_of(kind: str) -> tuple[str, ...]:
     """The lanes that a survey of this kind is read in."""
-    return LANES if kind == "fret_heights" else ("middle",)
+    if kind == "straightness":
+        return ("middle",)
+    return ("bass", "treble") if kind == "sprout" else LANES
 
 
 def walk(kind: str, frets: int, order: Order) -> list[Place]:
@@ -97,8 +116,10 @@ def heights_from(readings_um: Mapping[Place, int | None], method: str, frets: in
     return lanes
 
 
-def reading_problem(um: int) -> str | None:
-    """Why a reading cannot be meant, or None."""
+def reading_problem(um: int, kind: str = "fret_heights") -> str | None:
+    """Why a reading of this kind cannot be meant, or None."""
+    if um < 0 and kind in ("slot_depth", "seating"):
+        return f"{KINDS[kind]} cannot be under zero: accepted are 0 to {MOST_UM / 1000:g} mm."
     if abs(um) > MOST_UM:
         return (
             f"{um / 1000:g} mm is no fret reading: accepted are −{MOST_UM / 1000:g} to {MOST_UM / 1000:g} mm. "

@@ -1,18 +1,22 @@
 """The few figures that a survey comes down to, the same ones before and after."""
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
 from deft_bench.core.board.positions import fret_positions
-from deft_bench.core.frets.heights import ROCK_MM, Heights, deviations, mean_heights
+from deft_bench.core.frets.heights import ROCK_MM, SEATING_GAP_MM, Heights, deviations, mean_heights
 from deft_bench.core.frets.levelling import band_width
 from deft_bench.core.neck.straightness import LEAST_READINGS, Straightness, Surface, straightness
 from deft_bench.core.survey import Place, SurveyHead, heights_from, lanes_of
 
+COUNTS_MM = {"seating": SEATING_GAP_MM, "sprout": 0.02}
+"""From where on a reading of such a survey is a fault, mm."""
+
 
 @dataclass(frozen=True, slots=True)
 class Figures:
-    """What a survey says. Lengths mm; `off_mm` by lane, one entry a fret, proud positive; None where unread.
+    """What a survey says; of seating and sprout `off_mm` holds the readings themselves and `proud` the worst. Lengths mm; `off_mm` by lane, one entry a fret, proud positive; None where unread.
 
     `band_mm` is the narrowest band about a straight line that holds every fret of a lane, the worst lane's.
     """
@@ -52,6 +56,14 @@ def figures(
     if head.kind == "straightness":
         gaps = {fret: um / 1000 for (_, fret), um in readings_um.items() if um is not None}
         return Figures(read, places, {}, None, None, None, bow(gaps, positions, surface))
+    if head.kind != "fret_heights":
+        least = COUNTS_MM.get(head.kind, math.inf)
+        values = {place: um / 1000 for place, um in readings_um.items() if um is not None}
+        off_lanes: dict[str, list[float | None]] = {
+            lane: [values.get((lane, fret)) for fret in range(1, frets + 1)] for lane in lanes_of(head.kind)
+        }
+        most = max(values.items(), key=lambda item: item[1], default=None)
+        return Figures(read, places, off_lanes, most if most and most[1] >= least else None, None, None, None)
     lanes = heights_from(readings_um, head.method, frets)
     off = {lane: deviations(positions, heights, drops_mm) for lane, heights in lanes.items()}
     placed = [((lane, fret), d) for lane, offs in off.items() for fret, d in enumerate(offs, 1) if d is not None]

@@ -60,7 +60,7 @@ def read_sheet(text: str, kind: str, frets: int, system: System) -> list[SheetLi
         ]:
             lane, typed = lane.strip().lower(), typed.strip()
             if typed:
-                found.append(_line(number, line[:120], (lane, fret), typed, lanes, taken, system))
+                found.append(_line(number, line[:120], (lane, fret), typed, lanes, taken, system, kind))
     return found or [SheetLine(rows[0][0], first, problem="there is no reading under the header")]
 
 
@@ -72,7 +72,14 @@ def _cells(line: str, separator: str) -> list[str]:
 
 
 def _line(
-    number: int, text: str, place: Place, typed: str, lanes: Iterable[str], taken: dict[Place, int], system: System
+    number: int,
+    text: str,
+    place: Place,
+    typed: str,
+    lanes: Iterable[str],
+    taken: dict[Place, int],
+    system: System,
+    kind: str,
 ) -> SheetLine:
     lane, fret = place
     if lane not in lanes:
@@ -81,7 +88,7 @@ def _line(
         value = parse_length(typed, system)
     except LengthError as error:
         return SheetLine(number, text, place, problem=str(error))
-    problem = reading_problem(value)
+    problem = reading_problem(value, kind)
     if problem:
         return SheetLine(number, text, place, problem=problem)
     if place in taken:

@@ -131,6 +131,8 @@ def _migrate(db: Connection, path: Path, new: bool) -> None:
     if not new:
         stamp = datetime.now(UTC).strftime("%Y%m%dT%H%M%S")
         backup(db, path.with_name(f"{path.name}.before-{newest:04d}-{stamp}"))
+    # a migration may build a table anew under its old name: references are checked once at the end instead
+    db.execute("PRAGMA foreign_keys = OFF")
     for number, sql in known:
         if number > version:
             try:
@@ -143,6 +145,9 @@ def _migrate(db: Connection, path: Path, new: bool) -> None:
                 if db.in_transaction:
                     db.execute("ROLLBACK")
                 raise
+    if db.execute("PRAGMA foreign_key_check").fetchone() is not None:
+        raise StoreError(f"{path} is damaged: a row names another that is not there. Restore a backup.")
+    db.execute("PRAGMA foreign_keys = ON")
 
 
 def backup(db: Connection, target: Path) -> None:

@@ -16,19 +16,23 @@ _COLUMNS = ", ".join(f"i.{name}" for name in _FIELDS)
 
 @dataclass(frozen=True, slots=True)
 class Instrument:
-    """A stored instrument: its identity, specification and when it came and was retired (UTC ISO-8601)."""
+    """A stored instrument: its identity, specification and when it came and was retired (UTC ISO-8601).
+
+    A `project` is a board in the making that is to become an instrument.
+    """
 
     id: int
     uid: str
     spec: Spec
     created_at: str
     retired_at: str | None
+    project: bool = False
 
 
 def _instrument(row: Any) -> Instrument:
     values = {name: row[name] for name in _FIELDS}
     values |= {flag: bool(values[flag]) for flag in _FLAGS}
-    return Instrument(row["id"], row["uid"], Spec(**values), row["created_at"], row["retired_at"])
+    return Instrument(row["id"], row["uid"], Spec(**values), row["created_at"], row["retired_at"], bool(row["project"]))
 
 
 def words_of(spec: Spec) -> str:
@@ -37,13 +41,15 @@ def words_of(spec: Spec) -> str:
     return f"{spec.name} {KINDS.get(spec.kind, spec.kind)}{hand} {spec.note}"
 
 
-def add(db: Connection, spec: Spec, at: str, uid: str | None = None, retired_at: str | None = None) -> int:
-    """Store a new instrument; returns its id. Joins an open transaction when there is one."""
+def add(
+    db: Connection, spec: Spec, at: str, uid: str | None = None, retired_at: str | None = None, *, project: bool = False
+) -> int:
+    """Store a new instrument or board project; returns its id. Joins an open transaction when there is one."""
     if not db.in_transaction:
         with transaction(db):
-            return add(db, spec, at, uid, retired_at)
-    names = ["uid", "created_at", "retired_at", *_FIELDS]
-    values = [uid or new_uid(), at, retired_at, *(_column(spec, name) for name in _FIELDS)]
+            return add(db, spec, at, uid, retired_at, project=project)
+    names = ["uid", "created_at", "retired_at", "project", *_FIELDS]
+    values = [uid or new_uid(), at, retired_at, int(project), *(_column(spec, name) for name in _FIELDS)]
     cursor = db.execute(
         f"INSERT INTO instrument ({', '.join(names)}) VALUES ({', '.join('?' * len(names))})",
         values,
@@ -58,17 +64,22 @@ def _column(spec: Spec, name: str) -> Any:
 
 
 def edit(db: Connection, instrument_id: int, spec: Spec, at: str) -> bool:
-    """Replace the specification and keep the earlier one; returns whether anything changed. Raises KeyError."""
-    with transaction(db):
-        before = get(db, instrument_id).spec
-        if not list(changes(before, spec)):
-            return False
-        keep_revision(db, instrument_id, at, to_fields(before))
-        db.execute(
-            f"UPDATE instrument SET {', '.join(f'{name} = ?' for name in _FIELDS)} WHERE id = ?",
-            [*(_column(spec, name) for name in _FIELDS), instrument_id],
-        )
-        db.execute("UPDATE instrument_words SET words = ? WHERE rowid = ?", (words_of(spec), instrument_id))
+    """Replace the specification and keep the earlier one; returns whether anything changed. Raises KeyError.
+
+    Joins an open transaction when there is one.
+    """
+    if not db.in_transaction:
+        with transaction(db):
+            return edit(db, instrument_id, spec, at)
+    before = get(db, instrument_id).spec
+    if not list(changes(before, spec)):
+        return False
+    keep_revision(db, instrument_id, at, to_fields(before))
+    db.execute(
+        f"UPDATE instrument SET {', '.join(f'{name} = ?' for name in _FIELDS)} WHERE id = ?",
+        [*(_column(spec, name) for name in _FIELDS), instrument_id],
+    )
+    db.execute("UPDATE instrument_words SET words = ? WHERE rowid = ?", (words_of(spec), instrument_id))
     return True
 
 
@@ -91,7 +102,7 @@ def revisions(db: Connection, instrument_id: int) -> list[tuple[str, dict[str, A
 def get(db: Connection, instrument_id: int) -> Instrument:
     """One instrument; raises KeyError when there is none."""
     row = db.execute(
-        f"SELECT i.id, i.uid, i.created_at, i.retired_at, {_COLUMNS} FROM instrument i WHERE i.id = ?",
+        f"SELECT i.id, i.uid, i.created_at, i.retired_at, i.project, {_COLUMNS} FROM instrument i WHERE i.id = ?",
         (instrument_id,),
     ).fetchone()
     if row is None:
@@ -123,17 +134,28 @@ def set_retired(db: Connection, instrument_id: int, at: str | None) -> None:
         db.execute("UPDATE instrument SET retired_at = ? WHERE id = ?", (at, instrument_id))
 
 
+def set_made(db: Connection, instrument_id: int) -> None:
+    """A board project has become an instrument."""
+    with transaction(db):
+        db.execute("UPDATE instrument SET project = 0 WHERE id = ?", (instrument_id,))
+
+
 def page(
-    db: Connection, after: tuple[str, int] | None = None, limit: int = 20, retired: bool = False
+    db: Connection,
+    after: tuple[str, int] | None = None,
+    limit: int = 20,
+    retired: bool = False,
+    *,
+    project: bool = False,
 ) -> Sequence[Instrument]:
-    """Instruments by name, starting after a (name, id); a page never scans what comes before it."""
+    """Instruments, or board projects, by name, starting after a (name, id); a page never scans what comes before it."""
     name, last = after or ("", 0)
     rows = db.execute(
-        f"SELECT i.id, i.uid, i.created_at, i.retired_at, {_COLUMNS} FROM instrument i "
-        "WHERE (i.retired_at IS NOT NULL) = ? AND i.name COLLATE NOCASE >= ?"
+        f"SELECT i.id, i.uid, i.created_at, i.retired_at, i.project, {_COLUMNS} FROM instrument i "
+        "WHERE i.project = ? AND (i.retired_at IS NOT NULL) = ? AND i.name COLLATE NOCASE >= ?"
         " AND (i.name COLLATE NOCASE > ? OR i.id > ?) "
         "ORDER BY i.name COLLATE NOCASE, i.id LIMIT ?",
-        (int(retired), name, name, last, limit),
+        (int(project), int(retired), name, name, last, limit),
     )
     return [_instrument(row) for row in rows]
 
@@ -144,7 +166,7 @@ def find(db: Connection, typed: str, limit: int = 20, retired: bool = False) -> 
     if not words:
         return page(db, limit=limit, retired=retired)
     rows = db.execute(
-        f"SELECT i.id, i.uid, i.created_at, i.retired_at, {_COLUMNS} "
+        f"SELECT i.id, i.uid, i.created_at, i.retired_at, i.project, {_COLUMNS} "
         "FROM instrument_words w JOIN instrument i ON i.id = w.rowid "
         "WHERE instrument_words MATCH ? AND (i.retired_at IS NOT NULL) = ? ORDER BY w.rowid DESC LIMIT ?",
         (" ".join(f'"{word}"*' for word in words), int(retired), limit),

@@ -199,7 +199,9 @@ def removed_by(db: Connection, plan_id: int) -> dict[int, int]:
 
 
 _STILL_THERE = """FROM material_removed m WHERE m.instrument_id = ? AND NOT EXISTS (
-    SELECT 1 FROM fret_replaced f WHERE f.instrument_id = m.instrument_id AND f.fret = m.fret AND f.at >= m.at)"""
+    SELECT 1 FROM fret_replaced f WHERE f.instrument_id = m.instrument_id AND f.fret = m.fret AND f.at >= m.at)
+    AND NOT EXISTS (
+    SELECT 1 FROM fret_fitted f WHERE f.instrument_id = m.instrument_id AND f.fret = m.fret AND f.at >= m.at)"""
 
 
 def removed_from(db: Connection, instrument_id: int) -> dict[int, int]:

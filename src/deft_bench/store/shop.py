@@ -10,6 +10,10 @@ DEFAULTS = {
     "rock_um": "20",
     "least_height_um": "",
     "polish_loss_um": "10",
+    "rule_step": "1/2 mm",
+    "rule_fine": "",
+    "rule_fine_to_um": "150000",
+    "rule_read": "1",
 }
 
 

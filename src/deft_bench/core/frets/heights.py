@@ -14,6 +14,8 @@ ROCK_MM = 0.02
 FAIR_SHARE = 0.7
 """A fair line runs through at least this share of its frets; when none does, the neck is bowed."""
 
+SEATING_GAP_MM = 0.03
+"""The seating gap that counts (methods: defaults): less than this is neither felt nor worth lifting a fret for."""
 PROUD_MM = 0.04
 """A fret this far above the fair line stands out of ordinary wear: twice the rock that counts."""
 

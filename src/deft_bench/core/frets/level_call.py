@@ -5,18 +5,16 @@ costs none to cure.
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm, listed, listed_words
-from deft_bench.core.frets.heights import LANES, PROUD_MM, ROCK_MM, deviations, rocking_share
+from deft_bench.core.frets.heights import LANES, PROUD_MM, ROCK_MM, SEATING_GAP_MM, deviations, rocking_share
 from deft_bench.core.frets.levelling import LevelOption, LevelPlan, band_width, most_removed
 
 ROCKING_SHARE = 1 / 3
 REFRET_SHARE = 1 / 3
 CLUSTER = 3
-SEATING_GAP_MM = 0.03
-"""The seating gap that counts (methods: defaults): less than this is neither felt nor worth lifting a fret for."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,11 +99,14 @@ def level_call(
     seated: bool = False,
     resolution_mm: float = 0.01,
     past_levels_mm: Sequence[float] = (),
+    daylight_mm: Mapping[int, float] | None = None,
+    seated_with: str = "",
     length: Length = in_mm,
 ) -> Call:
     """The one sentence on a height survey: what to do next, with its number, its alternatives and its reasons.
 
-    `seated` says that the seating was checked and the frets are home, so the call goes on to the next cause.
+    `seated` says that the seating was checked and the frets are home, so the call goes on to the next cause. `daylight_mm` are
+    gaps that a seating survey found under crowns, by fret; `seated_with` names how the frets were seated, if recorded.
     """
     level_all, best = plan.level_all, option_to_call(plan)
     seating = seating_signs(plan)
@@ -127,6 +128,18 @@ def level_call(
         within = max(band / 2, resolution_mm)
         return call(
             f"Nothing to level: every fret lies within {length(within)} of one straight line.", "none", {}, (), None
+        )
+    if seated_with and (daylight_mm or (seating and not seated)):
+        because.append(f"The frets were seated with {seated_with}.")
+    if daylight_mm:
+        frets = sorted(daylight_mm)
+        worst_gap = max(frets, key=lambda fret: daylight_mm[fret])
+        because.append(f"The seating survey found {length(daylight_mm[worst_gap])} of daylight under fret {worst_gap}.")
+        reseat = Instead(f"Reseat {frets_named(frets)}, then survey again", "no metal")
+        say = f"Reseat {frets_named(frets)} before any metal comes off: {length(daylight_mm[worst_gap])} of daylight."
+        again = f"A {length(SEATING_GAP_MM)} feeler under {frets_named(frets)} after reseating."
+        return call(
+            say, "reseat", {"daylight_mm": daylight_mm[worst_gap]}, (reseat, _option_line(best, length), *others), again
         )
     if seating and not seated:
         return _seating_call(plan, seating, because, others, best, sure, length)

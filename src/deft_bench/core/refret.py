@@ -1,0 +1,362 @@
+"""A refret: what goes in, the gates on the way, what it did to the neck, and what to do next."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, fields
+from typing import Any, Literal
+
+from deft_bench.core.calls import Length, frets_named, in_mm, listed_words
+from deft_bench.core.frets.heights import LANES, SEATING_GAP_MM
+from deft_bench.core.instrument import Spec
+from deft_bench.core.survey import Place
+from deft_bench.core.units import MM, Display
+
+LEAST_UNDER_TANG_MM = 0.10
+"""A slot must be at least this much deeper than the tang, or dust and glue hold the fret up."""
+BOW_THAT_COUNTS_MM = 0.03
+SPROUT_THAT_COUNTS_MM = 0.02
+REST_HUMIDITY = 45.0
+"""Under this the board may still swell back: rest it before the ends are cut (methods: ends)."""
+
+State = Literal["done", "now", "later"]
+
+CHOICES: dict[str, dict[str, str]] = {
+    "ends": {"nipped": "cut to length, tang nipped", "clipped": "seated long, clipped at a slant, filed flush"},
+    "nibs": {"none": "no nibs", "lost": "nibs go with the old frets", "kept": "nibs are kept, frets fitted between"},
+    "seat": {"hammered": "hammered", "pressed": "pressed", "glued": "clamped and glued"},
+    "glue": {"dry": "dry", "thin": "thin adhesive", "wood": "wood glue"},
+}  # fmt: skip
+
+LENGTHS: dict[str, tuple[str, int, int]] = {
+    "crown_width_um": ("crown width", 800, 4_500),
+    "fret_height_um": ("crown height", 300, 2_500),
+    "tang_depth_um": ("tang depth", 500, 3_500),
+    "tang_width_um": ("tang width", 200, 1_500),
+    "barb_width_um": ("width over the barbs", 300, 1_800),
+    "wire_radius_um": ("radius the wire is bent to", 50_000, 5_000_000),
+    "slot_um": ("slot width", 200, 1_500),
+    "gap_um": ("gap asked under the tang", 0, 2_000),
+    "overhang_um": ("overhang of a blank at each end", 0, 10_000),
+    "setback_um": ("tang set back from the edge", 0, 5_000),
+    "saw_um": ("lost to each cut", 0, 3_000),
+    "spring_back_um": ("spring-back", 0, 1_000),
+}
+END_STEPS = {"flush": "flush", "bevel": "bevelled", "dressed": "dressed"}
+SIDES = ("bass", "treble")
+
+
+@dataclass(frozen=True, slots=True)
+class RefretPlan:
+    """What is fitted and how far it has come; lengths whole micrometres.
+
+    `pieces_um` are the wire on hand, `obstructions` notes by fret, `cut` the blanks in the holder, `ends_done` pairs
+    "step side" such as "flush bass". `nibs_said` records that the owner knows what becomes of the nibs.
+    """
+
+    frets: tuple[int, ...]
+    wire: str
+    crown_width_um: int
+    fret_height_um: int
+    tang_depth_um: int
+    tang_width_um: int
+    barb_width_um: int
+    wire_radius_um: int
+    slot_um: int
+    gap_um: int = 300
+    overhang_um: int = 2_000
+    setback_um: int = 0
+    saw_um: int = 500
+    pieces_um: tuple[int, ...] = ()
+    ends: str = "clipped"
+    nibs: str = "none"
+    nibs_said: bool = False
+    bevel_deg: int = 35
+    seat: str = "hammered"
+    tool: str = ""
+    support: str = ""
+    spring_back_um: int = 0
+    glue: str = "dry"
+    obstructions: tuple[tuple[int, str], ...] = ()
+    cut: tuple[int, ...] = ()
+    ends_done: tuple[str, ...] = ()
+
+
+def starting_refret(spec: Spec, kerf_um: int, gap_um: int, tang_width_um: int) -> RefretPlan:
+    """What a refret of this instrument starts with: all frets, its own wire, bent a little tighter than the board."""
+    board = spec.nut_radius_um
+    return RefretPlan(
+        frets=tuple(range(1, spec.frets + 1)),
+        wire="",
+        crown_width_um=spec.crown_width_um,
+        fret_height_um=spec.fret_height_um,
+        tang_depth_um=spec.tang_depth_um,
+        tang_width_um=tang_width_um,
+        barb_width_um=spec.barb_width_um,
+        wire_radius_um=round(0.85 * board / 1000) * 1000 if board else 1_000_000,
+        slot_um=kerf_um,
+        gap_um=gap_um,
+        overhang_um=0 if spec.bound else 2_000,
+        setback_um=300 if spec.bound else 0,
+        ends="nipped" if spec.bound else "clipped",
+        nibs="lost" if spec.nibs else "none",
+        nibs_said=False,
+    )
+
+
+def refret_problems(plan: RefretPlan, spec: Spec, display: Display = MM) -> dict[str, str]:
+    """What is impossible about a refret, by field; empty when it can be carried out."""
+    found: dict[str, str] = {}
+    for field, choices in CHOICES.items():
+        if getattr(plan, field) not in choices:
+            found[field] = f"Choose one of: {', '.join(choices.values())}."
+    for field, (what, least, most) in LENGTHS.items():
+        if not least <= getattr(plan, field) <= most:
+            found[field] = f"The {what} is out of range; accepted: {display.long(least)} to {display.long(most)}."
+    if not plan.frets or any(not 1 <= fret <= spec.frets for fret in plan.frets):
+        found["frets"] = f"Say which frets are replaced: whole numbers from 1 to {spec.frets}."
+    if any(not 20_000 <= piece <= 3_000_000 for piece in plan.pieces_um) or len(plan.pieces_um) > 200:
+        found["pieces_um"] = (
+            f"Pieces are {display.long(20_000)} to {display.long(3_000_000)} long, at most 200 of them."
+        )
+    if not 5 <= plan.bevel_deg <= 60:
+        found["bevel_deg"] = f"{plan.bevel_deg} is out of range; accepted: 5 to 60 degrees."
+    for field, most in (("wire", 80), ("tool", 80), ("support", 120)):
+        if len(getattr(plan, field)) > most:
+            found[field] = f"At most {most} characters."
+    if plan.nibs != "none" and not spec.nibs:
+        found["nibs"] = "This board has no nibs."
+    if plan.nibs == "none" and spec.nibs:
+        found["nibs"] = "This binding has nibs: say whether they are kept or go with the old frets."
+    if any(not 1 <= fret <= spec.frets or len(note) > 200 for fret, note in plan.obstructions):
+        found["obstructions"] = (
+            f"One line a fret, “7: knot in the slot”; frets 1 to {spec.frets}, notes up to 200 characters."
+        )
+    if found:
+        return found
+    if plan.tang_depth_um >= spec.board_thickness_um:
+        found["tang_depth_um"] = "The tang would come out through the back of the board."
+    if plan.fret_height_um > plan.crown_width_um / 2 + 300:
+        found["fret_height_um"] = "A crown that tall is narrower than a half circle: check width and height."
+    lines = spec.lines()
+    closest = lines[-1].centre_x_mm - lines[-2].centre_x_mm
+    if plan.crown_width_um / 1000 >= closest:
+        found["crown_width_um"] = (
+            f"The wire is wider than the gap between the last two frets, {display.fine_mm(closest)}."
+        )
+    if plan.slot_um / 1000 >= closest:
+        found["slot_um"] = f"The slot is wider than the space between the last two frets, {display.fine_mm(closest)}."
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class DepthGate:
+    """Slot depths against what the tang needs. Places are (lane, fret); depths mm."""
+
+    needs_mm: float
+    shallow: tuple[tuple[Place, float], ...]
+    unread: tuple[int, ...]
+    thin: tuple[int, ...]
+
+    @property
+    def passes(self) -> bool:
+        """Whether every slot was read in three places and takes the tang."""
+        return not self.shallow and not self.unread and not self.thin
+
+
+def depth_gate(
+    depths_um: Mapping[Place, int | None], plan: RefretPlan, spec: Spec, least_wood_mm: float = 2.0
+) -> DepthGate:
+    """Judge three depths a slot: at least tang + 0.1 mm, and wood left under the deepest."""
+    needs = plan.tang_depth_um / 1000 + min(plan.gap_um / 1000, LEAST_UNDER_TANG_MM)
+    shallow, unread, thin = [], [], []
+    for fret in plan.frets:
+        read = {lane: depths_um.get((lane, fret)) for lane in LANES}
+        if any(um is None for um in read.values()):
+            unread.append(fret)
+        shallow += [
+            ((lane, fret), um / 1000) for lane, um in read.items() if um is not None and um / 1000 < needs - 1e-9
+        ]
+        deepest = max((um for um in read.values() if um is not None), default=0)
+        if (spec.board_thickness_um - deepest) / 1000 < least_wood_mm:
+            thin.append(fret)
+    return DepthGate(needs, tuple(shallow), tuple(unread), tuple(thin))
+
+
+@dataclass(frozen=True, slots=True)
+class SeatGate:
+    """Daylight under the crowns: the worst gap that counts by fret (mm), and frets not read in every lane."""
+
+    daylight: Mapping[int, float]
+    unread: tuple[int, ...]
+
+    @property
+    def passes(self) -> bool:
+        """Whether every fret was read and sits home."""
+        return not self.daylight and not self.unread
+
+
+def seat_gate(gaps_um: Mapping[Place, int | None], frets: Sequence[int], least_mm: float = SEATING_GAP_MM) -> SeatGate:
+    """Judge daylight gaps in three lanes: 0.03 mm or more is not home."""
+    daylight: dict[int, float] = {}
+    unread = []
+    for fret in frets:
+        read = [gaps_um.get((lane, fret)) for lane in LANES]
+        worst = max((um / 1000 for um in read if um is not None), default=0.0)
+        if worst >= least_mm - 1e-9:
+            daylight[fret] = worst
+        if any(um is None for um in read):
+            unread.append(fret)
+    return SeatGate(daylight, tuple(unread))
+
+
+@dataclass(frozen=True, slots=True)
+class RefretFacts:
+    """What is known of a refret; None where nothing was read yet. Bows are relief in mm, forward positive.
+
+    `fit` is the wire's fit, `cut` and `frets` count blanks, `fitted` says that the frets were recorded as fitted.
+    """
+
+    saved: bool = False
+    fit: str | None = None
+    overbend_ok: bool = True
+    has_nibs: bool = False
+    nibs_said: bool = False
+    depth: DepthGate | None = None
+    cut: int = 0
+    frets: int = 0
+    fitted: bool = False
+    seat: SeatGate | None = None
+    bow_before_mm: float | None = None
+    bow_after_mm: float | None = None
+    ends_done: int = 0
+    closed: bool = False
+
+    @property
+    def put_in_mm(self) -> float | None:
+        """The bow that this refret put into the neck, mm: negative is backward."""
+        if self.bow_before_mm is None or self.bow_after_mm is None:
+            return None
+        return self.bow_after_mm - self.bow_before_mm
+
+
+@dataclass(frozen=True, slots=True)
+class RefretStep:
+    """One step: its code, title and state."""
+
+    code: str
+    title: str
+    state: State
+
+
+TITLES = {
+    "wire": "Wire",
+    "slots": "Slots",
+    "cut": "Cut",
+    "seat": "Seat",
+    "straight": "Straight",
+    "ends": "Ends",
+    "level": "Level",
+}
+
+
+def _done(facts: RefretFacts) -> dict[str, bool]:
+    return {
+        "wire": facts.saved and (facts.nibs_said or not facts.has_nibs) and facts.fit not in (None, "tight"),
+        "slots": facts.depth is not None and facts.depth.passes,
+        "cut": 0 < facts.frets <= facts.cut,
+        "seat": facts.seat is not None and facts.seat.passes,
+        "straight": facts.bow_after_mm is not None,
+        "ends": facts.ends_done >= len(END_STEPS) * len(SIDES),
+    }
+
+
+def refret_steps(facts: RefretFacts) -> list[RefretStep]:
+    """The steps with their state: the first that is not done is the one now; a later one may be done already."""
+    done = _done(facts)
+    if facts.closed:
+        return [RefretStep(code, title, "done") for code, title in TITLES.items()]
+    now = next((code for code in TITLES if not done.get(code, False)), "level")
+    return [
+        RefretStep(code, title, "done" if done.get(code) else "now" if code == now else "later")
+        for code, title in TITLES.items()
+    ]
+
+
+def refret_now(facts: RefretFacts, length: Length = in_mm) -> tuple[str, str]:
+    """The code of the step to do now, and the sentence that says it."""
+    if facts.closed:
+        return "closed", "Closed: the record is kept."
+    code = next(step.code for step in refret_steps(facts) if step.state != "done")
+    return code, _say(code, facts, length)
+
+
+def _say(code: str, facts: RefretFacts, length: Length) -> str:
+    if code == "wire":
+        if facts.saved and facts.has_nibs and not facts.nibs_said:
+            return "Say to the owner what becomes of the nibs before a fret comes out."
+        if facts.fit == "tight":
+            return "The wire is too tight for these slots: open them or choose another."
+        return "Choose the wire and say how it is fitted."
+    if code == "slots":
+        gate = facts.depth
+        if gate is not None and gate.shallow:
+            (lane, fret), depth = min(gate.shallow, key=lambda found: found[1])
+            more = f", {len({place[1] for place, _ in gate.shallow})} slots in all" if len(gate.shallow) > 1 else ""
+            return f"Deepen the slot of fret {fret}: {length(depth)} at the {lane}, the tang needs {length(gate.needs_mm)}{more}."
+        if gate is not None and gate.thin:
+            return f"Stop at {frets_named(list(gate.thin))}: too little wood is left under the slot."
+        return "Clean the slots and read their depth in three places each."
+    if code == "cut":
+        return f"Cut the blanks into the holder: {facts.cut} of {facts.frets} are there."
+    if code == "seat":
+        seat = facts.seat
+        if not facts.fitted or seat is None:
+            return "Seat the frets, ends first, then the middle; then look for daylight under every crown."
+        if seat.daylight:
+            worst = max(seat.daylight, key=lambda fret: seat.daylight[fret])
+            return f"Reseat {frets_named(list(seat.daylight))}: {length(seat.daylight[worst])} of daylight under fret {worst}."
+        return f"Look for daylight under {frets_named(list(seat.unread))} as well."
+    if code == "straight":
+        return "Read the straightness again: tight tangs push the neck backward."
+    if code == "ends":
+        return f"Ends: flush, bevel, dress, both sides; {facts.ends_done} of {len(END_STEPS) * len(SIDES)} done. Blunt them before you handle the neck."
+    put_in = facts.put_in_mm
+    if put_in is not None and abs(put_in) >= BOW_THAT_COUNTS_MM:
+        way = "backward" if put_in < 0 else "forward"
+        return f"Straighten the neck, then level: this refret bowed it {length(abs(put_in))} {way}."
+    return "The frets are in: survey their heights and level."
+
+
+def rest_advice(humidity: float | None) -> str | None:
+    """Whether the ends should wait for the board to take up moisture again, or None."""
+    if humidity is None or humidity >= REST_HUMIDITY:
+        return None
+    return f"The bench is at {humidity:.0f} % relative humidity: rest the instrument at 45 to 50 % before the ends are cut, or the board swells past them."
+
+
+def missing_ends(plan: RefretPlan) -> str:
+    """The end work that is not ticked off, in words; empty when all is."""
+    left = [
+        f"{END_STEPS[step]} {side}" for step in END_STEPS for side in SIDES if f"{step} {side}" not in plan.ends_done
+    ]
+    return listed_words(left)
+
+
+def to_fields(plan: RefretPlan) -> dict[str, Any]:
+    """Every field of a refret by name, as JSON holds it."""
+    found = asdict(plan)
+    for name in ("frets", "pieces_um", "cut", "ends_done"):
+        found[name] = list(found[name])
+    found["obstructions"] = [[fret, note] for fret, note in plan.obstructions]
+    return found
+
+
+def from_fields(found: Mapping[str, Any]) -> RefretPlan:
+    """A refret from stored fields; a field that an older version did not have takes its default."""
+    known = {field.name for field in fields(RefretPlan)}
+    values = {name: value for name, value in found.items() if name in known}
+    for name in ("frets", "pieces_um", "cut", "ends_done"):
+        if name in values:
+            values[name] = tuple(values[name])
+    if "obstructions" in values:
+        values["obstructions"] = tuple((fret, note) for fret, note in values["obstructions"])
+    return RefretPlan(**values)

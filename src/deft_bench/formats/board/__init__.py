@@ -1,0 +1,90 @@
+"""A board as files in open formats, all at true scale and labelled. See docs/formats/board-exports.md.
+
+Each format is a module beside this one, imported only when asked for, with a function from a `Sheet` to bytes.
+"""
+
+import importlib
+from dataclasses import dataclass
+from itertools import pairwise
+
+from deft_bench.core.board.fret_lines import Point
+from deft_bench.core.board.plan import BoardPlan
+from deft_bench.core.board.plan_view import PlanView, plan_view
+from deft_bench.core.board.positions import RuleStep
+from deft_bench.core.instrument import Spec
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """One saved board as it is drawn. `day` is YYYY-MM-DD; the rule is the user's own, for the marking table."""
+
+    spec: Spec
+    plan: BoardPlan
+    view: PlanView
+    day: str
+    rule: tuple[RuleStep, ...]
+    read_share: float = 1.0
+
+    @property
+    def title(self) -> str:
+        """Instrument and scale, for every label."""
+        scale = f"{self.spec.bass_scale_um / 1000:g}"
+        if self.spec.fanned:
+            scale += f"/{self.spec.treble_scale_um / 1000:g}"
+        return f"{self.spec.name}, scale {scale} mm, {self.spec.frets} frets"
+
+    def at(self, point: Point) -> Point:
+        """A point as it lies on the bench, mm: face up, nut at the left, y away from you; a left-handed board is mirrored."""
+        return point[0], -point[1] if self.spec.left_handed else point[1]
+
+
+@dataclass(frozen=True, slots=True)
+class Export:
+    """One kind of file: what it is called, its ending and media type, and where it is made."""
+
+    label: str
+    ending: str
+    media: str
+    module: str
+    function: str = "write"
+
+
+EXPORTS: dict[str, Export] = {
+    "svg": Export("Drawing, SVG", "svg", "image/svg+xml", "svg"),
+    "dxf": Export("Drawing in layers, DXF", "dxf", "image/vnd.dxf", "dxf"),
+    "pdf": Export("Template 1:1 in pages, PDF", "pdf", "application/pdf", "pdf", "write_tiled"),
+    "pdf-long": Export("Template 1:1 on one long sheet, PDF", "pdf", "application/pdf", "pdf", "write_long"),
+    "marking-csv": Export("Marking table, CSV", "csv", "text/csv; charset=utf-8", "tables", "write_marking"),
+    "inlays-csv": Export("Inlay list, CSV", "csv", "text/csv; charset=utf-8", "tables", "write_inlays"),
+    "slots-gcode": Export("Slotting program, G-code", "ngc", "text/plain; charset=utf-8", "gcode"),
+}
+
+
+def sheet_of(spec: Spec, plan: BoardPlan, day: str, rule: tuple[RuleStep, ...], read_share: float = 1.0) -> Sheet:
+    """Draw a board for export; raises ValueError where a piece cannot be drawn."""
+    return Sheet(spec, plan, plan_view(spec, plan), day, rule, read_share)
+
+
+def write_board(kind: str, sheet: Sheet) -> bytes:
+    """Write one file. Raises KeyError for an unknown kind and MachineError where the slots cannot be milled as planned."""
+    export = EXPORTS[kind]
+    made: bytes = getattr(importlib.import_module(f"{__name__}.{export.module}"), export.function)(sheet)
+    return made
+
+
+def file_name(kind: str, sheet: Sheet) -> str:
+    """A plain name for a file: heron-no-4-pdf-long.pdf."""
+    name = "".join(c if c.isascii() and c.isalnum() else "-" for c in sheet.spec.name.lower()).strip("-") or "board"
+    while "--" in name:
+        name = name.replace("--", "-")
+    return f"{name}-{kind}.{EXPORTS[kind].ending}"
+
+
+def string_segments(sheet: Sheet) -> list[tuple[Point, Point]]:
+    """Every string's path from nut to saddle, on the bench."""
+    return [(sheet.at(string.nut), sheet.at(string.saddle)) for string in sheet.view.layout.strings]
+
+
+def closed(points: tuple[Point, ...]) -> list[tuple[Point, Point]]:
+    """The sides of a polygon."""
+    return [*pairwise(points), (points[-1], points[0])]

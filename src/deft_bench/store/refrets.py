@@ -1,0 +1,100 @@
+"""Refrets: what is planned and how far it has come, the frets that were fitted, and the wire in stock."""
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from deft_bench.core.refret import RefretPlan, from_fields, to_fields
+from deft_bench.store.database import Connection, transaction
+
+
+@dataclass(frozen=True, slots=True)
+class Wire:
+    """A wire in stock, lengths µm; `pieces_um` lists every piece. The radius is that of its bend, None when straight."""
+
+    id: int
+    name: str
+    crown_width_um: int
+    fret_height_um: int
+    tang_depth_um: int
+    tang_width_um: int
+    barb_width_um: int
+    radius_um: int | None
+    pieces_um: tuple[int, ...]
+
+
+def plan_of(db: Connection, job_id: int) -> RefretPlan | None:
+    """The refret as last saved, or None."""
+    row = db.execute("SELECT plan FROM refret_plan WHERE job_id = ? ORDER BY id DESC LIMIT 1", (job_id,)).fetchone()
+    return from_fields(json.loads(row["plan"])) if row else None
+
+
+def plans(db: Connection, job_id: int) -> list[tuple[str, dict[str, Any]]]:
+    """(saved at, plan) of every save, oldest first."""
+    rows = db.execute("SELECT saved_at, plan FROM refret_plan WHERE job_id = ? ORDER BY id", (job_id,))
+    return [(row["saved_at"], json.loads(row["plan"])) for row in rows]
+
+
+def save(db: Connection, job_id: int, plan: RefretPlan, at: str) -> bool:
+    """Save the refret, the earlier state kept; False when nothing changed."""
+    with transaction(db):
+        if plan_of(db, job_id) == plan:
+            return False
+        keep_plan(db, job_id, at, to_fields(plan))
+    return True
+
+
+def keep_plan(db: Connection, job_id: int, at: str, plan: dict[str, Any]) -> None:
+    """Store one saved state inside an open transaction."""
+    db.execute("INSERT INTO refret_plan (job_id, saved_at, plan) VALUES (?, ?, ?)", (job_id, at, json.dumps(plan)))
+
+
+def fitted(db: Connection, job_id: int) -> dict[int, str]:
+    """When each fret was recorded as fitted in this job."""
+    rows = db.execute("SELECT fret, at FROM fret_fitted WHERE job_id = ? ORDER BY fret", (job_id,))
+    return {row["fret"]: row["at"] for row in rows}
+
+
+def keep_fitted(db: Connection, job_id: int, instrument_id: int, frets: Sequence[int], at: str) -> None:
+    """Record frets as fitted, once each. Joins an open transaction when there is one."""
+    if not db.in_transaction:
+        with transaction(db):
+            return keep_fitted(db, job_id, instrument_id, frets, at)
+    db.executemany(
+        "INSERT OR IGNORE INTO fret_fitted (job_id, instrument_id, fret, at) VALUES (?, ?, ?, ?)",
+        [(job_id, instrument_id, fret, at) for fret in frets],
+    )
+
+
+def wires(db: Connection) -> list[Wire]:
+    """All wire in stock, by name."""
+    pieces: dict[int, list[int]] = {}
+    for row in db.execute("SELECT wire_id, length_um, count FROM wire_piece ORDER BY length_um DESC, id"):
+        pieces.setdefault(row["wire_id"], []).extend([row["length_um"]] * row["count"])
+    rows = db.execute(
+        "SELECT id, name, crown_width_um, fret_height_um, tang_depth_um, tang_width_um, barb_width_um, radius_um"
+        " FROM wire ORDER BY name COLLATE NOCASE"
+    )
+    return [Wire(**dict(row), pieces_um=tuple(pieces.get(row["id"], ()))) for row in rows]
+
+
+def add_wire(
+    db: Connection, name: str, sizes_um: Sequence[int], radius_um: int | None, pieces: Sequence[tuple[int, int]]
+) -> int:
+    """Enter a wire, or anew under its name: crown width and height, tang depth and width, width over the barbs; pieces as (length, count)."""
+    with transaction(db):
+        row = db.execute(
+            "INSERT INTO wire (name, crown_width_um, fret_height_um, tang_depth_um, tang_width_um, barb_width_um, radius_um)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT (name) DO UPDATE SET crown_width_um = excluded.crown_width_um,"
+            " fret_height_um = excluded.fret_height_um, tang_depth_um = excluded.tang_depth_um,"
+            " tang_width_um = excluded.tang_width_um, barb_width_um = excluded.barb_width_um, radius_um = excluded.radius_um"
+            " RETURNING id",
+            (name, *sizes_um, radius_um),
+        ).fetchone()
+        db.execute("DELETE FROM wire_piece WHERE wire_id = ?", (row["id"],))
+        db.executemany(
+            "INSERT INTO wire_piece (wire_id, length_um, count) VALUES (?, ?, ?)",
+            [(row["id"], length, count) for length, count in pieces],
+        )
+    return int(row["id"])
