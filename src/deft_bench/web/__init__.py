@@ -54,9 +54,9 @@ def create_app(
     errors.register(app)
     support.register(app)
 
-    from deft_bench.web import instruments, level, pins, record, settings, surveys, today
+    from deft_bench.web import board, instruments, level, pins, record, settings, surveys, today
 
-    for screen in (today, instruments, surveys, level, record, pins, settings):
+    for screen in (today, instruments, board, surveys, level, record, pins, settings):
         app.register_blueprint(screen.screen)
 
     @app.after_request

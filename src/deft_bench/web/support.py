@@ -7,6 +7,8 @@ from typing import Any
 
 from flask import Flask, current_app, g, request
 
+from deft_bench.core.board.positions import RuleStep
+from deft_bench.core.board.rules import read_share, rule_of
 from deft_bench.core.calls import frets_named
 from deft_bench.core.units import Display, LengthError, parse_length
 from deft_bench.store import shop
@@ -65,6 +67,14 @@ def rock_mm() -> float:
     return int(settings()["rock_um"]) / 1000
 
 
+def rule() -> tuple[tuple[RuleStep, ...], float]:
+    """The user's own rule: its graduations, and the share of a step that is read."""
+    found = settings()
+    return rule_of(found["rule_step"], found["rule_fine"], int(found["rule_fine_to_um"]) / 1000), read_share(
+        found["rule_read"]
+    )
+
+
 def register(app: Flask) -> None:
     """Give every template the units, the time, the bench climate and the filters."""
 
@@ -77,6 +87,7 @@ def register(app: Flask) -> None:
     app.jinja_env.filters["day"] = day
     app.jinja_env.filters["clock"] = clock
     app.jinja_env.filters["frets_named"] = frets_named
+    app.jinja_env.filters["merge"] = lambda one, other: {**one, **other}
     app.jinja_env.filters["upfirst"] = lambda text: text[:1].upper() + text[1:]
 
 

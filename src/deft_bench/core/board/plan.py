@@ -193,6 +193,10 @@ def plan_problems(plan: BoardPlan, spec: Spec, display: Display = MM) -> dict[st
         found["datum"] = "This board has no 12th fret."
     if spec.bound and 2 * plan.binding_um >= spec.nut_width_um:
         found["binding_um"] = "The binding leaves no board between its two sides."
+    if plan.inlay_style == "blocks" and 2 * plan.inlay_side_um >= spec.nut_width_um:
+        found["inlay_side_um"] = (
+            f"Nothing is left of the blocks: accepted is under {display.long(spec.nut_width_um // 2)}."
+        )
     if plan.blank_thickness_um < spec.board_thickness_um:
         found["blank_thickness_um"] = (
             f"The blank is thinner than the board, {display.long(spec.board_thickness_um)}: wood does not grow back."

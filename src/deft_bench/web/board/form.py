@@ -1,0 +1,96 @@
+"""A board's numbers as a form: what was typed in, specification and plan out, or what is wrong at which field."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from deft_bench.core.board.plan import CHOICES, COUNTS, LENGTHS, BoardPlan, fitted, plan_problems, to_fields
+from deft_bench.core.instrument import Spec
+from deft_bench.core.units import Display
+from deft_bench.web.instruments.form import read_spec, values_of
+from deft_bench.web.support import Form
+
+FRET_LISTS = ("inlay_frets", "pin_frets")
+
+
+@dataclass(frozen=True, slots=True)
+class BoardForm:
+    """A form as read: every box as it shows, and spec and plan when nothing is wrong."""
+
+    values: dict[str, str]
+    errors: dict[str, str]
+    spec: Spec | None
+    plan: BoardPlan | None
+
+
+def board_values(spec: Spec, plan: BoardPlan, shown: Display) -> dict[str, str]:
+    """Every box of the board's forms: the specification's fields under their own names, then the plan's."""
+    values = {name: str(value) for name, value in values_of(spec, shown).items() if not isinstance(value, bool)}
+    values |= {flag: "1" for flag in ("left_handed", "bound", "nibs") if getattr(spec, flag)}
+    for name, value in to_fields(plan).items():
+        if name in LENGTHS:
+            values[name] = shown.entry(value)
+        elif name in FRET_LISTS:
+            values[name] = ", ".join(map(str, value))
+        elif name not in ("gauges_um", "posts_um"):
+            values[name] = str(value)
+    for i in range(spec.strings):
+        values[f"gauge_{i + 1}"] = shown.entry(plan.gauges_um[i]) if i < len(plan.gauges_um) else ""
+        behind, off = plan.posts_um[i] if plan.posts_um else (None, None)
+        values[f"post_behind_{i + 1}"], values[f"post_off_{i + 1}"] = shown.entry(behind), shown.entry(off)
+    return values
+
+
+def read_board(sent: Mapping[str, str], spec: Spec, plan: BoardPlan, shown: Display) -> BoardForm:
+    """Read a form that holds some of the board's boxes; the others keep what is saved. Nothing is stored here."""
+    values = board_values(spec, plan, shown) | {name: text for name, text in sent.items() if name != "csrf_token"}
+    form = Form(values, shown)
+    new_spec = read_spec(form)
+    # a field that belongs to another page must not be refused unseen: it keeps its box and its words
+    fields: dict[str, Any] = {name: form.length(name) for name in LENGTHS}
+    fields |= {name: form.count(name, low, high) for name, (_, low, high) in COUNTS.items()}
+    fields |= {name: form.text(name) for name in CHOICES}
+    for name in FRET_LISTS:
+        fields[name] = _frets(form, name)
+    strings = new_spec.strings if new_spec else spec.strings
+    fields["gauges_um"] = _gauges(form, strings, plan)
+    fields["posts_um"] = _posts(form, strings)
+    if new_spec is None or form.errors:
+        return BoardForm(values, form.errors, None, None)
+    made = fitted(replace(plan, **fields), new_spec)
+    form.errors |= plan_problems(made, new_spec, shown)
+    if form.errors:
+        return BoardForm(values, form.errors, None, None)
+    return BoardForm(values, {}, new_spec, made)
+
+
+def _frets(form: Form, name: str) -> tuple[int, ...]:
+    words = [word for word in form.text(name).replace(",", " ").split() if word]
+    if any(not (word.isascii() and word.isdigit()) or len(word) > 3 for word in words):
+        form.errors[name] = "Frets are whole numbers with commas between: 3, 5, 7."
+        return ()
+    return tuple(sorted({int(word) for word in words}))
+
+
+def _gauges(form: Form, strings: int, plan: BoardPlan) -> tuple[int, ...]:
+    if f"gauge_{strings}" not in form.sent or f"gauge_{strings + 1}" in form.sent:
+        return plan.gauges_um if len(plan.gauges_um) == strings else ()
+    return tuple(form.length(f"gauge_{i + 1}") or 0 for i in range(strings))
+
+
+def _posts(form: Form, strings: int) -> tuple[tuple[int, int], ...]:
+    boxes = [(f"post_behind_{i + 1}", f"post_off_{i + 1}") for i in range(strings)]
+    if not any(form.text(box) for pair in boxes for box in pair):
+        return ()
+    found = []
+    for behind, off in boxes:
+        if not form.text(behind) or not form.text(off):
+            form.errors[behind if not form.text(behind) else off] = "Give both figures for every post, or none at all."
+        found.append((form.length(behind, optional=True) or 0, form.length(off, optional=True) or 0))
+        for name in (behind, off):
+            um = form.length(name, optional=True)
+            if um is not None and not -200_000 <= um <= 500_000:
+                form.errors[name] = (
+                    f"Accepted: up to {form.shown.long(500_000)} behind the nut, {form.shown.long(200_000)} off the centreline."
+                )
+    return tuple(found)
