@@ -6,17 +6,21 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from deft_bench.formats.board import EXPORTS
 from deft_bench.store.database import verify
 from deft_bench.web import create_app
 from harness import NOW, Bench
 
 WORDS = [
     "", "0", "-1", "1", "9", "99", "abc", "0.1", "1/64", "nan", "1e400", "٣", "\x00", "<b>", "none", "1,2,3", "0.5 mm",
-    "9" * 21, "out", "after", "tuned", "gap", "board", "fret_tops", "bass", "lane_by_lane", "electric", "2026-13-99", "x" * 5000, "level",
+    "9" * 21, "out", "after", "tuned", "gap", "board", "fret_tops", "bass", "lane_by_lane", "electric", "2026-13-99", "x" * 5000, "level", "blocks", "two_stage", "kept", "2 × 300; 4 x 9 in", "7: knot", "flush bass", "centreline",
+    "seating", "slot_depth", "sprout", "refret",
 ]  # fmt: skip
 FIELDS = [
     "lift", "left_out", "objective", "fall_from", "fall_drop", "q", "after", "id", "kind", "lane", "fret", "reading", "token", "expects",
     "withdraw", "note", "nut", "shown", "promised_on", "stage", "method", "tool", "resolution_um", "string_state", "humidity", "text",
+    "wire", "pieces_um", "nibs", "nibs_said", "obstructions", "slot_um", "end", "line", "sagitta", "span", "rows", "first", "gauge_1", "posts_um",
+    "inlay_style", "inlay_frets", "school", "kerf_um", "nut_radius_um", "radius_kind", "strings", "post_behind_1", "perpendicular_fret", "rule_step",
     "store", "back", "system", "name", "frets", "bass_scale_um", "change", "rock_um", "history", "all",
 ]  # fmt: skip
 
@@ -38,7 +42,11 @@ def test_nothing_that_is_sent_makes_the_program_fail(sturdy: tuple[Bench, Path],
     app = bench.client.application
     rule = data.draw(st.sampled_from([rule for rule in app.url_map.iter_rules() if "static" not in rule.endpoint]))
     numbers = st.integers(0, 160) | st.sampled_from([10**30])
-    url = app.url_map.bind("localhost").build(rule.endpoint, {name: data.draw(numbers) for name in rule.arguments})
+    parts = {
+        "instrument_id": numbers, "tab": st.sampled_from(["marking", "radius", "strings", "files"]), "kind": st.sampled_from([*EXPORTS, "none"]),
+    }  # fmt: skip
+    asked = {name: (rule.defaults or {}).get(name) or data.draw(parts.get(name, numbers)) for name in rule.arguments}
+    url = app.url_map.bind("localhost").build(rule.endpoint, asked)
     sent = data.draw(st.dictionaries(st.sampled_from(FIELDS), st.sampled_from(WORDS), max_size=12))
     headers = {"Accept": data.draw(st.sampled_from(["text/html", "application/json"]))}
     if "POST" in rule.methods and data.draw(st.booleans()):

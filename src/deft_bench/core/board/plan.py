@@ -68,7 +68,7 @@ class BoardPlan:
 
 CHOICES: dict[str, dict[str, str]] = {
     "school": {
-        "flat_before_radius": "full depth from the flat", "two_stage": "guide, radius, then deepen", "follow_radius": "radius first, along the curve",
+        "flat_before_radius": "full, from the flat", "two_stage": "guide, then deepen", "follow_radius": "along the curve",
     },
     "spacing": {"equal_gaps": "equal gaps", "equal_centres": "equal centres"},
     "inlay_style": {"dots": "dots", "blocks": "blocks", "none": "none"},

@@ -10,7 +10,7 @@ _INSTEAD: dict[str, tuple[Instead, ...]] = {
     "glue": (WIDER_BARBS,),
     "loose": (GLUE_AND_CLAMP, WIDER_BARBS),
     "tight": (
-        Instead("Open the slots by a finer blade’s width and try an offcut", "wood"),
+        Instead("Widen the slots with a thicker saw, tried on an offcut", "wood"),
         Instead("Press it all the same", "the neck is pushed backward"),
     ),
 }

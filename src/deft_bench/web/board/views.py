@@ -18,6 +18,7 @@ from deft_bench.store import boards, instruments, shop
 from deft_bench.web.board.form import board_values, read_board
 from deft_bench.web.board.pages import PAGES, Board
 from deft_bench.web.drawing.mini import mini
+from deft_bench.web.errors import wants_json
 from deft_bench.web.instruments.form import read_spec, values_of
 from deft_bench.web.support import Form, db, display, here, now, rule, settings, stamp
 
@@ -102,7 +103,9 @@ def preview(instrument_id: int, tab: str) -> Response:
     shown = {name: read.errors.get(name, "") for name in request.form if name not in ("csrf_token", "fret")}
     elsewhere = [words for name, words in read.errors.items() if name not in shown]
     if read.spec is None or read.plan is None:
-        answer = make_response(render_template("board/words.html", words=shown, elsewhere=elsewhere, state="refused"))
+        answer = make_response(
+            render_template("shared/words.html", words=shown, elsewhere=elsewhere, state="refused", what="board")
+        )
         answer.headers["HX-Reswap"] = "none"
         return answer
     unsaved = (read.spec, read.plan) != (instrument.spec, plan)
@@ -111,7 +114,7 @@ def preview(instrument_id: int, tab: str) -> Response:
         PANELS.get(tab, f"board/{tab}_panel.html"), exports=EXPORTS, instrument=instrument, at_tab=tab, tabs=TABS, values=read.values, errors={}, **_context(tab, instrument, board)
     )  # fmt: skip
     return make_response(
-        panel + render_template("board/words.html", words=shown, state="unsaved" if unsaved else "saved")
+        panel + render_template("shared/words.html", words=shown, state="unsaved" if unsaved else "saved")
     )
 
 
@@ -188,7 +191,7 @@ def tick(instrument_id: int) -> Response:
     lines = marking_lines(instrument.spec.outline(), *rule())
     found = next((mark for line in lines if line.name == name for mark in line.marks if mark.fret == fret), None)
     if found is None:
-        if _wants_json():
+        if wants_json():
             return jsonify(error="That fret is not on this board."), 422  # type: ignore[return-value]
         flash("That fret is not on this board.")
         return redirect(_address("marking", instrument_id))
@@ -199,14 +202,10 @@ def tick(instrument_id: int) -> Response:
         boards.tick(db(), instrument_id, name, fret, place, stamp())
     else:
         boards.untick(db(), instrument_id, name, fret)
-    if _wants_json():
+    if wants_json():
         done = sum(key[0] == name for key in boards.ticks(db(), instrument_id))
         return jsonify(ticked=ticked, done=done)
     return redirect(_address("marking", instrument_id, line=name))
-
-
-def _wants_json() -> bool:
-    return request.accept_mimetypes.best_match(["text/html", "application/json"]) == "application/json"
 
 
 @screen.post("/instruments/<int:instrument_id>/board/posts")

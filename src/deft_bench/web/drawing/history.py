@@ -22,15 +22,20 @@ class ReliefChart:
     dates: list[tuple[float, str]]
 
 
-def relief_chart(readings: Sequence[tuple[str, float, float | None]], display: Display) -> ReliefChart | None:
-    """Draw (when, relief mm, % RH), oldest first; None with fewer than three."""
+def relief_chart(
+    readings: Sequence[tuple[str, float, float | None]], display: Display, *, least_mm: float = 0.3
+) -> ReliefChart | None:
+    """Draw (when, relief or another small length in mm, % RH), oldest first; None with fewer than three.
+
+    The left axis reaches `least_mm` at the least.
+    """
     if len(readings) < 3:
         return None
     times = [datetime.fromisoformat(when.replace("Z", "+00:00")) for when, _, _ in readings]
     start, span = times[0], (times[-1] - times[0]).total_seconds() or 1.0
     xs = [LEFT + (t - start).total_seconds() / span * (WIDTH - LEFT - RIGHT) for t in times]
     reliefs = [relief for _, relief, _ in readings]
-    high, low = max(0.3, *reliefs), min(0.0, *reliefs)
+    high, low = max(least_mm, *reliefs), min(0.0, *reliefs)
 
     def y(relief: float) -> float:
         return FOOT - (relief - low) / (high - low) * (FOOT - TOP)

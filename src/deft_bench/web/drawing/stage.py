@@ -70,6 +70,15 @@ def off_words(off_mm: float | None, display: Display) -> str:
     return f"{display.fine_mm(abs(off_mm))} {'proud' if off_mm > 0 else 'low'}"
 
 
+def shape_of(off_mm: float | None, least_mm: float, *, one_sided: bool = False) -> str:
+    """How a place is drawn: unread, proud, low or even; one-sided, nothing is low."""
+    if off_mm is None:
+        return "unread"
+    if off_mm >= least_mm:
+        return "proud"
+    return "low" if off_mm <= -least_mm and not one_sided else "even"
+
+
 def off_number(off_mm: float, display: Display) -> str:
     """A short signed number for a crowded place: hundredths of a millimetre, or thousandths of an inch."""
     value = off_mm * 100 if display.system == "mm" else off_mm / 0.0254
@@ -91,6 +100,7 @@ def stage(
     marks: Mapping[int, Iterable[str]] | None = None,
     pins: Sequence[tuple[int, str, str]] = (),
     rock_mm: float = ROCK_MM,
+    words: Callable[[float | None, Display], str] = off_words,
     width: float = WIDTH,
 ) -> Stage:
     """Lay the neck out at true scale in both directions.
@@ -144,9 +154,10 @@ def stage(
         offs = (off_mm or {}).get(lane) or [None] * spec.frets
         for n, line in enumerate(lines[1:], start=1):
             off = offs[n - 1] if n <= len(offs) else None
-            shape = "unread" if off is None else "proud" if off >= rock_mm else "low" if off <= -rock_mm else "even"
+            # surveys that say it in words of their own know no low
+            shape = shape_of(off, rock_mm, one_sided=words is not off_words)
             label = off_number(off, display) if off is not None and shape in ("proud", "low") else ""
-            spots.append(Spot(lane, n, *at(line.at(SHARE[lane])), off, label, shape, off_words(off, display)))
+            spots.append(Spot(lane, n, *at(line.at(SHARE[lane])), off, label, shape, words(off, display)))
     inlays = []
     for n, count in _INLAYS.items():
         if n < len(lines):

@@ -7,14 +7,15 @@ from flask import Blueprint, flash, jsonify, redirect, render_template, request,
 from werkzeug.wrappers import Response
 
 from deft_bench.core.instrument import CHOICES, KINDS, STARTING
-from deft_bench.core.level_job import Facts, steps
-from deft_bench.core.level_job import now as step_now
+from deft_bench.core.jobs import JOB_KINDS, OPENED
+from deft_bench.core.survey import KINDS as SURVEY_KINDS
 from deft_bench.core.survey import STAGES
 from deft_bench.store import instruments, jobs, pins, surveys
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.mini import Mini, mini
 from deft_bench.web.drawing.stage import short_unit, stage
 from deft_bench.web.instruments.form import read_spec, values_of
+from deft_bench.web.job_now import job_now, job_steps
 from deft_bench.web.level.planning import call_of
 from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
 from deft_bench.web.surveyed import Surveyed, facts_of, latest, planned_drops, surveyed
@@ -57,7 +58,14 @@ def listing() -> str:
     else:
         found = instruments.page(db(), after if after[0] else None, PAGE + 1, retired)
     more = found[PAGE - 1] if len(found) > PAGE and not query else None
-    shown = {"rows": _rows(found[:PAGE]), "query": query, "retired": retired, "more": more, "full": len(found) > PAGE}
+    shown = {
+        "rows": _rows(found[:PAGE]),
+        "query": query,
+        "retired": retired,
+        "more": more,
+        "full": len(found) > PAGE,
+        "job_kinds": JOB_KINDS,
+    }
     partial = request.headers.get("HX-Target") == "rows"
     return render_template(f"instruments/{'rows' if partial else 'list'}.html", section="instruments", **shown)
 
@@ -148,9 +156,9 @@ def show(instrument_id: int) -> str:
         pins=[(pin.fret, pin.lane, pin.note) for pin in flaws if pin.settled_at is None], rock_mm=rock_mm(),
     )  # fmt: skip
     opened = next((job for job in all_jobs if job.closed_at is None), None)
-    facts = facts_of(opened, instrument) if opened else Facts()
-    code, say = step_now(facts)
-    if opened and code == "plan" and not facts.surveyed_since:
+    step = job_now(opened, instrument) if opened else None
+    say = step.say if step else ""
+    if opened and step and step.code == "plan" and not facts_of(opened, instrument).surveyed_since:
         say = call_of(opened, instrument) or say
     bows = [v.found for v in reversed(history) if v.found.survey.head.kind == "straightness"]
     return render_template(
@@ -164,8 +172,12 @@ def show(instrument_id: int) -> str:
         relief=next((v.found for v in history if v.found.survey.head.kind == "straightness" and v.found.figures.straight), None),
         jobs=all_jobs,
         opened=opened,
-        steps=steps(facts) if opened else [],
+        steps=job_steps(opened, instrument),
+        step=step,
         say=say,
+        job_kinds=JOB_KINDS,
+        opened_kinds={kind: JOB_KINDS[kind] for kind in OPENED},
+        survey_kinds=SURVEY_KINDS,
         pins=flaws,
         removed=max(jobs.removed_from(db(), instrument_id).values(), default=0),
         levels=len(jobs.past_levels(db(), instrument_id)),
@@ -177,19 +189,22 @@ def show(instrument_id: int) -> str:
 
 @screen.post("/instruments/<int:instrument_id>/jobs")
 def open_job(instrument_id: int) -> Response:
-    """Open a level-and-dress job with its promised date."""
+    """Open a job of the kind asked for with its promised date."""
     with here():
         instrument = instruments.get(db(), instrument_id)
     already = jobs.open_of(db(), [instrument_id]).get(instrument_id)
     if already is not None:
         flash(f"{instrument.spec.name} has an open job already.")
-        return redirect(url_for("surveys.next_of", job_id=already.id))
+        return redirect(job_now(already, instrument).href)
     form = Form()
+    kind = form.text("kind") if form.text("kind") in OPENED else "level_and_dress"
     promised = form.day("promised_on")
     if form.errors:
         flash(form.errors["promised_on"])
         return redirect(url_for(".show", instrument_id=instrument_id, _anchor="job"))
-    job_id = jobs.open_job(db(), instrument_id, "level_and_dress", stamp(), promised, form.text("note")[:400])
+    job_id = jobs.open_job(db(), instrument_id, kind, stamp(), promised, form.text("note")[:400])
+    if kind == "refret":
+        return redirect(url_for("refret.show", job_id=job_id))
     return redirect(url_for("surveys.new", job_id=job_id))
 
 

@@ -18,6 +18,7 @@ from deft_bench.core.survey import heights_from
 from deft_bench.core.survey_figures import bow_of_tops
 from deft_bench.core.units import LengthError, parse_length
 from deft_bench.store import instruments, jobs, surveys
+from deft_bench.web.refretted import daylight_of, seated_with
 from deft_bench.web.support import db, display, settings
 from deft_bench.web.surveyed import Surveyed, surveyed
 
@@ -223,7 +224,11 @@ def make_plan(
     length = display().fine_mm
     if straight.passes or straight.found is None:
         resolution = base.survey.head.resolution_um / 1000
-        call = level_call(plan, seated=job.seated, resolution_mm=resolution, past_levels_mm=past, length=length)
+        daylight, all_home = daylight_of(job)
+        call = level_call(
+            plan, seated=job.seated or all_home, resolution_mm=resolution, past_levels_mm=past,
+            daylight_mm=None if job.seated else daylight, seated_with=seated_with(job), length=length,
+        )  # fmt: skip
     else:
         call = straightness_call(straight.found, instrument.spec.rod, length)
     lands = plan.lands(chosen) or [0.0]

@@ -8,10 +8,10 @@ from werkzeug.wrappers import Response
 from deft_bench.core.frets.heights import Heights
 from deft_bench.core.frets.level_gate import LevelGate
 from deft_bench.core.frets.plan_record import metal_taken
-from deft_bench.core.level_job import steps
 from deft_bench.store import instruments, jobs, surveys
 from deft_bench.web.drawing.lanes import budget_chart, lane_charts
 from deft_bench.web.drawing.stage import short_unit, stage
+from deft_bench.web.job_now import job_steps
 from deft_bench.web.level.planning import (
     Planning,
     calc_request,
@@ -21,7 +21,7 @@ from deft_bench.web.level.planning import (
     records,
 )
 from deft_bench.web.support import db, display, here, rock_mm, settings, stamp
-from deft_bench.web.surveyed import after_gate, facts_of, planned_drops, shown_band, surveyed
+from deft_bench.web.surveyed import after_gate, planned_drops, shown_band, surveyed
 
 screen = Blueprint(
     "level", __name__, template_folder="templates", static_folder="static", static_url_path="/level/static"
@@ -128,7 +128,7 @@ def _page(
         section="instruments",
         job=job,
         instrument=instrument,
-        steps=steps(facts_of(job, instrument)),
+        steps=job_steps(job, instrument),
         planning=planning,
         choices=planning.choices,
         chosen=chosen,
@@ -196,7 +196,7 @@ def accept(job_id: int) -> Response:
         flash("A reading has changed since this page was made: here are the figures as they are now.")
     elif not planning.straight.passes:
         flash("The neck is not straight: straighten it and survey again, or say why it is levelled as it lies.")
-    elif planning.call.do == "check_seating":
+    elif planning.call.do in ("check_seating", "reseat"):
         flash("Check the seating first, and say that the frets are home.")
     elif planning.kind == "level" and job.nut == "in_place":
         flash("Say whether the nut is out or protected: a full-length beam files a nut that is in place.")

@@ -5,13 +5,15 @@ import json
 from flask import Blueprint, flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.core.level_job import steps
+from deft_bench.core.jobs import JOB_KINDS
 from deft_bench.formats.record_json import MOST_BYTES, AlreadyHereError, export_record, import_record
 from deft_bench.formats.strict_json import RequestError
-from deft_bench.store import instruments, jobs, pins, surveys
+from deft_bench.store import instruments, jobs, pins, refrets, surveys
 from deft_bench.web.drawing.stage import Stage, short_unit, stage
+from deft_bench.web.job_now import job_steps
+from deft_bench.web.refretted import refret_facts
 from deft_bench.web.support import db, display, here, rock_mm
-from deft_bench.web.surveyed import Surveyed, after_gate, facts_of, planned_drops, shown_band, surveyed
+from deft_bench.web.surveyed import Surveyed, after_gate, planned_drops, shown_band, surveyed
 
 REPORT_WIDTH = 1000
 """Units of the report's necks, so that their words print at the size of the page's."""
@@ -51,8 +53,12 @@ def report(job_id: int) -> str:
         "record/report.html",
         section="instruments",
         job=job,
+        kinds=JOB_KINDS,
+        refret=refrets.plan_of(db(), job_id),
+        fitted=refrets.fitted(db(), job_id),
+        put_in=refret_facts(job, instrument).put_in_mm if job.kind == "refret" else None,
         instrument=instrument,
-        steps=steps(facts_of(job, instrument)) if job.kind == "level_and_dress" else [],
+        steps=job_steps(job, instrument),
         before=before,
         after=after,
         before_neck=drawn(before),

@@ -1,5 +1,6 @@
 """Survey: readings entered on the neck itself, by key, finger or sheet."""
 
+from collections.abc import Callable
 from typing import Any
 from uuid import uuid4
 
@@ -7,12 +8,13 @@ from flask import Blueprint, flash, jsonify, make_response, redirect, render_tem
 from werkzeug.wrappers import Response
 
 from deft_bench.core.board.positions import fret_positions
-from deft_bench.core.frets.heights import LANES, deviations
+from deft_bench.core.frets.heights import LANES, SEATING_GAP_MM, deviations
 from deft_bench.core.level_job import now as step_now
-from deft_bench.core.level_job import steps
+from deft_bench.core.refret import LEAST_UNDER_TANG_MM, SPROUT_THAT_COUNTS_MM
 from deft_bench.core.survey import (
     KINDS,
     METHODS,
+    ONLY_METHOD,
     STAGES,
     STRING_STATES,
     SURFACES,
@@ -24,11 +26,12 @@ from deft_bench.core.survey import (
     reading_problem,
     walk,
 )
-from deft_bench.core.units import LengthError, parse_length
+from deft_bench.core.units import Display, LengthError, parse_length
 from deft_bench.formats.readings_csv import MOST_BYTES, read_sheet, write_sheet
-from deft_bench.store import instruments, jobs, pins, shop, surveys
-from deft_bench.web.drawing.stage import off_number, off_words, short_unit, stage
+from deft_bench.store import instruments, jobs, pins, refrets, shop, surveys
+from deft_bench.web.drawing.stage import off_number, off_words, shape_of, short_unit, stage
 from deft_bench.web.errors import wants_json
+from deft_bench.web.job_now import job_steps
 from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
 from deft_bench.web.surveyed import facts_of
 
@@ -39,6 +42,20 @@ screen = Blueprint(
 TOOLS = {
     "fret_heights": ("straightedge and feeler gauges", 20),
     "straightness": ("notched straightedge and feeler gauges", 20),
+    "slot_depth": ("depth gauge", 20),
+    "seating": ("feeler gauges against the light", 10),
+    "sprout": ("feeler gauges and a straightedge along the edge", 20),
+}
+LEGENDS = {
+    "fret_heights": "Fret heights, in three lanes",
+    "straightness": "Straightness, along the middle",
+    "slot_depth": "Slot depth, in three places each",
+    "seating": "Daylight under the crowns, in three lanes",
+    "sprout": "How far the fret ends stand out, both sides",
+}
+OFFERED = {
+    "refret": ("slot_depth", "straightness", "seating", "sprout", "fret_heights"),
+    "level_and_dress": ("fret_heights", "straightness", "seating", "sprout"),
 }
 
 
@@ -77,7 +94,9 @@ def check(instrument_id: int) -> str | Response | tuple[str, int]:
     return redirect(url_for(".show", survey_id=survey_id))
 
 
-def _due_stage(job: jobs.Job) -> str:
+def _due_stage(job: jobs.Job, kind: str) -> str:
+    if job.kind == "refret" and kind != "fret_heights":
+        return "after" if refrets.fitted(db(), job.id) else "before"
     plans = jobs.plans(db(), job.id)
     if plans and plans[-1].done_at:
         return "after" if plans[-1].outcome["kind"] == "level" else "between"
@@ -108,9 +127,11 @@ def _starting(job: jobs.Job | None, instrument: instruments.Instrument, kind: st
     before = next(iter(surveys.of_instrument(db(), instrument.id, kind, 1)), None)
     climate = shop.latest_climate(db())
     return {
-        "stage": _due_stage(job) if job else "before",
-        "method": before.head.method if before else "gap",
-        "surface": before.head.surface if before else ("board" if kind == "straightness" else "fret_tops"),
+        "stage": _due_stage(job, kind) if job else "before",
+        "method": before.head.method if before else ONLY_METHOD.get(kind, "gap"),
+        "surface": before.head.surface
+        if before
+        else ("board" if kind in ("straightness", "slot_depth") else "fret_tops"),
         "tool": before.head.tool if before else tool,
         "resolution_um": display().entry(before.head.resolution_um if before else resolution),
         "string_state": before.head.string_state if before else "off",
@@ -130,8 +151,8 @@ def _read_head(form: Form, kind: str) -> SurveyHead | None:
     head = SurveyHead(
         kind=kind,
         stage=form.text("stage"),
-        method=form.text("method") if kind == "fret_heights" else "gap",
-        surface=form.text("surface") if kind == "straightness" else "fret_tops",
+        method=ONLY_METHOD.get(kind) or form.text("method"),
+        surface=form.text("surface") if kind == "straightness" else "board" if kind == "slot_depth" else "fret_tops",
         tool=form.text("tool"),
         resolution_um=resolution,
         string_state=form.text("string_state"),
@@ -150,8 +171,28 @@ def _new_page(
     return render_template(
         "surveys/new.html", section="instruments", job=job, instrument=instrument, kind=kind, values=values, errors=errors,
         stages=STAGES, methods=METHODS, surfaces=SURFACES, states=STRING_STATES,
-        steps=steps(facts_of(job, instrument)) if job and job.kind == "level_and_dress" else [],
+        steps=job_steps(job, instrument), tape_at=_tape_at(job, kind, values["stage"]), legend=LEGENDS[kind],
+        offered={code: KINDS[code] for code in OFFERED.get(job.kind if job else "", ())}, height_methods={code: METHODS[code] for code in ("gap", "height")},
     )  # fmt: skip
+
+
+def _tape_at(job: jobs.Job | None, kind: str, stage: str) -> str:
+    """Which step of the job's tape a survey belongs to."""
+    if job is not None and job.kind == "refret":
+        return {"slot_depth": "slots", "seating": "seat", "straightness": "straight", "sprout": "ends"}.get(
+            kind, "level"
+        )
+    return "after" if stage == "after" else "survey"
+
+
+def _order(survey: surveys.Survey) -> list[Place]:
+    """The places of a survey in the cursor's order; of slots and seating only the frets that a partial refret replaces."""
+    order = walk(survey.head.kind, survey.frets, survey.head.order)
+    if survey.head.kind in ("slot_depth", "seating") and survey.job_id:
+        plan = refrets.plan_of(db(), survey.job_id)
+        if plan is not None:
+            return [place for place in order if place[1] in plan.frets] or order
+    return order
 
 
 @screen.get("/surveys/<int:survey_id>")
@@ -163,12 +204,12 @@ def show(survey_id: int) -> str:
     job = jobs.get(db(), survey.job_id) if survey.job_id else None
     readings = surveys.readings(db(), survey_id)
     values = {place: reading.value_um for place, reading in readings.items()}
-    order = walk(survey.head.kind, survey.frets, survey.head.order)
+    order = _order(survey)
     at = _asked_place(order) or next((place for place in order if place not in readings), order[-1])
     flaws = [pin for pin in pins.of_instrument(db(), instrument.id) if pin.settled_at is None]
     off = off_of(survey, instrument, values)
     neck = stage(
-        instrument.spec, display(), nut_side=settings()["nut_side"], off_mm=off, rock_mm=rock_mm(),
+        instrument.spec, display(), nut_side=settings()["nut_side"], off_mm=off, rock_mm=least_shown(survey.head.kind), words=words_of(survey.head.kind),
         pins=[(pin.fret, pin.lane, pin.note) for pin in flaws],
     )  # fmt: skip
     corrected = {(item.lane, item.fret) for item in surveys.history(db(), survey_id) if item.replaces}
@@ -178,7 +219,10 @@ def show(survey_id: int) -> str:
         survey=survey,
         instrument=instrument,
         job=job,
-        steps=steps(facts_of(job, instrument)) if job and job.kind == "level_and_dress" else [],
+        steps=job_steps(job, instrument),
+        tape_at=_tape_at(job, survey.head.kind, survey.head.stage),
+        kinds=KINDS,
+        least_shown=least_shown(survey.head.kind),
         neck=neck,
         lanes=tuple(reversed(lanes_of(survey.head.kind))),
         order={place: i for i, place in enumerate(order)},
@@ -202,10 +246,44 @@ def _asked_place(order: list[Place]) -> Place | None:
 def off_of(
     survey: surveys.Survey, instrument: instruments.Instrument, values: dict[Place, int | None]
 ) -> dict[str, list[float | None]]:
-    """How far each place lies off its lane's fair line, mm."""
+    """How far each place lies off its lane's fair line, mm; of a slot how much it is too shallow, of seating and sprout the reading."""
+    if survey.head.kind in ("seating", "sprout", "slot_depth"):
+        needs = _slot_needs(survey, instrument) if survey.head.kind == "slot_depth" else None
+        return {
+            lane: [
+                None if (um := values.get((lane, fret))) is None else um / 1000 if needs is None else needs - um / 1000
+                for fret in range(1, survey.frets + 1)
+            ]
+            for lane in lanes_of(survey.head.kind)
+        }
     positions = fret_positions(instrument.spec.mean_scale_mm, survey.frets)
     lanes = heights_from(values, survey.head.method, survey.frets)
     return {lane: deviations(positions, heights) for lane, heights in lanes.items()}
+
+
+def _slot_needs(survey: surveys.Survey, instrument: instruments.Instrument) -> float:
+    """The least depth of a slot, mm: the tang that goes in and a little under it."""
+    plan = refrets.plan_of(db(), survey.job_id) if survey.job_id else None
+    tang = plan.tang_depth_um if plan else instrument.spec.tang_depth_um
+    return tang / 1000 + LEAST_UNDER_TANG_MM
+
+
+def least_shown(kind: str) -> float:
+    """From where on a place is drawn as a wedge, mm."""
+    return {"seating": SEATING_GAP_MM, "sprout": SPROUT_THAT_COUNTS_MM, "slot_depth": 0.005}.get(kind, rock_mm())
+
+
+def words_of(kind: str) -> Callable[[float | None, Display], str]:
+    """How a place's deviation is said for this kind of survey."""
+    said = {"seating": "of daylight", "sprout": "standing out", "slot_depth": "too shallow"}.get(kind)
+    if said is None:
+        return off_words
+    home = {"seating": "home", "sprout": "flush", "slot_depth": "deep enough"}[kind]
+
+    def words(mm: float | None, shown: Display) -> str:
+        return "not read" if mm is None else home if mm < least_shown(kind) else f"{shown.fine_mm(mm)} {said}"
+
+    return words
 
 
 @screen.post("/surveys/<int:survey_id>/readings")
@@ -218,7 +296,7 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
     with here():
         survey = surveys.get(db(), survey_id)
         instrument = instruments.get(db(), survey.instrument_id)
-    order = walk(survey.head.kind, survey.frets, survey.head.order)
+    order = _order(survey)
     place = request.form.get("lane", ""), request.form.get("fret", 0, type=int)
     typed = request.form.get("reading", "")[:60].strip()
     token = request.form.get("token", "")[:64]
@@ -231,7 +309,7 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
             value = parse_length(typed, display().system)
         except LengthError as error:
             return _refuse(survey_id, place, str(error), 422)
-        problem = reading_problem(value)
+        problem = reading_problem(value, survey.head.kind)
         if problem:
             return _refuse(survey_id, place, problem, 422)
     try:
@@ -267,9 +345,9 @@ def _lane_state(
     off = off_of(survey, instrument, values).get(lane, [])
     state = []
     for fret, mm in enumerate(off, start=1):
-        shape = "unread" if mm is None else "proud" if mm >= rock_mm() else "low" if mm <= -rock_mm() else "even"
+        shape = shape_of(mm, least_shown(survey.head.kind), one_sided=survey.head.kind == "slot_depth")
         label = off_number(mm, display()) if mm is not None and shape in ("proud", "low") else ""
-        state.append({"fret": fret, "shape": shape, "label": label, "words": off_words(mm, display())})
+        state.append({"fret": fret, "shape": shape, "label": label, "words": words_of(survey.head.kind)(mm, display())})
     return state
 
 

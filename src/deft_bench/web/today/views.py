@@ -6,17 +6,16 @@ from datetime import date
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.core.level_job import now as step_now
 from deft_bench.store import instruments, jobs, shop
 from deft_bench.web.drawing.mini import Mini, mini
+from deft_bench.web.job_now import job_now
 from deft_bench.web.level.planning import call_of
 from deft_bench.web.support import Form, db, now, rock_mm, stamp
-from deft_bench.web.surveyed import facts_of, latest
+from deft_bench.web.surveyed import latest
 
 screen = Blueprint("today", __name__, template_folder="templates")
 
 SHOWN, ALL = 8, 200
-STEP_PAGE = {"survey": "surveys.next_of", "after": "surveys.next_of", "close": "record.report"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,15 +38,15 @@ def show() -> str:
     due: list[Due] = []
     for job in opened[:shown]:
         instrument = instruments.get(db(), job.instrument_id)
-        code, say = step_now(facts_of(job, instrument))
-        if code == "plan" and not due:
+        step = job_now(job, instrument)
+        say = step.say
+        if step.code == "plan" and not due:
             # the call itself, for the job to pick up; for every job it would cost a page's whole time
             say = call_of(job, instrument) or say
         heights = latest(instrument, "fret_heights")
         days = (date.fromisoformat(job.promised_on) - now().date()).days if job.promised_on else None
-        href = url_for(STEP_PAGE.get(code, "level.show"), job_id=job.id)
         neck = mini(instrument.spec, heights.figures.off_mm if heights else {}, rock_mm())
-        due.append(Due(job, instrument, say, href, days, neck))
+        due.append(Due(job, instrument, say, step.href, days, neck))
     return render_template(
         "today/show.html",
         section="today",

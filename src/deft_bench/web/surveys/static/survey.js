@@ -13,7 +13,7 @@ const cells = new Map();
 for (const cell of root.querySelectorAll(".cell")) cells.set(key(cell.dataset.lane, cell.dataset.fret), cell);
 const order = [...cells.values()].sort((a, b) => a.dataset.seq - b.dataset.seq);
 const lanes = [...new Set([...cells.values()].map((cell) => cell.dataset.lane))]; // as shown, top row first
-const frets = order.length / lanes.length;
+const frets = [...new Set(order.map((cell) => Number(cell.dataset.fret)))].sort((a, b) => a - b); // a partial refret reads only some
 const spots = new Map();
 for (const spot of root.querySelectorAll(".spot")) spots.set(key(spot.dataset.lane, spot.dataset.fret), spot);
 
@@ -59,8 +59,8 @@ const step = (by) => move(order[Math.min(order.length - 1, Math.max(0, Number(at
 
 function neighbour(frets_by, lane_by) {
   const row = lanes.indexOf(at.dataset.lane) + lane_by;
-  const fret = Number(at.dataset.fret) + frets_by;
-  return cells.get(key(lanes[Math.min(lanes.length - 1, Math.max(0, row))], Math.min(frets, Math.max(1, fret))));
+  const place = frets.indexOf(Number(at.dataset.fret)) + frets_by;
+  return cells.get(key(lanes[Math.min(lanes.length - 1, Math.max(0, row))], frets[Math.min(frets.length - 1, Math.max(0, place))]));
 }
 
 function enqueue(item) {

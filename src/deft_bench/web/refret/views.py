@@ -1,0 +1,333 @@
+"""Refret: what goes in, the gates on the way, the holder and the cutting plan, seating and ends."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from flask import Blueprint, flash, make_response, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from deft_bench.core.calls import frets_named, listed
+from deft_bench.core.frets.cut_list import CutList, CutListError, cut_list
+from deft_bench.core.frets.wire import wire_call
+from deft_bench.core.refret import (
+    CHOICES,
+    END_STEPS,
+    LENGTHS,
+    SIDES,
+    RefretPlan,
+    refret_now,
+    refret_problems,
+    refret_steps,
+    rest_advice,
+)
+from deft_bench.core.units import LengthError, parse_length
+from deft_bench.store import boards, instruments, jobs, refrets, shop, surveys
+from deft_bench.web.drawing.history import relief_chart
+from deft_bench.web.drawing.stage import stage
+from deft_bench.web.errors import wants_json
+from deft_bench.web.job_now import job_steps
+from deft_bench.web.refretted import (
+    latest_values,
+    refret_facts,
+    refret_plan,
+    tightest_radius,
+)
+from deft_bench.web.support import Form, db, display, here, settings, stamp
+
+screen = Blueprint("refret", __name__, template_folder="templates")
+
+TEXTS = ("wire", "tool", "support")
+DEFAULT_PIECE_UM = 610_000
+DEFAULT_PIECES = 12
+
+
+@dataclass(frozen=True, slots=True)
+class RefretForm:
+    """A form as read: every box as it shows, and the refret when nothing is wrong."""
+
+    values: dict[str, str]
+    errors: dict[str, str]
+    plan: RefretPlan | None
+
+
+def _of(job_id: int) -> tuple[jobs.Job, instruments.Instrument]:
+    with here():
+        job = jobs.get(db(), job_id)
+        return job, instruments.get(db(), job.instrument_id)
+
+
+def _values(plan: RefretPlan) -> dict[str, str]:
+    shown = display()
+    values = {name: shown.entry(getattr(plan, name)) for name in LENGTHS}
+    values |= {name: getattr(plan, name) for name in (*TEXTS, *CHOICES)}
+    values["frets"] = _spans(plan.frets)
+    values["bevel_deg"] = str(plan.bevel_deg)
+    counted: dict[int, int] = {}
+    for piece in plan.pieces_um:
+        counted[piece] = counted.get(piece, 0) + 1
+    values["pieces_um"] = "; ".join(f"{count} × {shown.entry(um)}" for um, count in counted.items())
+    values["obstructions"] = "\n".join(f"{fret}: {note}" for fret, note in plan.obstructions)
+    if plan.nibs_said:
+        values["nibs_said"] = "1"
+    return values
+
+
+def _spans(frets: tuple[int, ...]) -> str:
+    return listed(list(frets)).replace(" and ", ", ").replace(" to ", "-")
+
+
+def _read(sent: Mapping[str, str], plan: RefretPlan, instrument: instruments.Instrument) -> RefretForm:
+    values = {name: text for name, text in _values(plan).items() if name != "nibs_said"} | dict(sent)
+    form = Form(values)
+    fields: dict[str, Any] = {name: form.length(name) for name in LENGTHS}
+    fields |= {name: form.text(name) for name in (*TEXTS, *CHOICES)}
+    fields["bevel_deg"] = form.count("bevel_deg", 5, 60)
+    fields["frets"] = _frets(form)
+    fields["pieces_um"] = _pieces(form)
+    fields["obstructions"] = _notes(form)
+    fields["nibs_said"] = "nibs_said" in sent
+    if form.errors:
+        return RefretForm(values, form.errors, None)
+    made = replace(plan, **fields)
+    form.errors |= refret_problems(made, instrument.spec, form.shown)
+    return RefretForm(values, form.errors, None if form.errors else made)
+
+
+def _frets(form: Form) -> tuple[int, ...]:
+    found: set[int] = set()
+    for word in form.text("frets").replace("–", "-").replace(",", " ").split():
+        first, _, last = word.partition("-")
+        if not all(part.isascii() and part.isdigit() and len(part) < 3 for part in (first, last or first)):
+            form.errors["frets"] = "Frets are whole numbers and spans: 1-5, 7, 9."
+            return ()
+        found.update(range(int(first), int(last or first) + 1))
+    return tuple(sorted(found))
+
+
+def _pieces(form: Form) -> tuple[int, ...]:
+    """Pieces on hand as `6 × 610; 2 × 9 in`; a bare length is one piece."""
+    found: list[int] = []
+    for part in form.text("pieces_um").split(";"):
+        if not part.strip():
+            continue
+        many, times, length = part.replace("x", "×").partition("×")
+        count = many.strip() if times else "1"
+        try:
+            um = parse_length(length if times else part, form.shown.system)
+        except LengthError as error:
+            form.errors["pieces_um"] = f"{error}. Pieces as “6 × 610; 2 × 255”."
+            return ()
+        if not (count.isascii() and count.isdigit() and 0 < int(count[:4]) <= 200):
+            form.errors["pieces_um"] = f"“{part.strip()[:30]}” is not understood: give pieces as “6 × 610; 2 × 255”."
+            return ()
+        found += [um] * int(count)
+    return tuple(found)
+
+
+def _notes(form: Form) -> tuple[tuple[int, str], ...]:
+    found = []
+    for line in form.text("obstructions").splitlines():
+        if not line.strip():
+            continue
+        fret, colon, note = line.partition(":")
+        if (
+            not colon
+            or not fret.strip().isascii()
+            or not fret.strip().isdigit()
+            or len(fret.strip()) > 2
+            or not note.strip()
+        ):
+            form.errors["obstructions"] = (
+                f"“{line.strip()[:30]}” is not understood: one line a fret, “7: knot in the slot”."
+            )
+            return ()
+        found.append((int(fret), note.strip()))
+    return tuple(found)
+
+
+@screen.route("/jobs/<int:job_id>/refret", methods=["GET", "POST"])
+def show(job_id: int) -> str | Response | tuple[str, int]:
+    """The refret; sending its form saves it whole, or nothing when a box is refused. `?wire=` fills the boxes from stock."""
+    job, instrument = _of(job_id)
+    plan, _ = refret_plan(job, instrument)
+    if request.method == "POST":
+        read = _read({name: text for name, text in request.form.items() if name != "csrf_token"}, plan, instrument)
+        if read.plan is None:
+            return _page(job, instrument, plan, read.values, read.errors), 422
+        changed = refrets.save(db(), job_id, read.plan, stamp())
+        if "stock" in request.form:
+            _keep_wire(read.plan)
+            flash("Saved, and the wire is in stock under its name.")
+        else:
+            flash("Saved; what it was before is kept." if changed else "Nothing was changed.")
+        return redirect(url_for(".show", job_id=job_id))
+    picked = next((wire for wire in refrets.wires(db()) if wire.id == request.args.get("wire", 0, type=int)), None)
+    if picked is not None:
+        plan = replace(
+            plan, wire=picked.name, crown_width_um=picked.crown_width_um, fret_height_um=picked.fret_height_um, tang_depth_um=picked.tang_depth_um,
+            tang_width_um=picked.tang_width_um, barb_width_um=picked.barb_width_um, wire_radius_um=picked.radius_um or 5_000_000, pieces_um=picked.pieces_um,
+        )  # fmt: skip
+    return _page(job, instrument, plan, _values(plan), {}, picked=picked)
+
+
+def _keep_wire(plan: RefretPlan) -> None:
+    sizes = plan.crown_width_um, plan.fret_height_um, plan.tang_depth_um, plan.tang_width_um, plan.barb_width_um
+    counted = [(um, plan.pieces_um.count(um)) for um in sorted(set(plan.pieces_um), reverse=True)]
+    refrets.add_wire(db(), plan.wire or "Unnamed wire", sizes, plan.wire_radius_um, counted)
+
+
+@screen.post("/jobs/<int:job_id>/refret/preview")
+def preview(job_id: int) -> Response:
+    """The wire call and the cutting plan with the numbers as they stand in the boxes; nothing is saved."""
+    job, instrument = _of(job_id)
+    plan, _ = refret_plan(job, instrument)
+    read = _read({name: text for name, text in request.form.items() if name != "csrf_token"}, plan, instrument)
+    words = {
+        name: read.errors.get(name, "")
+        for name in (*LENGTHS, *TEXTS, *CHOICES, "frets", "bevel_deg", "pieces_um", "obstructions")
+    }
+    words = {name: text for name, text in words.items() if name in request.form or name in read.errors}
+    if read.plan is None:
+        answer = make_response(
+            render_template("shared/words.html", words=words, elsewhere=[], state="refused", what="refret")
+        )
+        answer.headers["HX-Reswap"] = "none"
+        return answer
+    state = "saved" if read.plan == plan else "unsaved"
+    panel = render_template("refret/live.html", **_live(job, instrument, read.plan))
+    return make_response(
+        panel + render_template("shared/words.html", words=words, elsewhere=[], state=state, what="refret")
+    )
+
+
+def _live(job: jobs.Job, instrument: instruments.Instrument, plan: RefretPlan) -> dict[str, Any]:
+    """What follows the boxes: how the wire fits, and the holder with its cutting plan."""
+    shown = display()
+    fit, call = wire_call(
+        plan.slot_um / 1000, plan.tang_width_um / 1000, plan.barb_width_um / 1000, plan.wire_radius_um / 1000, tightest_radius(instrument),
+        shown.fine_mm, lambda mm: shown.long(round(mm * 1000)),
+    )  # fmt: skip
+    cutting, problem = _cutting(instrument, plan)
+    return {
+        "job": job,
+        "instrument": instrument,
+        "plan": plan,
+        "fit": fit,
+        "wire_call": call,
+        "cutting": cutting,
+        "cut_problem": problem,
+    }
+
+
+def _cutting(instrument: instruments.Instrument, plan: RefretPlan) -> tuple[CutList | None, str]:
+    """The cut list from the pieces on hand, or from whole pieces of the usual length when none are named."""
+    slots = [line.length_mm for line in instrument.spec.lines()[1:]]
+    binding = boards.plan_of(db(), instrument.id, instrument.spec).binding_um / 1000 if instrument.spec.bound else 0.0
+    pieces = [um / 1000 for um in plan.pieces_um] or [DEFAULT_PIECE_UM / 1000] * DEFAULT_PIECES
+    try:
+        return cut_list(
+            slots, plan.frets, plan.overhang_um / 1000, binding, plan.setback_um / 1000, pieces, plan.saw_um / 1000
+        ), ""
+    except CutListError as error:
+        return None, f"{str(error)[:1].upper()}{str(error)[1:]}."
+
+
+def _page(
+    job: jobs.Job, instrument: instruments.Instrument, plan: RefretPlan, values: Mapping[str, Any], errors: dict[str, str],
+    picked: refrets.Wire | None = None,
+) -> str:  # fmt: skip
+    facts = refret_facts(job, instrument)
+    code, say = refret_now(facts, display().fine_mm)
+    depth, seat = latest_values(job, "slot_depth"), latest_values(job, "seating")
+    marks = {fret: {"lift"} for fret in plan.frets} if len(plan.frets) < instrument.spec.frets else {}
+    off: dict[str, list[float | None]] = {}
+    if seat:
+        off = {
+            lane: [_mm(seat[1].get((lane, fret))) for fret in range(1, instrument.spec.frets + 1)]
+            for lane in ("bass", "middle", "treble")
+        }
+    climate = shop.latest_climate(db())
+    sprouts = [
+        (one.taken_at, max(read) / 1000, one.head.humidity)
+        for one in reversed(surveys.of_instrument(db(), instrument.id, "sprout", 40))
+        if (read := [um for um in surveys.values(db(), one.id).values() if um is not None])
+    ]
+    return render_template(
+        "refret/show.html",
+        section="instruments",
+        values=values,
+        errors=errors,
+        steps=job_steps(job, instrument),
+        states={step.code: step.state for step in refret_steps(facts)},
+        at_step=code,
+        say=say,
+        facts=facts,
+        choices=CHOICES,
+        end_steps=END_STEPS,
+        sides=SIDES,
+        wires=refrets.wires(db()),
+        picked=picked,
+        depth_survey=depth[0] if depth else None,
+        seat_survey=seat[0] if seat else None,
+        fitted=refrets.fitted(db(), job.id),
+        rest=rest_advice(climate[2] if climate else None),
+        sprouts=sprouts,
+        sprout_chart=relief_chart(sprouts, display(), least_mm=0.1),
+        neck=stage(instrument.spec, display(), nut_side=settings()["nut_side"], off_mm=off, marks=marks, rock_mm=0.03),
+        frets_said=frets_named(list(plan.frets)) if len(plan.frets) < instrument.spec.frets else "all frets",
+        **_live(job, instrument, plan),
+    )
+
+
+def _mm(um: int | None) -> float | None:
+    return None if um is None else um / 1000
+
+
+@screen.post("/jobs/<int:job_id>/refret/cut")
+def cut(job_id: int) -> Response | tuple[Response, int]:
+    """Tick one blank off as cut and in the holder, or take the tick back."""
+    job, instrument = _of(job_id)
+    plan, _ = refret_plan(job, instrument)
+    fret = request.form.get("fret", 0, type=int)
+    if fret not in plan.frets:
+        flash("That fret is not part of this refret.")
+    else:
+        plan = replace(plan, cut=tuple(sorted(set(plan.cut) ^ {fret})))
+        refrets.save(db(), job_id, plan, stamp())
+    if wants_json():
+        return make_response({"ticked": fret in plan.cut, "done": len(plan.cut)})
+    return redirect(url_for(".show", job_id=job_id, _anchor="holder"))
+
+
+@screen.post("/jobs/<int:job_id>/refret/ends")
+def ends(job_id: int) -> Response:
+    """Tick end work off, step and side, or take it back."""
+    job, instrument = _of(job_id)
+    plan, _ = refret_plan(job, instrument)
+    which = request.form.get("end", "")
+    if which in {f"{step} {side}" for step in END_STEPS for side in SIDES}:
+        refrets.save(db(), job_id, replace(plan, ends_done=tuple(sorted(set(plan.ends_done) ^ {which}))), stamp())
+    return redirect(url_for(".show", job_id=job_id, _anchor="ends"))
+
+
+@screen.post("/jobs/<int:job_id>/refret/fitted")
+def fitted(job_id: int) -> Response:
+    """Record that the frets are in: their metal budget starts here, and a whole refret's wire becomes the instrument's."""
+    job, instrument = _of(job_id)
+    plan, saved = refret_plan(job, instrument)
+    if not saved:
+        flash("Save the refret first: the wire that goes in is part of the record.")
+        return redirect(url_for(".show", job_id=job_id))
+    if plan.nibs != "none" and not plan.nibs_said:
+        flash("Say to the owner what becomes of the nibs first, and tick that it was said.")
+        return redirect(url_for(".show", job_id=job_id, _anchor="numbers"))
+    refrets.keep_fitted(db(), job_id, instrument.id, plan.frets, stamp())
+    if len(plan.frets) == instrument.spec.frets:
+        spec = replace(
+            instrument.spec, crown_width_um=plan.crown_width_um, fret_height_um=plan.fret_height_um, tang_depth_um=plan.tang_depth_um,
+            barb_width_um=plan.barb_width_um, nibs=instrument.spec.nibs and plan.nibs != "lost",
+        )  # fmt: skip
+        instruments.edit(db(), instrument.id, spec, stamp())
+    flash("The frets are recorded as fitted. Look for daylight under every crown.")
+    return redirect(url_for("surveys.new", job_id=job_id, kind="seating"))

@@ -1,0 +1,97 @@
+"""How far a refret has come, read from its plan and surveys."""
+
+from collections.abc import Mapping
+
+from deft_bench.core.frets.wire import wire_call
+from deft_bench.core.refret import RefretFacts, RefretPlan, depth_gate, seat_gate, starting_refret
+from deft_bench.core.survey import Place
+from deft_bench.store import boards, instruments, jobs, refrets, surveys
+from deft_bench.web.support import db, display
+from deft_bench.web.surveyed import surveyed
+
+
+def refret_plan(job: jobs.Job, instrument: instruments.Instrument) -> tuple[RefretPlan, bool]:
+    """The refret as saved, or the starting one; and whether it was saved."""
+    saved = refrets.plan_of(db(), job.id)
+    if saved is not None:
+        return saved, True
+    board = boards.plan_of(db(), instrument.id, instrument.spec)
+    return starting_refret(instrument.spec, board.kerf_um, board.under_tang_gap_um, board.tang_width_um), False
+
+
+def latest_values(job: jobs.Job, kind: str) -> tuple[surveys.Survey, Mapping[Place, int | None]] | None:
+    """The job's latest survey of a kind that holds a reading, and its values."""
+    for survey in reversed(surveys.of_job(db(), job.id)):
+        if survey.head.kind == kind:
+            values = surveys.values(db(), survey.id)
+            if values:
+                return survey, values
+    return None
+
+
+def refret_facts(job: jobs.Job, instrument: instruments.Instrument) -> RefretFacts:
+    """What has been recorded of a refret, for its steps and its sentence."""
+    plan, saved = refret_plan(job, instrument)
+    fit, _ = wire_call(
+        plan.slot_um / 1000, plan.tang_width_um / 1000, plan.barb_width_um / 1000, plan.wire_radius_um / 1000, tightest_radius(instrument)
+    )  # fmt: skip
+    depth, seat = latest_values(job, "slot_depth"), latest_values(job, "seating")
+    fitted = refrets.fitted(db(), job.id)
+    before, after = bows(job, instrument, min(fitted.values(), default=None))
+    return RefretFacts(
+        saved=saved,
+        fit=fit.fit,
+        overbend_ok=fit.overbend_ok,
+        has_nibs=plan.nibs != "none",
+        nibs_said=plan.nibs_said,
+        depth=depth_gate(depth[1], plan, instrument.spec) if depth else None,
+        cut=len(set(plan.cut) & set(plan.frets)),
+        frets=len(plan.frets),
+        fitted=bool(fitted),
+        seat=seat_gate(seat[1], plan.frets) if seat and fitted else None,
+        bow_before_mm=before,
+        bow_after_mm=after,
+        ends_done=len(plan.ends_done),
+        closed=job.closed_at is not None,
+    )
+
+
+def bows(job: jobs.Job, instrument: instruments.Instrument, fitted_at: str | None) -> tuple[float | None, float | None]:
+    """Relief in mm last read before the frets went in and last read since; None where there is none."""
+    before = after = None
+    for survey in surveys.of_job(db(), job.id):
+        if survey.head.kind == "straightness":
+            found = surveyed(survey, instrument).figures.straight
+            if found is not None and (fitted_at is None or survey.taken_at < fitted_at):
+                before = found.relief_mm
+            elif found is not None:
+                after = found.relief_mm
+    return before, after
+
+
+def tightest_radius(instrument: instruments.Instrument) -> float | None:
+    """The board's smallest radius in mm, which the wire must be bent inside of; None when flat."""
+    spec = instrument.spec
+    if spec.nut_radius_um is None or spec.end_radius_um is None:
+        return None
+    return min(spec.nut_radius_um, spec.end_radius_um) / 1000
+
+
+def daylight_of(job: jobs.Job) -> tuple[dict[int, float], bool]:
+    """Daylight that the job's seating survey found, by fret in mm, and whether every place was read and is home."""
+    found = latest_values(job, "seating")
+    if found is None:
+        return {}, False
+    survey, values = found
+    gate = seat_gate(values, range(1, survey.frets + 1))
+    return dict(gate.daylight), gate.passes
+
+
+def seated_with(job: jobs.Job) -> str:
+    """How the frets were seated, in words for a call; empty when nothing is recorded."""
+    plan = refrets.plan_of(db(), job.id)
+    if plan is None or not plan.tool:
+        return ""
+    spring = f", {display().fine(plan.spring_back_um)} of spring-back" if plan.spring_back_um else ""
+    support = f", on {plan.support}" if plan.support else ""
+    return f"{plan.tool}{support}{spring}"
