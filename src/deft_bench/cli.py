@@ -6,7 +6,10 @@ import sys
 from collections.abc import Sequence
 from datetime import date
 from pathlib import Path
-from typing import NoReturn
+from typing import TYPE_CHECKING, NoReturn
+
+if TYPE_CHECKING:
+    from deft_bench.store.database import Connection
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -48,8 +51,19 @@ def _parser() -> argparse.ArgumentParser:
     _database(restore)
     restore.set_defaults(run=_restore)
 
-    export = commands.add_parser("export", help="write an instrument's whole record as JSON to standard output")
-    export.add_argument("name", help="the instrument's name")
+    export = commands.add_parser(
+        "export", help="write an instrument's record, or its board as a file, to standard output"
+    )
+    export.add_argument("name", help="the instrument's name, or a board's")
+    export.add_argument(
+        "--as",
+        dest="kind",
+        default="record",
+        help="record (the default, JSON), or a file of the board: svg, dxf, pdf, pdf-long, marking-csv, inlays-csv, slots-gcode",
+    )
+    export.add_argument(
+        "--out", type=Path, help="write to this file instead; a folder takes every file of the board with --as all"
+    )
     _database(export)
     export.set_defaults(run=_export)
 
@@ -170,10 +184,8 @@ def _restore(args: argparse.Namespace) -> int:
 
 
 def _export(args: argparse.Namespace) -> int:
-    import json
     from contextlib import closing
 
-    from deft_bench.formats.record_json import export_record
     from deft_bench.store import instruments
     from deft_bench.store.database import StoreError, open_database
 
@@ -184,9 +196,54 @@ def _export(args: argparse.Namespace) -> int:
             ids = instruments.named(db, args.name)
             if len(ids) != 1:
                 raise StoreError(f"{len(ids) or 'No'} instruments are named {args.name!r}.")
-            print(json.dumps(export_record(db, ids[0]), ensure_ascii=False, indent=1))
-    except StoreError as error:
+            if args.kind == "record":
+                return _put(_record(db, ids[0]), args.out)
+            return _export_board(db, ids[0], args.kind, args.out)
+    except (StoreError, OSError) as error:
         return _failed(error)
+
+
+def _record(db: "Connection", instrument_id: int) -> bytes:
+    import json
+
+    from deft_bench.formats.record_json import export_record
+
+    return (json.dumps(export_record(db, instrument_id), ensure_ascii=False, indent=1) + "\n").encode()
+
+
+def _export_board(db: "Connection", instrument_id: int, kind: str, out: Path | None) -> int:
+    from deft_bench.core.board.rules import read_share, rule_of
+    from deft_bench.core.board.slotting import MachineError
+    from deft_bench.formats.board import EXPORTS, file_name, sheet_of, write_board
+    from deft_bench.store import boards, instruments, shop
+
+    if kind not in EXPORTS and kind != "all":
+        _refuse([f"as: unknown file {kind!r}; accepted: record, all, {', '.join(EXPORTS)}"])
+    if kind == "all" and (out is None or not out.is_dir()):
+        _refuse(["out: --as all needs --out with a folder that is there"])
+    instrument = instruments.get(db, instrument_id)
+    plan = boards.plan_of(db, instrument_id, instrument.spec)
+    found = shop.settings(db)
+    rule = rule_of(found["rule_step"], found["rule_fine"], int(found["rule_fine_to_um"]) / 1000)
+    try:
+        sheet = sheet_of(instrument.spec, plan, date.today().isoformat(), rule, read_share(found["rule_read"]))
+        if kind != "all":
+            return _put(write_board(kind, sheet), out)
+        assert out is not None
+        for each in EXPORTS:
+            _put(write_board(each, sheet), out / file_name(each, sheet))
+    except MachineError as error:
+        _refuse([f"{field}: {why}" for field, why in error.problems.items()])
+    except ValueError as error:
+        _refuse([f"board: {error}"])
+    return 0
+
+
+def _put(made: bytes, out: Path | None) -> int:
+    if out is None:
+        sys.stdout.buffer.write(made)
+    else:
+        out.write_bytes(made)
     return 0
 
 

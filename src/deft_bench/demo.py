@@ -11,13 +11,18 @@ from datetime import UTC, date, datetime, time, timedelta
 from pathlib import Path
 from typing import Any
 
+from deft_bench.core.board.marking import marking_lines
+from deft_bench.core.board.plan import starting_plan
 from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.board.rules import rule_of
+from deft_bench.core.board.strings_on_board import post_grid
 from deft_bench.core.frets.level_call import level_call
 from deft_bench.core.frets.levelling import LevelRequest, least_height, plan_level
 from deft_bench.core.frets.plan_record import Circumstances, metal_taken, record_inputs, record_outcome
 from deft_bench.core.instrument import STARTING, Spec
-from deft_bench.core.survey import Place, SurveyHead, heights_from, walk
-from deft_bench.store import instruments, jobs, pins, shop, surveys
+from deft_bench.core.refret import starting_refret
+from deft_bench.core.survey import ONLY_METHOD, Place, SurveyHead, heights_from, walk
+from deft_bench.store import boards, instruments, jobs, pins, refrets, shop, surveys
 from deft_bench.store.database import Connection, open_database
 
 
@@ -95,7 +100,7 @@ def necks() -> list[Neck]:
         Neck(_spec("tenor", "Phalarope No. 10", bound=True, nibs=True), seed=10, relief=0.1, swing=0.06),
         Neck(
             _spec("acoustic", "Redshank No. 12", bass_scale_um=632_000, treble_scale_um=632_000, nut_radius_um=305_000,
-                  end_radius_um=305_000, note="Small body; cylinder radius under a tapered board."),
+                  end_radius_um=305_000, bound=True, nibs=True, note="Small body; cylinder radius under a tapered board."),
             seed=12, faults={("bass", fret): 0.018 + 0.002 * (fret - 8) for fret in range(8, 13)}, relief=0.22, swing=0.15,
         ),
     ]  # fmt: skip
@@ -107,11 +112,16 @@ def humidity_on(day: date) -> float:
 
 
 def make_demo(path: Path, today: date) -> None:
-    """Fill a new database with the demo bench as it stands on a day; raises StoreError when the file cannot be used."""
+    """Fill a new database with the demo bench as it stands on a day: the loan instruments, a refret of a bound board, a fretless
+    bass that gets frets, and a seven-string board in the making; raises StoreError when the file cannot be used."""
     db = open_database(path)
     try:
         for neck in necks():
             _Bench(db, neck, today).fill()
+        _wire_stock(db)
+        _bound_refret(db, today)
+        _fretless_conversion(db, today)
+        _board_in_the_making(db, today)
         for back in range(60, -1, -3):
             day = today - timedelta(days=back)
             chance = random.Random(day.toordinal())
@@ -123,6 +133,160 @@ def make_demo(path: Path, today: date) -> None:
             )
     finally:
         db.close()
+
+
+def _wire_stock(db: Connection) -> None:
+    """Four wires on the shelf: crown width and height, tang depth and width, width over the barbs, in µm."""
+    pieces = [(305_000, 6), (220_000, 2)]
+    refrets.add_wire(db, "Medium", (2_300, 1_100, 1_600, 480, 780), 255_000, pieces)
+    refrets.add_wire(db, "Narrow, low", (2_000, 950, 1_500, 480, 760), 255_000, [(610_000, 3)])
+    refrets.add_wire(db, "Tall", (2_700, 1_400, 1_600, 500, 800), 290_000, [(305_000, 8)])
+    refrets.add_wire(db, "Bass, wide", (2_900, 1_350, 1_700, 520, 860), 216_000, [(305_000, 5), (180_000, 3)])
+
+
+def _head(kind: str, stage: str, tool: str, resolution_um: int, day: date) -> SurveyHead:
+    """The heading of a survey of slots, seating, sprout or straightness on the bench."""
+    surface = "board" if kind in ("slot_depth", "straightness") and stage == "before" else "fret_tops"
+    humidity = float(round(humidity_on(day)))
+    return SurveyHead(
+        kind, stage, ONLY_METHOD[kind], surface, tool, resolution_um, "off", 21.0, humidity, "lane_by_lane"
+    )
+
+
+def _read(
+    db: Connection, instrument_id: int, job: int | None, frets: int, head: SurveyHead, um: dict[Place, int], at: str
+) -> None:
+    survey = surveys.start(db, instrument_id, job, frets, head, at)
+    surveys.add_many(db, survey, [(place, value, f"{value / 1000:g}") for place, value in um.items()], at)
+
+
+def _bound_refret(db: Connection, today: date) -> None:
+    """Redshank: new frets in a bound board, nibs gone, two frets not home, and the neck bowed back by tight tangs."""
+    instrument = instruments.get(db, instruments.named(db, "Redshank No. 12")[0])
+    spec, frets = instrument.spec, instrument.spec.frets
+    chance = random.Random(1212)
+    for months in (22, 19, 13, 10, 7, 1):
+        day = today - timedelta(days=30 * months)
+        dry = max(0.0, (52 - humidity_on(day)) * 0.011)
+        values = {
+            place: round(max(0.0, dry + chance.gauss(0, 0.01)) * 100) * 10
+            for place in walk("sprout", frets, "lane_by_lane")
+        }
+        _read(db, instrument.id, None, frets, _head("sprout", "before", "feeler gauges", 20, day), values, _at(day, 11))
+    opened = today - timedelta(days=5)
+    job = jobs.open_job(
+        db,
+        instrument.id,
+        "refret",
+        _at(opened, 9),
+        (today + timedelta(days=8)).isoformat(),
+        "Worn through to the board at 2 and 3",
+    )
+    wire = refrets.wires(db)[1]
+    plan = replace(
+        starting_refret(spec, 580, 300, wire.tang_width_um), wire=wire.name, crown_width_um=wire.crown_width_um, fret_height_um=wire.fret_height_um,
+        tang_depth_um=wire.tang_depth_um, barb_width_um=wire.barb_width_um, wire_radius_um=wire.radius_um or 255_000, pieces_um=wire.pieces_um,
+        nibs_said=True, tool="soft-faced hammer", support="a padded caul under the fret", spring_back_um=20,
+        obstructions=((7, "old glue at the bass end, cut out"),),
+    )  # fmt: skip
+    refrets.save(db, job, plan, _at(opened, 9, 30))
+    bow = {("middle", fret): round(10 + 4 * chance.random()) for fret in range(1, frets + 1)}
+    _read(
+        db,
+        instrument.id,
+        job,
+        frets,
+        _head("straightness", "before", "notched straightedge", 20, opened),
+        bow,
+        _at(opened, 10),
+    )
+    depth = {place: 1_900 + 10 * chance.randint(-4, 6) for place in walk("slot_depth", frets, "lane_by_lane")}
+    _read(
+        db, instrument.id, job, frets, _head("slot_depth", "before", "depth gauge", 20, opened), depth, _at(opened, 13)
+    )
+    refrets.save(db, job, replace(plan, cut=tuple(range(1, frets + 1))), _at(opened, 15))
+    fitted = today - timedelta(days=1)
+    refrets.keep_fitted(db, job, instrument.id, plan.frets, _at(fitted, 11))
+    instruments.edit(
+        db,
+        instrument.id,
+        replace(spec, crown_width_um=plan.crown_width_um, fret_height_um=plan.fret_height_um, nibs=False),
+        _at(fitted, 11),
+    )
+    gaps = {place: 10 * chance.randint(0, 1) for place in walk("seating", frets, "lane_by_lane")}
+    gaps |= {("middle", 7): 50, ("bass", 7): 30, ("treble", 15): 40}
+    _read(
+        db,
+        instrument.id,
+        job,
+        frets,
+        _head("seating", "after", "feeler gauges against the light", 10, fitted),
+        gaps,
+        _at(fitted, 14),
+    )
+    xs = fret_positions(spec.mean_scale_mm, frets)
+    shape = [4 * (x - xs[0]) * (xs[-1] - x) / (xs[-1] - xs[0]) ** 2 for x in xs]
+    back = {("middle", fret): round(-62 * bend + chance.gauss(0, 3)) for fret, bend in enumerate(shape, 1)}
+    _read(
+        db,
+        instrument.id,
+        job,
+        frets,
+        _head("straightness", "after", "straightedge and feeler gauges", 20, fitted),
+        back,
+        _at(fitted, 15),
+    )
+
+
+def _fretless_conversion(db: Connection, today: date) -> None:
+    """Ruff: a fretless bass that is given frets. The board is radiused already, so the slots follow the curve; two are shallow."""
+    spec = _spec(
+        "long_bass", "Ruff No. 13", fret_height_um=1_350, crown_width_um=2_900, tang_depth_um=1_700, barb_width_um=860,
+        note="Given to the library as a fretless; frets asked for, flush lines were never inlaid.",
+    )  # fmt: skip
+    start = today - timedelta(days=12)
+    made = instruments.add(db, spec, _at(start, 9), uid=f"{13:032x}")
+    board = replace(
+        starting_plan(spec), school="follow_radius", oversize_um=0, tang_width_um=520, kerf_um=620, blank_thickness_um=spec.board_thickness_um,
+        inlay_style="none", pin_frets=(), posts_um=tuple((round(x * 1000), round(y * 1000)) for x, y in post_grid(4, 1, 48, 38, -16, 11)), post_um=12_000,
+    )  # fmt: skip
+    boards.save(db, made, spec, board, _at(start, 10))
+    job = jobs.open_job(
+        db,
+        made,
+        "refret",
+        _at(start, 11),
+        (today + timedelta(days=14)).isoformat(),
+        "Fretless to fretted, twenty frets",
+    )
+    wire = refrets.wires(db)[0]
+    plan = replace(
+        starting_refret(spec, 620, 300, wire.tang_width_um), wire=wire.name, wire_radius_um=216_000, pieces_um=wire.pieces_um, seat="pressed", tool="arbor press",
+    )  # fmt: skip
+    refrets.save(db, job, plan, _at(start, 11, 30))
+    chance = random.Random(1313)
+    day = today - timedelta(days=2)
+    depth = {place: 2_000 + 10 * chance.randint(-5, 5) for place in walk("slot_depth", spec.frets, "lane_by_lane")}
+    depth |= {("bass", 4): 1_620, ("treble", 4): 1_740, ("middle", 11): 1_760}
+    _read(db, made, job, spec.frets, _head("slot_depth", "before", "depth gauge", 20, day), depth, _at(day, 16))
+
+
+def _board_in_the_making(db: Connection, today: date) -> None:
+    """Sandpiper: a seven-string multi-scale board, marked as far as fret 9 along the bass string."""
+    spec = _spec(
+        "seven_string", "Sandpiper No. 14", nut_radius_um=305_000, end_radius_um=457_000, board_thickness_um=6_350,
+        note="For a neck that is still a blank; ebony-like board, blocks of pale wood.",
+    )  # fmt: skip
+    start = today - timedelta(days=4)
+    made = instruments.add(db, spec, _at(start, 9), uid=f"{14:032x}", project=True)
+    plan = replace(
+        starting_plan(spec), school="two_stage", inlay_style="blocks", inlay_share=58, inlay_side_um=7_000, oversize_um=1_500,
+        posts_um=tuple((round(x * 1000), round(y * 1000)) for x, y in post_grid(7, 2, 40, 31, 24, -1.5)), set_fraction=64,
+    )  # fmt: skip
+    boards.save(db, made, spec, plan, _at(start, 10))
+    line = marking_lines(spec.outline(), rule_of("1/2 mm"), 1.0)[0]
+    for mark in line.marks[:10]:
+        boards.tick(db, made, line.name, mark.fret, round(mark.from_datum_mm * 1000), _at(start, 14, mark.fret))
 
 
 def _at(day: date, hour: int, minute: int = 0) -> str:

@@ -122,8 +122,8 @@ def refret_problems(plan: RefretPlan, spec: Spec, display: Display = MM) -> dict
     for field, most in (("wire", 80), ("tool", 80), ("support", 120)):
         if len(getattr(plan, field)) > most:
             found[field] = f"At most {most} characters."
-    if plan.nibs != "none" and not spec.nibs:
-        found["nibs"] = "This board has no nibs."
+    if plan.nibs == "kept" and not spec.nibs:
+        found["nibs"] = "This board has no nibs to keep."
     if plan.nibs == "none" and spec.nibs:
         found["nibs"] = "This binding has nibs: say whether they are kept or go with the old frets."
     if any(not 1 <= fret <= spec.frets or len(note) > 200 for fret, note in plan.obstructions):

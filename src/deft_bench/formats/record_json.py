@@ -5,16 +5,19 @@ import binascii
 import re
 from typing import Any
 
+from deft_bench.core import refret
+from deft_bench.core.board import plan as board_plan
 from deft_bench.core.instrument import CHOICES, KINDS, LENGTHS, Spec, problems, to_fields
+from deft_bench.core.jobs import JOB_KINDS
 from deft_bench.core.survey import KINDS as SURVEY_KINDS
 from deft_bench.core.survey import METHODS, STAGES, STRING_STATES, SURFACES, SurveyHead, head_problems, lanes_of
 from deft_bench.formats.photograph import PhotographError, reencode
 from deft_bench.formats.strict_json import RequestError, check, read_json
-from deft_bench.store import instruments, jobs, pins, surveys
+from deft_bench.store import boards, instruments, jobs, pins, refrets, surveys
 from deft_bench.store.database import Connection, new_uid, transaction
 
 FORMAT = "deft-bench-record"
-VERSION = 1
+VERSION = 2
 MOST_BYTES = 40 * 1024 * 1024
 
 
@@ -42,10 +45,16 @@ def export_record(db: Connection, instrument_id: int) -> dict[str, Any]:
         "uid": instrument.uid,
         "created_at": instrument.created_at,
         "retired_at": instrument.retired_at,
+        "project": instrument.project,
         "spec": to_fields(instrument.spec),
         "revisions": [{"replaced_at": at, "spec": spec} for at, spec in instruments.revisions(db, instrument_id)],
         "jobs": [_job(db, job, survey_uids) for job in all_jobs],
         "surveys": [_survey(db, survey, job_uids) for survey in all_surveys],
+        "board_plans": _saves(boards.plans(db, instrument_id)),
+        "board_ticks": [
+            {"line": line, "fret": fret, "place_um": place, "at": at}
+            for (line, fret), (place, at) in boards.ticks(db, instrument_id).items()
+        ],
         "pins": [_pin(db, pin, job_uids) for pin in reversed(pins.of_instrument(db, instrument_id, limit=-1))],
     }
 
@@ -65,7 +74,15 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
         for plan in jobs.plans(db, job.id)
     ]
     kept = ("uid", "kind", "opened_at", "promised_on", "closed_at", "nut", "seated", "override_note", "note")
-    return {name: getattr(job, name) for name in kept} | {"plans": plans}
+    return {name: getattr(job, name) for name in kept} | {
+        "plans": plans,
+        "refret_plans": _saves(refrets.plans(db, job.id)),
+        "fitted": [{"fret": fret, "at": at} for fret, at in refrets.fitted(db, job.id).items()],
+    }
+
+
+def _saves(found: list[tuple[str, dict[str, Any]]]) -> list[dict[str, Any]]:
+    return [{"saved_at": at, "plan": plan} for at, plan in found]
 
 
 def _survey(db: Connection, survey: surveys.Survey, job_uids: dict[int, str]) -> dict[str, Any]:
@@ -147,6 +164,46 @@ def _spec_schema() -> dict[str, Any]:
 
 
 _SPEC = _spec_schema()
+_LENGTH = {"type": "integer", "minimum": -5_000_000, "maximum": 5_000_000}
+
+
+def _board_plan_schema() -> dict[str, Any]:
+    fields: dict[str, Any] = dict.fromkeys(board_plan.LENGTHS, _LENGTH)
+    fields |= {field: {"type": "integer", "minimum": 0, "maximum": 100_000} for field in board_plan.COUNTS}
+    fields |= {field: {"type": "string", "enum": list(choices)} for field, choices in board_plan.CHOICES.items()}
+    fields |= {
+        "gauges_um": {"type": "array", "maxItems": 18, "items": {"type": "integer", "minimum": 1, "maximum": 10_000}}
+    }
+    fields |= {key: {"type": "array", "maxItems": 60, "items": _FRET} for key in ("inlay_frets", "pin_frets")}
+    fields["posts_um"] = {
+        "type": "array", "maxItems": 18, "items": {"type": "array", "minItems": 2, "maxItems": 2, "items": _LENGTH},
+    }  # fmt: skip
+    return _object({name: fields[name] for name in board_plan.BoardPlan.__dataclass_fields__})
+
+
+def _refret_plan_schema() -> dict[str, Any]:
+    fields: dict[str, Any] = dict.fromkeys(refret.LENGTHS, _LENGTH)
+    fields |= {field: {"type": "string", "enum": list(choices)} for field, choices in refret.CHOICES.items()}
+    fields |= {key: {"type": "string", "maxLength": 200} for key in ("wire", "tool", "support")}
+    fields |= {key: {"type": "array", "maxItems": 60, "items": _FRET} for key in ("frets", "cut")}
+    fields |= {"nibs_said": _FLAG, "bevel_deg": {"type": "integer", "minimum": 0, "maximum": 90}}
+    fields["pieces_um"] = {
+        "type": "array",
+        "maxItems": 200,
+        "items": {"type": "integer", "minimum": 1, "maximum": 5_000_000},
+    }
+    fields["ends_done"] = {"type": "array", "maxItems": 12, "items": {"type": "string", "maxLength": 40}}
+    fields["obstructions"] = {
+        "type": "array", "maxItems": 200,
+        "items": {"type": "array", "minItems": 2, "maxItems": 2, "prefixItems": [_FRET, {"type": "string", "maxLength": 200}]},
+    }  # fmt: skip
+    return _object({name: fields[name] for name in refret.RefretPlan.__dataclass_fields__})
+
+
+def _saved(plan: dict[str, Any]) -> dict[str, Any]:
+    return {"type": "array", "maxItems": 1000, "items": _object({"saved_at": _TIME, "plan": plan})}
+
+
 _PER_LANE = {
     "type": "object", "additionalProperties": False,
     "properties": {lane: {"type": "array", "maxItems": 60, "items": _MAYBE_UM} for lane in ("bass", "middle", "treble")},
@@ -211,6 +268,7 @@ SCHEMA = {
             "uid": _UID,
             "created_at": _TIME,
             "retired_at": _MAYBE_TIME,
+            "project": _FLAG,
             "spec": _SPEC,
             "revisions": {"type": "array", "maxItems": 1000, "items": _object({"replaced_at": _TIME, "spec": _SPEC})},
             "jobs": {
@@ -218,7 +276,9 @@ SCHEMA = {
                 "items": _object(
                     {
                         "uid": _UID,
-                        "kind": {"type": "string", "enum": ["level_and_dress", "inspection"]},
+                        "kind": {"type": "string", "enum": list(JOB_KINDS)},
+                        "refret_plans": _saved(_refret_plan_schema()),
+                        "fitted": {"type": "array", "maxItems": 60, "items": _object({"fret": _FRET, "at": _TIME})},
                         "opened_at": _TIME,
                         "promised_on": _DAY,
                         "closed_at": _MAYBE_TIME,
@@ -284,6 +344,13 @@ SCHEMA = {
                     }
                 ),
             },
+            "board_plans": _saved(_board_plan_schema()),
+            "board_ticks": {
+                "type": "array", "maxItems": 200,
+                "items": _object(
+                    {"line": {"type": "string", "maxLength": 40}, "fret": {"type": "integer", "minimum": 0, "maximum": 60}, "place_um": _LENGTH, "at": _TIME}
+                ),
+            },
             "pins": {
                 "type": "array", "maxItems": 2000,
                 "items": _object(
@@ -312,7 +379,7 @@ def import_record(db: Connection, raw: bytes, *, as_copy: bool = False) -> int:
     """
     if len(raw) > MOST_BYTES:
         raise RequestError([f".: larger than {MOST_BYTES // 1024 // 1024} MB"])
-    record = read_json(raw)
+    record = _brought_up(read_json(raw))
     check(record, SCHEMA)
     photos = _contradictions(record)
     here = instruments.id_of(db, record["uid"])
@@ -336,6 +403,16 @@ def import_record(db: Connection, raw: bytes, *, as_copy: bool = False) -> int:
         return _store(db, record, photos)
 
 
+def _brought_up(record: Any) -> Any:
+    """A version 1 record as version 2 has it: it knew no boards and no refrets."""
+    if not isinstance(record, dict) or record.get("version") != 1:
+        return record
+    jobs_then = record.get("jobs")
+    if isinstance(jobs_then, list):
+        jobs_then = [{"refret_plans": [], "fitted": [], **job} if isinstance(job, dict) else job for job in jobs_then]
+    return {"project": False, "board_plans": [], "board_ticks": [], **record, "version": VERSION, "jobs": jobs_then}
+
+
 def _contradictions(record: dict[str, Any]) -> list[pins.Photo | None]:
     """Refuse what the schema cannot see; returns each pin's photograph, decoded and cleaned."""
     lines: list[str] = []
@@ -344,6 +421,7 @@ def _contradictions(record: dict[str, Any]) -> list[pins.Photo | None]:
         *((f"revisions[{i}].spec", r["spec"]) for i, r in enumerate(record["revisions"])),
     ]:
         lines += [f"{where}.{field}: {why}" for field, why in problems(Spec(**spec)).items()]
+    lines += _board_lines(record)
     survey_uids: dict[str, int] = {}
     job_uids = [job["uid"] for job in record["jobs"]]
     for i, survey in enumerate(record["surveys"]):
@@ -382,6 +460,28 @@ def _contradictions(record: dict[str, Any]) -> list[pins.Photo | None]:
     if lines:
         raise RequestError(lines[:200])
     return photos
+
+
+def _board_lines(record: dict[str, Any]) -> list[str]:
+    """What is impossible about saved boards and refrets: the latest of each must be what a form would take."""
+    spec = Spec(**record["spec"])
+    if problems(spec):
+        return []
+    lines = []
+    if record["board_plans"]:
+        last = board_plan.fitted(board_plan.from_fields(record["board_plans"][-1]["plan"]), spec)
+        here = f"board_plans[{len(record['board_plans']) - 1}].plan"
+        lines += [f"{here}.{field}: {why}" for field, why in board_plan.plan_problems(last, spec).items()]
+    for i, job in enumerate(record["jobs"]):
+        for k, saved in enumerate(job["refret_plans"]):
+            if any(fret > spec.frets for fret in saved["plan"]["frets"]):
+                lines.append(f"jobs[{i}].refret_plans[{k}].plan.frets: this board has {spec.frets} frets")
+    ticks = [(tick["line"], tick["fret"]) for tick in record["board_ticks"]]
+    lines += [
+        f"board_ticks: {line} fret {fret} stands twice"
+        for line, fret in {tick for tick in ticks if ticks.count(tick) > 1}
+    ]
+    return lines
 
 
 def _chain(here: str, survey: dict[str, Any]) -> list[str]:
@@ -464,7 +564,7 @@ def _with_new_identities(record: dict[str, Any]) -> dict[str, Any]:
 
 def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | None]) -> int:
     instrument_id = instruments.add(
-        db, Spec(**record["spec"]), record["created_at"], record["uid"], record["retired_at"]
+        db, Spec(**record["spec"]), record["created_at"], record["uid"], record["retired_at"], project=record["project"]
     )
     for revision in record["revisions"]:
         instruments.keep_revision(db, instrument_id, revision["replaced_at"], revision["spec"])
@@ -487,6 +587,14 @@ def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | Non
             jobs.keep_work(
                 db, plan_id, instrument_id, plan["done_at"] or plan["accepted_at"], removed, plan["replaced_frets"]
             )
+        for saved in job["refret_plans"]:
+            refrets.keep_plan(db, job_ids[job["uid"]], saved["saved_at"], saved["plan"])
+        for fitted in job["fitted"]:
+            refrets.keep_fitted(db, job_ids[job["uid"]], instrument_id, [fitted["fret"]], fitted["at"])
+    for saved in record["board_plans"]:
+        boards.keep_plan(db, instrument_id, saved["saved_at"], saved["plan"])
+    for tick in record["board_ticks"]:
+        boards.tick(db, instrument_id, tick["line"], tick["fret"], tick["place_um"], tick["at"])
     for pin, photo in zip(record["pins"], photos, strict=True):
         pins.add(
             db, instrument_id, job_ids.get(pin["job"]), pin["fret"], pin["lane"], pin["note"], photo, pin["at"],
