@@ -1,5 +1,6 @@
 """What every screen needs: the request's database, the time, the units, and reading forms in words."""
 
+import re
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from datetime import UTC, date, datetime
@@ -87,6 +88,7 @@ def register(app: Flask) -> None:
     app.jinja_env.filters["day"] = day
     app.jinja_env.filters["clock"] = clock
     app.jinja_env.filters["frets_named"] = frets_named
+    app.jinja_env.filters["whole"] = lambda text: re.sub(r"(?<=\d) (?=(mm|in|cents)\b)", "\u00a0", text)
     app.jinja_env.filters["merge"] = lambda one, other: {**one, **other}
     app.jinja_env.filters["upfirst"] = lambda text: text[:1].upper() + text[1:]
 

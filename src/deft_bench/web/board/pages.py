@@ -184,7 +184,7 @@ def strings_page(board: Board, asked: Asked, shown: Display, turned: bool) -> di
         if paths
         else None,
         "most_angle": SIDE_ANGLE_DEG,
-        "head": draw_head(spec, board.view.layout, paths, plan.post_um / 1000) if paths else None,
+        "headstock": draw_head(spec, board.view.layout, paths, plan.post_um / 1000) if paths else None,
     }
 
 

@@ -1,6 +1,6 @@
 // Ticking a table of frets off, as marked or as cut: arrows walk it, Space ticks and steps on. Without this file the buttons do it.
 
-const table = () => document.querySelector("table[data-post]");
+const table = () => document.querySelector("[data-ticks]");
 const boxes = () => [...(table()?.querySelectorAll(".tick-box") ?? [])];
 const csrf = document.querySelector('input[name="csrf_token"]').value;
 
@@ -8,7 +8,7 @@ async function toggle(box) {
   const body = new URLSearchParams({ csrf_token: csrf, line: table().dataset.line ?? "", fret: box.value });
   let reply;
   try {
-    const answer = await fetch(table().dataset.post, { method: "POST", body, headers: { Accept: "application/json" } });
+    const answer = await fetch(table().dataset.ticks, { method: "POST", body, headers: { Accept: "application/json" } });
     if (!answer.ok) throw new Error();
     reply = await answer.json();
   } catch {
@@ -25,7 +25,7 @@ async function toggle(box) {
 const step = (box, by) => { const all = boxes(); all[Math.min(all.length - 1, Math.max(0, all.indexOf(box) + by))].focus(); };
 
 document.addEventListener("click", (event) => {
-  const box = event.target.closest("table[data-post] .tick-box");
+  const box = event.target.closest("[data-ticks] .tick-box");
   if (!box) return;
   event.preventDefault();
   toggle(box);
@@ -34,7 +34,7 @@ document.addEventListener("click", (event) => {
 
 document.addEventListener("keydown", (event) => {
   if (event.target.matches("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
-  const at = document.activeElement.closest?.("table[data-post] .tick-box");
+  const at = document.activeElement.closest?.("[data-ticks] .tick-box");
   if (event.key === "ArrowDown" || event.key === "ArrowUp") {
     event.preventDefault();
     if (at) step(at, event.key === "ArrowDown" ? 1 : -1);
