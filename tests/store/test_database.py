@@ -139,7 +139,7 @@ def test_backup_and_restore(demo_path: Path, tmp_path: Path) -> None:
         with pytest.raises(StoreError, match="exists already"):
             backup(db, copy)
     counts = verify(copy)
-    assert counts["instruments"] == 12
+    assert counts["instruments"] == 14
     assert restore(copy, other) is None
     assert verify(other) == counts
     with closing(open_database(other)) as db, transaction(db):
@@ -171,4 +171,4 @@ def test_a_database_in_use_is_not_replaced(demo_path: Path, tmp_path: Path) -> N
         with pytest.raises(StoreError, match="in use"):
             restore(copy, demo_path)
         db.execute("ROLLBACK")
-    assert verify(demo_path)["instruments"] == 12
+    assert verify(demo_path)["instruments"] == 14

@@ -79,15 +79,29 @@ def every_page(db: Connection) -> list[str]:
         "/instruments/new",
         "/settings",
         "/import",
+        "/boards",
+        "/boards/new?kind=tenor",
     ]
     pages += [f"/instruments/new?kind={kind}" for kind in KINDS]
-    for one in instruments.page(db, limit=50):
+    for one in [*instruments.page(db, limit=50), *instruments.page(db, project=True)]:
         pages += [f"/instruments/{one.id}", f"/instruments/{one.id}/edit", f"/instruments/{one.id}/pins/new"]
-        survey = surveys.of_instrument(db, one.id)[0]
-        pages += [f"/surveys/{survey.id}", f"/surveys/{survey.id}/sheet"]
+        pages += [
+            f"/instruments/{one.id}/board{page}"
+            for page in ("", "?fret=1", "/marking", "/radius?sagitta=1&span=50", "/strings", "/files")
+        ]
+        seen = {survey.head.kind: survey for survey in surveys.of_instrument(db, one.id, limit=60)}
+        for survey in seen.values():
+            pages += [f"/surveys/{survey.id}", f"/surveys/{survey.id}/sheet"]
         for job in jobs.of_instrument(db, one.id)[:2]:
             pages.append(f"/jobs/{job.id}/record")
     for job in jobs.in_bench_order(db):
+        if job.kind == "refret":
+            pages += [f"/jobs/{job.id}/refret", f"/jobs/{job.id}/refret?wire=2"]
+            pages += [
+                f"/jobs/{job.id}/surveys/new?kind={kind}"
+                for kind in ("slot_depth", "seating", "sprout", "straightness")
+            ]
+            continue
         pages += [
             f"/jobs/{job.id}/level",
             f"/jobs/{job.id}/level?lift=none&fall_from=12&fall_drop=.05&left_out=2,3",
@@ -220,7 +234,7 @@ def test_the_switch_writes_every_figure_anew(bench: Bench, demo: Connection) -> 
 
 def test_the_list_as_open_data(bench: Bench) -> None:
     found = bench.client.get("/instruments.json?q=bass").json
-    assert {row["name"] for row in found} == {"Knot No. 6", "Whimbrel No. 8"}
+    assert {row["name"] for row in found} == {"Knot No. 6", "Whimbrel No. 8", "Ruff No. 13"}
 
 
 def test_settings_are_refused_in_words_and_kept(bench: Bench, demo: Connection) -> None:

@@ -37,7 +37,7 @@ def refret_facts(job: jobs.Job, instrument: instruments.Instrument) -> RefretFac
     )  # fmt: skip
     depth, seat = latest_values(job, "slot_depth"), latest_values(job, "seating")
     fitted = refrets.fitted(db(), job.id)
-    before, after = bows(job, instrument, min(fitted.values(), default=None))
+    before, after = bows(job, instrument)
     return RefretFacts(
         saved=saved,
         fit=fit.fit,
@@ -56,17 +56,15 @@ def refret_facts(job: jobs.Job, instrument: instruments.Instrument) -> RefretFac
     )
 
 
-def bows(job: jobs.Job, instrument: instruments.Instrument, fitted_at: str | None) -> tuple[float | None, float | None]:
-    """Relief in mm last read before the frets went in and last read since; None where there is none."""
-    before = after = None
+def bows(job: jobs.Job, instrument: instruments.Instrument) -> tuple[float | None, float | None]:
+    """Relief in mm as last read before the work and as last read since; None where there is none."""
+    found: dict[bool, float] = {}
     for survey in surveys.of_job(db(), job.id):
         if survey.head.kind == "straightness":
-            found = surveyed(survey, instrument).figures.straight
-            if found is not None and (fitted_at is None or survey.taken_at < fitted_at):
-                before = found.relief_mm
-            elif found is not None:
-                after = found.relief_mm
-    return before, after
+            straight = surveyed(survey, instrument).figures.straight
+            if straight is not None:
+                found[survey.head.stage == "before"] = straight.relief_mm
+    return found.get(True), found.get(False)
 
 
 def tightest_radius(instrument: instruments.Instrument) -> float | None:

@@ -80,7 +80,8 @@ def _gauges(form: Form, strings: int, plan: BoardPlan) -> tuple[int, ...]:
 
 def _posts(form: Form, strings: int) -> tuple[tuple[int, int], ...]:
     boxes = [(f"post_behind_{i + 1}", f"post_off_{i + 1}") for i in range(strings)]
-    if not any(form.text(box) for pair in boxes for box in pair):
+    other_count = f"post_off_{strings}" not in form.sent or f"post_off_{strings + 1}" in form.sent
+    if other_count or not any(form.text(box) for pair in boxes for box in pair):
         return ()
     found = []
     for behind, off in boxes:
