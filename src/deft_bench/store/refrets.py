@@ -1,7 +1,7 @@
 """Refrets: what is planned and how far it has come, the frets that were fitted, and the wire in stock."""
 
 import json
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -43,6 +43,18 @@ def save(db: Connection, job_id: int, plan: RefretPlan, at: str) -> bool:
             return False
         keep_plan(db, job_id, at, to_fields(plan))
     return True
+
+
+def change(
+    db: Connection, job_id: int, starting: RefretPlan, step: Callable[[RefretPlan], RefretPlan], at: str
+) -> RefretPlan:
+    """Change the refret from what it is at this moment, so that two ticks at once both stay; returns it as it is now."""
+    with transaction(db):
+        before = plan_of(db, job_id)
+        after = step(before or starting)
+        if after != before:
+            keep_plan(db, job_id, at, to_fields(after))
+    return after
 
 
 def keep_plan(db: Connection, job_id: int, at: str, plan: dict[str, Any]) -> None:

@@ -293,8 +293,9 @@ def cut(job_id: int) -> Response | tuple[Response, int]:
     if fret not in plan.frets:
         flash("That fret is not part of this refret.")
     else:
-        plan = replace(plan, cut=tuple(sorted(set(plan.cut) ^ {fret})))
-        refrets.save(db(), job_id, plan, stamp())
+        plan = refrets.change(
+            db(), job_id, plan, lambda now: replace(now, cut=tuple(sorted(set(now.cut) ^ {fret}))), stamp()
+        )
     if wants_json():
         return make_response({"ticked": fret in plan.cut, "done": len(plan.cut)})
     return redirect(url_for(".show", job_id=job_id, _anchor="holder"))
@@ -307,7 +308,9 @@ def ends(job_id: int) -> Response:
     plan, _ = refret_plan(job, instrument)
     which = request.form.get("end", "")
     if which in {f"{step} {side}" for step in END_STEPS for side in SIDES}:
-        refrets.save(db(), job_id, replace(plan, ends_done=tuple(sorted(set(plan.ends_done) ^ {which}))), stamp())
+        refrets.change(
+            db(), job_id, plan, lambda now: replace(now, ends_done=tuple(sorted(set(now.ends_done) ^ {which}))), stamp()
+        )
     return redirect(url_for(".show", job_id=job_id, _anchor="ends"))
 
 
