@@ -19,6 +19,7 @@ from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.levelling import LevelRequest, level_option, plan_level
 from deft_bench.core.instrument import STARTING
 from deft_bench.demo import make_demo
+from deft_bench.formats.board import EXPORTS
 from deft_bench.store import instruments, jobs, surveys
 from deft_bench.store.database import Connection, connect, transaction
 from deft_bench.web import create_app
@@ -137,10 +138,11 @@ def bench_pages() -> None:
         pages = {
             "today": "/", "instruments": "/instruments", "find one": "/instruments?q=curlew", "find many": "/instruments?q=no", "instrument": "/instruments/1",
             "survey": f"/surveys/{survey}", "level": f"/jobs/{heron.id}/level", "record": f"/jobs/{heron.id}/record", "settings": "/settings",
+            "board": "/instruments/14/board", "marking": "/instruments/14/board/marking", "refret": "/jobs/132/refret", "boards": "/boards",
         }  # fmt: skip
         clients = [create_app(path, now=lambda: DAY).test_client() for path in (small, large)]
         print(
-            f"pages with {counts[0]:,} instruments and {counts[1]:,} readings against 12 instruments (wanted: at most 1.5)"
+            f"pages with {counts[0]:,} instruments and {counts[1]:,} readings against the demo's (wanted: at most 1.5)"
         )
         for name, url in pages.items():
             for client in clients:
@@ -158,6 +160,35 @@ def bench_pages() -> None:
             )
 
 
+def bench_board() -> None:
+    """A changed number on the Board screen, worked out and drawn, for a large board against a small one; and all of its files."""
+    with tempfile.TemporaryDirectory() as folder:
+        database = Path(folder) / "demo.sqlite3"
+        make_demo(database, DAY.date())
+        app = create_app(database, now=lambda: DAY, testing=True)
+        app.config["WTF_CSRF_ENABLED"] = False
+        client = app.test_client()
+        sent = {
+            "large": {"frets": "24", "strings": "8"},
+            "small": {"frets": "17", "strings": "2"},
+        }
+        for form in sent.values():
+            assert b"slot-hit" in client.post("/instruments/14/board/preview", data=form).data
+        times = {
+            name: timed(lambda form=form: client.post("/instruments/14/board/preview", data=form), 25)
+            for name, form in sent.items()
+        }  # type: ignore[misc]
+        print(
+            f"a redrawn board, 24 frets and 8 strings against 17 and 2: {times['large'] / times['small']:.2f}"
+            f"   (median under 100 ms here: {'yes' if times['large'] < 0.1 else 'NO'})"
+        )
+        files = timed(lambda: [client.get(f"/instruments/14/board/files/{kind}") for kind in EXPORTS], 5)
+        print(
+            f"all files of one board against one redrawing: {files / times['large']:.1f}   (under 2 s here: {'yes' if files < 2 else 'NO'})"
+        )
+
+
 if __name__ == "__main__":
     bench_level_plan()
+    bench_board()
     bench_pages()

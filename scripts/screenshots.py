@@ -26,6 +26,12 @@ VIEWS = {
     "level": "/jobs/{heron}/level",
     "level-straighten": "/jobs/{plover}/level",
     "level-refret": "/jobs/{dunlin}/level",
+    "board": "/instruments/14/board",
+    "board-marking": "/instruments/14/board/marking",
+    "board-radius": "/instruments/12/board/radius",
+    "board-strings": "/instruments/14/board/strings",
+    "board-files": "/instruments/14/board/files",
+    "refret": "/jobs/{redshank}/refret",
     "record": "/jobs/{levelled}/record",
     "settings": "/settings",
 }
@@ -76,7 +82,7 @@ def ids(database: Path) -> dict[str, int]:
         levelled = next(job.id for job in jobs.of_instrument(db, 1) if jobs.plans(db, job.id))
         return {
             "heron": by_instrument[1], "plover": by_instrument[2], "dunlin": by_instrument[3], "godwit": by_instrument[7],
-            "curlew": by_instrument[4], "avocet": by_instrument[5], "partial": seven.id, "levelled": levelled,
+            "curlew": by_instrument[4], "avocet": by_instrument[5], "redshank": by_instrument[12], "partial": seven.id, "levelled": levelled,
         }  # fmt: skip
 
 
