@@ -8,6 +8,7 @@ from typing import Any
 from deft_bench.core.board.fret_lines import FretLine, Outline, fret_lines
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.board.section import Cone
+from deft_bench.core.field_checks import choice_problems, length_problems
 from deft_bench.core.units import MM, Display
 
 MOST_FRETS = 60
@@ -204,18 +205,11 @@ def problems(spec: Spec, display: Display = MM) -> dict[str, str]:
         found["name"] = "Give it a name of 1 to 80 characters."
     if spec.kind not in KINDS:
         found["kind"] = f"Choose one of: {', '.join(KINDS.values())}."
-    for field, choices in CHOICES.items():
-        if getattr(spec, field) not in choices:
-            found[field] = f"Choose one of: {', '.join(choices.values())}."
+    found |= choice_problems(spec, CHOICES)
     for field, (least, most) in _COUNTS.items():
         if not least <= getattr(spec, field) <= most:
             found[field] = f"{getattr(spec, field)} is out of range; accepted: {least} to {most}."
-    for field, (what, least, most) in LENGTHS.items():
-        value = getattr(spec, field)
-        if value is None and field in ("nut_radius_um", "end_radius_um"):
-            continue
-        if not least <= value <= most:
-            found[field] = f"The {what} is out of range; accepted: {display.long(least)} to {display.long(most)}."
+    found |= length_problems(spec, LENGTHS, display, optional=("nut_radius_um", "end_radius_um"))
     for field in ("string_set", "tuning"):
         if len(getattr(spec, field)) > 200:
             found[field] = "At most 200 characters."

@@ -5,6 +5,7 @@ from dataclasses import asdict, dataclass, fields
 from typing import Any, Literal
 
 from deft_bench.core.calls import Length, frets_named, in_mm, listed_words
+from deft_bench.core.field_checks import choice_problems, length_problems
 from deft_bench.core.frets.heights import LANES, SEATING_GAP_MM
 from deft_bench.core.instrument import Spec
 from deft_bench.core.survey import Place
@@ -104,13 +105,7 @@ def starting_refret(spec: Spec, kerf_um: int, gap_um: int, tang_width_um: int) -
 
 def refret_problems(plan: RefretPlan, spec: Spec, display: Display = MM) -> dict[str, str]:
     """What is impossible about a refret, by field; empty when it can be carried out."""
-    found: dict[str, str] = {}
-    for field, choices in CHOICES.items():
-        if getattr(plan, field) not in choices:
-            found[field] = f"Choose one of: {', '.join(choices.values())}."
-    for field, (what, least, most) in LENGTHS.items():
-        if not least <= getattr(plan, field) <= most:
-            found[field] = f"The {what} is out of range; accepted: {display.long(least)} to {display.long(most)}."
+    found = choice_problems(plan, CHOICES) | length_problems(plan, LENGTHS, display)
     if not plan.frets or any(not 1 <= fret <= spec.frets for fret in plan.frets):
         found["frets"] = f"Say which frets are replaced: whole numbers from 1 to {spec.frets}."
     if any(not 20_000 <= piece <= 3_000_000 for piece in plan.pieces_um) or len(plan.pieces_um) > 200:

@@ -7,6 +7,7 @@ from typing import Any
 
 from deft_bench.core.board.layout import Layout, Spacing, board_layout
 from deft_bench.core.board.section import School
+from deft_bench.core.field_checks import choice_problems, length_problems
 from deft_bench.core.instrument import Spec
 from deft_bench.core.units import MM, Display
 
@@ -158,13 +159,7 @@ def fitted(plan: BoardPlan, spec: Spec) -> BoardPlan:
 
 def plan_problems(plan: BoardPlan, spec: Spec, display: Display = MM) -> dict[str, str]:
     """What is impossible about a plan, by field; empty when the board can be drawn. The specification must be sound."""
-    found: dict[str, str] = {}
-    for field, choices in CHOICES.items():
-        if getattr(plan, field) not in choices:
-            found[field] = f"Choose one of: {', '.join(choices.values())}."
-    for field, (what, least, most) in LENGTHS.items():
-        if not least <= getattr(plan, field) <= most:
-            found[field] = f"The {what} is out of range; accepted: {display.long(least)} to {display.long(most)}."
+    found = choice_problems(plan, CHOICES) | length_problems(plan, LENGTHS, display)
     for field, (what, low, high) in COUNTS.items():
         if not low <= getattr(plan, field) <= high:
             found[field] = f"The {what} is out of range; accepted: {low} to {high}."

@@ -1,0 +1,26 @@
+"""What is out of range in a document of fields, in the words of a form: shared by specifications, boards and refrets."""
+
+from collections.abc import Collection, Mapping
+
+from deft_bench.core.units import Display
+
+
+def choice_problems(document: object, choices: Mapping[str, Mapping[str, str]]) -> dict[str, str]:
+    """Fields whose value is none of their choices, by name."""
+    return {
+        field: f"Choose one of: {', '.join(words.values())}."
+        for field, words in choices.items()
+        if getattr(document, field) not in words
+    }
+
+
+def length_problems(
+    document: object, lengths: Mapping[str, tuple[str, int, int]], display: Display, optional: Collection[str] = ()
+) -> dict[str, str]:
+    """Lengths (µm) out of their range, by name; `lengths` holds what each is called and the least and most accepted."""
+    found = {}
+    for field, (what, least, most) in lengths.items():
+        value = getattr(document, field)
+        if not (value is None and field in optional) and not least <= value <= most:
+            found[field] = f"The {what} is out of range; accepted: {display.long(least)} to {display.long(most)}."
+    return found
