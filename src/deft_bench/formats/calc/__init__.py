@@ -21,7 +21,13 @@ CALCULATIONS = {
     "datum-transfer": "datum_transfer",
     "cut-list": "cut_list",
     "wire-fit": "wire_fit",
+    "rocker-edge": "rocker_edge",
+    "rocker": "rocker",
+    "fall-away-tape": "fall_away_tape",
+    "land": "land",
+    "grit-ladder": "grit_ladder",
     "straightness": "straightness",
+    "truss-rod": "truss_rod",
     "level-plan": "level_plan",
 }
 

@@ -1,0 +1,296 @@
+"""The fret rocker: which edge reaches which triple, and which frets explain what rocked.
+
+A rocker stands on three neighbouring frets. It rocks when the middle one stands above the line through its neighbours, so one
+*low* fret makes both of its neighbours rock: grinding those is the classic waste. Explanations are searched for as sets of
+displaced frets, fewest first; the derivation is in docs/methods/rocker.md.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from heapq import nsmallest
+from itertools import product
+from typing import Literal
+
+from deft_bench.core.frets.smallest import least_sum, least_worst
+
+MOST_MM = 0.5
+"""No fret stands further off than this and is still judged with a rocker."""
+MOST_IN_CLUSTER = 5
+ROCKING_SHARE = 1 / 3
+APART = 6
+"""Rocking triples whose middles lie this many frets apart cannot share a displaced fret, so they are explained apart."""
+MOST_EXPLANATIONS = 20
+
+Triple = tuple[int, int, int]
+Signed = tuple[int, int]
+"""(fret, +1 proud or −1 low)"""
+
+
+@dataclass(frozen=True, slots=True)
+class Edge:
+    """Rocker edges that test one middle fret, mm: it must reach both neighbours (`least_mm`) and no fourth fret (`most_mm`)."""
+
+    fret: int
+    least_mm: float
+    most_mm: float
+    pick_mm: float | None
+
+
+def rocker_edges(positions_mm: Sequence[float], on_hand_mm: Sequence[float] = ()) -> list[Edge]:
+    """Edges for every middle fret from 2 to the last but one. `positions_mm` are frets 1..N; the nut counts as fret 0.
+
+    The pick is the longest edge on hand that reaches three and touches no fourth; None when there is none.
+    """
+    x = [0.0, *positions_mm]
+    last = len(positions_mm)
+    found = []
+    for n in range(2, last):
+        least = x[n + 1] - x[n - 1]
+        reaches = [x[n + 1] - x[n - 2]]
+        if n + 2 <= last:
+            reaches.append(x[n + 2] - x[n - 1])
+        most = min(reaches)
+        fits = [edge for edge in on_hand_mm if least <= edge < most]
+        found.append(Edge(n, least, most, max(fits, default=None)))
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class Observation:
+    """One test: the triple and whether it rocked."""
+
+    frets: Triple
+    rocks: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Explanation:
+    """Displaced frets and how far at the least, mm: proud above and low below the planned shape."""
+
+    proud: Mapping[int, float]
+    low: Mapping[int, float]
+
+    @property
+    def signed(self) -> frozenset[Signed]:
+        """The displaced frets with their signs."""
+        return frozenset([*((fret, 1) for fret in self.proud), *((fret, -1) for fret in self.low)])
+
+    @property
+    def total_mm(self) -> float:
+        """All displacements together."""
+        return sum(self.proud.values()) + sum(self.low.values())
+
+    @property
+    def order(self) -> tuple[int, float, float, list[int]]:
+        """What explanations are sorted by: fewest frets, least total, least worst, fret list."""
+        worst = max([*self.proud.values(), *self.low.values()], default=0.0)
+        return (
+            len(self.proud) + len(self.low),
+            round(self.total_mm, 9),
+            round(worst, 9),
+            sorted([*self.proud, *self.low]),
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class RockerLane:
+    """What one lane's tests come down to. `sure` are the signed frets of every smallest explanation."""
+
+    kind: Literal["flat", "local", "not_local"]
+    explanations: tuple[Explanation, ...]
+    more: bool
+    sure: frozenset[Signed]
+    next_test: Triple | None
+    contradictions: tuple[Triple, ...]
+    rocking: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class _Rule:
+    """One observation as a linear rule: base + Σ coefficient·displacement, at least or at most a bound."""
+
+    frets: Triple
+    weights: tuple[float, float, float]
+    base: float
+    rocks: bool
+    bound: float
+
+    def helped_by(self) -> list[Signed]:
+        """Displacements that move the rule toward being met."""
+        a, b, c = self.frets
+        sign = 1 if self.rocks else -1
+        return [(b, sign), (a, -sign), (c, -sign)]
+
+    def row(self, signed: Sequence[Signed]) -> tuple[list[float], float]:
+        """(coefficients, bound) over magnitudes of the signed frets, as Σ coefficient·x ≥ bound."""
+        weight = dict(zip(self.frets, self.weights, strict=True))
+        sense = 1.0 if self.rocks else -1.0
+        return [sense * sign * weight.get(fret, 0.0) for fret, sign in signed], sense * (self.bound - self.base)
+
+
+def triples(frets: int) -> list[Triple]:
+    """Every triple of neighbours on a neck of this many frets."""
+    return [(n - 1, n, n + 1) for n in range(2, frets)]
+
+
+def weights_of(positions_mm: Sequence[float], triple: Triple) -> tuple[float, float, float]:
+    """Coefficients of a triple's rock r = h_b − (h_a + (h_c − h_a)·(x_b − x_a)/(x_c − x_a)) in (h_a, h_b, h_c)."""
+    xa, xb, xc = (positions_mm[fret - 1] for fret in triple)
+    share = (xb - xa) / (xc - xa)
+    return -(1 - share), 1.0, -share
+
+
+def rock_of(positions_mm: Sequence[float], heights_mm: Sequence[float], triple: Triple) -> float:
+    """A triple's rock for given heights (fret 1 first), mm; at or below zero it sits flat."""
+    return sum(w * heights_mm[fret - 1] for w, fret in zip(weights_of(positions_mm, triple), triple, strict=True))
+
+
+def rocker_lane(
+    positions_mm: Sequence[float], observations: Iterable[Observation], tolerance_mm: float = 0.02,
+    planned_drop_mm: Sequence[float] | None = None,
+) -> RockerLane:  # fmt: skip
+    """Explain one lane's tests. Rocks: r ≥ tolerance; flat: r ≤ tolerance/2, so that hair-line explanations stay out.
+
+    With a planned drop (fret 1 first, down positive) the tests are of the shape as it is, and displacements count from the
+    planned one. Opposite answers to one test are a contradiction and are left out of the explanation.
+    """
+    frets = len(positions_mm)
+    answers: dict[Triple, set[bool]] = {}
+    for seen in observations:
+        answers.setdefault(seen.frets, set()).add(seen.rocks)
+    contradictions = tuple(sorted(triple for triple, found in answers.items() if len(found) > 1))
+    shape = [-drop for drop in planned_drop_mm] if planned_drop_mm else [0.0] * frets
+    rules = []
+    for triple, found in sorted(answers.items()):
+        if len(found) == 1:
+            rocks = next(iter(found))
+            bound = tolerance_mm if rocks else tolerance_mm / 2
+            rules.append(
+                _Rule(triple, weights_of(positions_mm, triple), rock_of(positions_mm, shape, triple), rocks, bound)
+            )
+    rocking = tuple(rule.frets[1] for rule in rules if rule.rocks)
+    open_rules = [rule for rule in rules if rule.rocks and rule.base < rule.bound - 1e-12]
+    if len(open_rules) > ROCKING_SHARE * (frets - 2):
+        return RockerLane("not_local", (), False, frozenset(), None, contradictions, rocking)
+    groups = _clusters(open_rules)
+    per_cluster: list[list[Explanation]] = []
+    for group in groups:
+        found_here = _smallest(group, rules, frets)
+        if not found_here:
+            return RockerLane("not_local", (), False, frozenset(), None, contradictions, rocking)
+        per_cluster.append(found_here)
+    if not groups and not _feasible((), rules):
+        # nothing rocks that should not, but a planned knee was found flat
+        return RockerLane("not_local", (), False, frozenset(), None, contradictions, rocking)
+    joined = _joined(per_cluster)
+    everything = sum(1 for _ in product(*per_cluster)) if len(per_cluster) < 4 else len(joined) + 1
+    sure = frozenset.intersection(*(one.signed for one in joined)) if joined else frozenset()
+    taken = set(answers)
+    return RockerLane(
+        "flat" if not rocking else "local",
+        tuple(joined[:MOST_EXPLANATIONS]),
+        everything > MOST_EXPLANATIONS,
+        sure,
+        _next_test(positions_mm, joined[:MOST_EXPLANATIONS], shape, taken, tolerance_mm),
+        contradictions,
+        rocking,
+    )
+
+
+def _clusters(rules: Sequence[_Rule]) -> list[list[_Rule]]:
+    groups: list[list[_Rule]] = []
+    for rule in rules:
+        if groups and rule.frets[1] - groups[-1][-1].frets[1] < APART:
+            groups[-1].append(rule)
+        else:
+            groups.append([rule])
+    return groups
+
+
+def _smallest(group: Sequence[_Rule], rules: Sequence[_Rule], frets: int) -> list[Explanation]:
+    """Every smallest explanation of one cluster, best first; none within five frets gives an empty list."""
+    for size in range(1, MOST_IN_CLUSTER + 1):
+        found = _of_size(size, group, rules, frets)
+        if found:
+            return sorted(found, key=lambda explanation: explanation.order)
+    return []
+
+
+def _of_size(size: int, group: Sequence[_Rule], rules: Sequence[_Rule], frets: int) -> list[Explanation]:
+    found: dict[frozenset[Signed], Explanation] = {}
+    seen: set[frozenset[Signed]] = set()
+
+    def extend(signed: frozenset[Signed]) -> None:
+        if signed in seen:
+            return
+        seen.add(signed)
+        taken = {fret for fret, _ in signed}
+        bare = next((rule for rule in group if not signed.intersection(rule.helped_by())), None)
+        if bare is None:
+            touched = [rule for rule in rules if taken.intersection(rule.frets)]
+            if len(signed) == size:
+                explained = _feasible(tuple(sorted(signed)), touched)
+                if explained is not None:
+                    found[signed] = explained
+                return
+            # a smaller set was tried and does not do: one of the rules it touches needs another fret
+            options = {option for rule in touched for option in rule.helped_by()}
+        else:
+            options = set(bare.helped_by())
+        if len(signed) < size:
+            for fret, sign in sorted(options):
+                if fret not in taken and 1 <= fret <= frets:
+                    extend(signed | {(fret, sign)})
+
+    extend(frozenset())
+    return list(found.values())
+
+
+def _feasible(signed: tuple[Signed, ...], rules: Sequence[_Rule]) -> Explanation | None:
+    """The least displacements of these frets that meet the rules, or None when no displacement up to the most does."""
+    rows = [rule.row(signed) for rule in rules]
+    rows += [([-1.0 if i == k else 0.0 for k in range(len(signed))], -MOST_MM) for i in range(len(signed))]
+    least = least_sum(len(signed), rows)
+    if least is None:
+        return None
+    least = least_worst(len(signed), rows, sum(least)) or least
+    sizes = {fret: mm for (fret, _), mm in zip(signed, least, strict=True)}
+    return Explanation(
+        {fret: sizes[fret] for fret, sign in signed if sign > 0},
+        {fret: sizes[fret] for fret, sign in signed if sign < 0},
+    )
+
+
+def _joined(per_cluster: Sequence[Sequence[Explanation]]) -> list[Explanation]:
+    """Explanations of the whole lane: one of each cluster, best first. Clusters share no test, so they add up."""
+    joined = [Explanation({}, {})]
+    for cluster in per_cluster:
+        every = (
+            Explanation({**one.proud, **other.proud}, {**one.low, **other.low})
+            for one, other in product(joined, cluster)
+        )
+        # one more than is listed, so that it is known whether there are others
+        joined = nsmallest(4 * MOST_EXPLANATIONS, every, key=lambda explanation: explanation.order)
+    return joined
+
+
+def _next_test(
+    positions_mm: Sequence[float], explanations: Sequence[Explanation], shape: Sequence[float], taken: set[Triple], tolerance_mm: float
+) -> Triple | None:  # fmt: skip
+    """The untaken test whose answer splits the explanations most evenly; None when none does."""
+    best: tuple[int, Triple] | None = None
+    for triple in triples(len(positions_mm)):
+        if triple in taken:
+            continue
+        rocking = 0
+        for explanation in explanations:
+            heights = list(shape)
+            for fret, mm in explanation.proud.items():
+                heights[fret - 1] += mm
+            for fret, mm in explanation.low.items():
+                heights[fret - 1] -= mm
+            rocking += rock_of(positions_mm, heights, triple) >= tolerance_mm - 1e-9
+        split = min(rocking, len(explanations) - rocking)
+        if split and (best is None or split > best[0]):
+            best = split, triple
+    return best[1] if best else None

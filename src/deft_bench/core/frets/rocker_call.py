@@ -1,0 +1,113 @@
+"""The judgement on a rocker survey: what explains it, what to do, and the test that would settle it."""
+
+from collections.abc import Mapping, Sequence
+
+from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm, listed_words
+from deft_bench.core.frets.heights import LANES, Heights, deviations
+from deft_bench.core.frets.rocker import Explanation, RockerLane, Triple, triples
+
+
+def rocker_call(lanes: Mapping[str, RockerLane], taken: Mapping[str, int], frets: int, length: Length = in_mm) -> Call:
+    """One sentence on all lanes read; `taken` counts the tests in each. Raises ValueError when nothing was tested."""
+    if not lanes:
+        raise ValueError("no triple is tested yet")
+    every = len(triples(frets))
+    because = [
+        f"{lane}: {taken[lane]} of {every} triples tested, {len(found.rocking)} rock"
+        + (f" (middle frets {', '.join(map(str, found.rocking))})" if 0 < len(found.rocking) <= 8 else "")
+        + "."
+        for lane, found in lanes.items()
+    ]
+    retake = [(lane, triple) for lane, found in lanes.items() for triple in found.contradictions]
+    if retake:
+        where = listed_words([f"{_triple(triple)} {lane}" for lane, triple in retake[:4]])
+        return Call(
+            f"Test {where} again: both answers are there.",
+            "retake",
+            {"contradictions": float(len(retake))},
+            tuple(because),
+            (),
+            "unsure",
+            where,
+        )
+    everywhere = [lane for lane, found in lanes.items() if found.kind == "not_local"]
+    if everywhere:
+        return Call(
+            f"It rocks nearly everywhere in the {listed_words(everywhere)}: check the seating and the straightness first.",
+            "check_seating", {"lanes": float(len(everywhere))}, tuple(because),
+            (Instead("Reseat what is loose, straighten, test again", "no metal"),), "certain",
+            "A feeler under the crowns, and a straightedge along the board.",
+        )  # fmt: skip
+    missing = {lane: every - taken[lane] for lane in lanes if taken[lane] < every}
+    sure: Sure = "certain" if not missing and len(lanes) == len(LANES) else "likely"
+    if not any(found.rocking for found in lanes.values()):
+        if missing:
+            because.append("Not every triple is tested.")
+        return Call(
+            "Nothing rocks.", "none", {"rocking": 0.0}, tuple(because), (), sure, _first_missing(lanes, taken, frets)
+        )
+    best = {lane: found.explanations[0] for lane, found in lanes.items() if found.explanations}
+    low, proud = _by_fret(best, "low"), _by_fret(best, "proud")
+    doubtful = [lane for lane, found in lanes.items() if len(found.explanations) > 1]
+    for lane, found in lanes.items():
+        for explanation in found.explanations[:3]:
+            if explanation.signed:
+                because.append(f"{lane}: {_said(explanation, length)} would explain every test.")
+    settle = next(
+        (f"Test {_triple(found.next_test)} in the {lane} lane." for lane, found in lanes.items() if found.next_test),
+        None,
+    )
+    if doubtful:
+        sure = "unsure"
+    figures = {"low": float(len(low)), "proud": float(len(proud))}
+    if low:
+        say = f"Lift {frets_named(sorted(low))}: low in the {listed_words(sorted({lane for where in low.values() for lane in where}, key=LANES.index))}. Leave the neighbours alone."
+        instead = (Instead("Level the frets that rock", "metal off good frets for one that is low"),)
+        return Call(say, "lift", figures, tuple(because), instead, sure, settle)
+    say = f"Check the seating of {frets_named(sorted(proud))}, then take only what stands proud."
+    return Call(
+        say, "spot_level", figures, tuple(because), (Instead("Level the whole board", "more metal"),), sure, settle
+    )
+
+
+def _by_fret(best: Mapping[str, Explanation], which: str) -> dict[int, list[str]]:
+    found: dict[int, list[str]] = {}
+    for lane, explanation in best.items():
+        for fret in getattr(explanation, which):
+            found.setdefault(fret, []).append(lane)
+    return found
+
+
+def _said(explanation: Explanation, length: Length) -> str:
+    parts = [f"fret {fret} low by {length(mm)} or more" for fret, mm in sorted(explanation.low.items())]
+    parts += [f"fret {fret} proud by {length(mm)} or more" for fret, mm in sorted(explanation.proud.items())]
+    return listed_words(parts)
+
+
+def _triple(triple: Triple) -> str:
+    return "–".join(map(str, triple))
+
+
+def _first_missing(lanes: Mapping[str, RockerLane], taken: Mapping[str, int], frets: int) -> str | None:
+    lane = next((lane for lane in lanes if taken[lane] < len(triples(frets))), None)
+    if lane is not None:
+        return f"The rest of the {lane} lane."
+    absent = [lane for lane in LANES if lane not in lanes]
+    return f"The {absent[0]} lane." if absent else None
+
+
+def disagreements(
+    lanes: Mapping[str, RockerLane], positions_mm: Sequence[float], heights: Mapping[str, Heights], tolerance_mm: float
+) -> list[tuple[str, int, str]]:
+    """(lane, fret, words) wherever a height survey of the same neck does not show what the rocker is sure of."""
+    found = []
+    for lane, seen in lanes.items():
+        if lane not in heights:
+            continue
+        off = deviations(positions_mm, heights[lane])
+        for fret, sign in sorted(seen.sure):
+            mm = off[fret - 1]
+            if mm is not None and mm * sign < tolerance_mm / 2:
+                said = "low" if sign < 0 else "proud"
+                found.append((lane, fret, f"the rocker says {said}, the heights do not"))
+    return found
