@@ -328,13 +328,13 @@ def test_the_calls_lead_any_neck_to_level_with_the_least_metal(seed: int) -> Non
         for lane in LANES:
             lane_wear[lane][low - 1] -= depth
     unseated = {
-        fret: chance.uniform(0.06, 0.12)
+        fret: chance.uniform(0.09, 0.15)
         for fret in chance.sample(range(2, frets), chance.choice([0, 0, 1]))
         if fret != low
     }
     neck = SimulatedNeck(
         chance.uniform(600, 680), {lane: tuple(wear) for lane, wear in lane_wear.items()}, unseated, bow_mm=chance.uniform(-0.15, 0.3),
-        twist_mm=chance.uniform(-0.1, 0.1), rod_mm=chance.uniform(0.25, 0.6), rod_left=3.0,
+        twist_mm=chance.uniform(-0.1, 0.1), rod_mm=chance.uniform(0.2, 0.4), rod_left=3.0,
     )  # fmt: skip
     done, taken, said = work_through(neck, chance)
     assert said[-1] == "none", said
