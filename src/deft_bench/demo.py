@@ -22,7 +22,7 @@ from deft_bench.core.frets.plan_record import Circumstances, metal_taken, record
 from deft_bench.core.instrument import STARTING, Spec
 from deft_bench.core.refret import starting_refret
 from deft_bench.core.survey import ONLY_METHOD, Place, SurveyHead, heights_from, walk
-from deft_bench.store import boards, instruments, jobs, pins, refrets, shop, surveys
+from deft_bench.store import boards, instruments, jobs, pins, refrets, rod_turns, shop, surveys
 from deft_bench.store.database import Connection, open_database
 
 
@@ -87,7 +87,7 @@ def necks() -> list[Neck]:
         ),
         Neck(_spec("twelve_string", "Turnstone No. 3", note="Kept tuned a whole tone down on loan."), seed=3, relief=0.26, swing=0.16, past_level=0.05),
         Neck(
-            _spec("baritone", "Godwit No. 5"), seed=5, relief=-0.09, swing=0.05,
+            _spec("baritone", "Godwit No. 5", rod="single"), seed=5, relief=-0.09, swing=0.05,
             faults={("bass", 7): 0.05, ("middle", 7): 0.055, ("treble", 7): 0.05}, asked="One fret ticks on every string", promised=13,
         ),
         Neck(_spec("short_bass", "Knot No. 6"), seed=6, relief=0.28, past_level=0.04),
@@ -118,6 +118,7 @@ def make_demo(path: Path, today: date) -> None:
     try:
         for neck in necks():
             _Bench(db, neck, today).fill()
+        _rods(db, today)
         _wire_stock(db)
         _bound_refret(db, today)
         _fretless_conversion(db, today)
@@ -133,6 +134,33 @@ def make_demo(path: Path, today: date) -> None:
             )
     finally:
         db.close()
+
+
+def _rods(db: Connection, today: date) -> None:
+    """Plover's rod answers well; Godwit's single rod is slack against its back-bow, and turning it further does nothing."""
+    visits = {
+        "Plover No. 7": (20, (0.46, 0.37, 0.33), (16, 8), False),
+        "Godwit No. 5": (15, (-0.09, -0.088), (-8,), True),
+    }
+    for name, (ago, reliefs, turns, slack) in visits.items():
+        instrument = instruments.get(db, instruments.named(db, name)[0])
+        day, chance = today - timedelta(days=ago), random.Random(instrument.id)
+        xs = fret_positions(instrument.spec.mean_scale_mm, instrument.spec.frets)
+        head = replace(
+            _head("straightness", "before", "straightedge and feeler gauges", 20, day),
+            string_state="tuned",
+            surface="fret_tops",
+        )
+        for k, relief in enumerate(reliefs):
+            gaps = {
+                ("middle", fret): round(100 * (4 * relief * (x - xs[0]) * (xs[-1] - x) / (xs[-1] - xs[0]) ** 2 + chance.gauss(0, 0.003))) * 10
+                for fret, x in enumerate(xs, 1)
+            }  # fmt: skip
+            _read(db, instrument.id, None, instrument.spec.frets, head, gaps, _at(day, 10 + k))
+            if k < len(turns):
+                rod_turns.add(
+                    db, instrument.id, _at(day, 10 + k, 30), turns[k], slack, uid=f"{instrument.id * 100 + k:032x}"
+                )
 
 
 def _wire_stock(db: Connection) -> None:

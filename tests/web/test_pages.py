@@ -89,6 +89,7 @@ def every_page(db: Connection) -> list[str]:
             f"/instruments/{one.id}/board{page}"
             for page in ("", "?fret=1", "/marking", "/radius?sagitta=1&span=50", "/strings", "/files")
         ]
+        pages += [f"/instruments/{one.id}/neck", f"/instruments/{one.id}/neck?aim=fretwork"]
         seen = {survey.head.kind: survey for survey in surveys.of_instrument(db, one.id, limit=60)}
         for survey in seen.values():
             pages += [f"/surveys/{survey.id}", f"/surveys/{survey.id}/sheet"]

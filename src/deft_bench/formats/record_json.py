@@ -13,7 +13,7 @@ from deft_bench.core.survey import KINDS as SURVEY_KINDS
 from deft_bench.core.survey import METHODS, STAGES, STRING_STATES, SURFACES, SurveyHead, head_problems, lanes_of
 from deft_bench.formats.photograph import PhotographError, reencode
 from deft_bench.formats.strict_json import RequestError, check, read_json
-from deft_bench.store import boards, instruments, jobs, pins, refrets, surveys
+from deft_bench.store import boards, instruments, jobs, pins, refrets, rod_turns, surveys
 from deft_bench.store.database import Connection, new_uid, transaction
 
 FORMAT = "deft-bench-record"
@@ -54,6 +54,10 @@ def export_record(db: Connection, instrument_id: int) -> dict[str, Any]:
         "board_ticks": [
             {"line": line, "fret": fret, "place_um": place, "at": at}
             for (line, fret), (place, at) in boards.ticks(db, instrument_id).items()
+        ],
+        "rod_turns": [
+            {"uid": turn.uid, "at": turn.at, "turns_64": turn.turns_64, "slack": turn.slack, "note": turn.note}
+            for turn in rod_turns.of_instrument(db, instrument_id)
         ],
         "pins": [_pin(db, pin, job_uids) for pin in reversed(pins.of_instrument(db, instrument_id, limit=-1))],
     }
@@ -351,6 +355,15 @@ SCHEMA = {
                     {"line": {"type": "string", "maxLength": 40}, "fret": {"type": "integer", "minimum": 0, "maximum": 60}, "place_um": _LENGTH, "at": _TIME}
                 ),
             },
+            "rod_turns": {
+                "type": "array", "maxItems": 2000,
+                "items": _object(
+                    {
+                        "uid": _UID, "at": _TIME, "slack": _FLAG, "note": {"type": "string", "maxLength": 400},
+                        "turns_64": {"type": "integer", "minimum": -192, "maximum": 192, "not": {"const": 0}},
+                    }
+                ),
+            },
             "pins": {
                 "type": "array", "maxItems": 2000,
                 "items": _object(
@@ -394,6 +407,7 @@ def import_record(db: Connection, raw: bytes, *, as_copy: bool = False) -> int:
             ("job", [job["uid"] for job in record["jobs"]]),
             ("accepted_plan", [plan["uid"] for job in record["jobs"] for plan in job["plans"]]),
             ("pin", [pin["uid"] for pin in record["pins"]]),
+            ("rod_turn", [turn["uid"] for turn in record["rod_turns"]]),
         )
         for uid in instruments.uids_here(db, table, uids)
     ]
@@ -410,7 +424,15 @@ def _brought_up(record: Any) -> Any:
     jobs_then = record.get("jobs")
     if isinstance(jobs_then, list):
         jobs_then = [{"refret_plans": [], "fitted": [], **job} if isinstance(job, dict) else job for job in jobs_then]
-    return {"project": False, "board_plans": [], "board_ticks": [], **record, "version": VERSION, "jobs": jobs_then}
+    return {
+        "project": False,
+        "board_plans": [],
+        "board_ticks": [],
+        "rod_turns": [],
+        **record,
+        "version": VERSION,
+        "jobs": jobs_then,
+    }
 
 
 def _contradictions(record: dict[str, Any]) -> list[pins.Photo | None]:
@@ -447,6 +469,7 @@ def _contradictions(record: dict[str, Any]) -> list[pins.Photo | None]:
         *(survey["uid"] for survey in record["surveys"]),
         *plan_uids,
         *(pin["uid"] for pin in record["pins"]),
+        *(turn["uid"] for turn in record["rod_turns"]),
     ]
     lines += [f"uid {uid}: stands twice in this record" for uid in {uid for uid in every if every.count(uid) > 1}]
     photos: list[pins.Photo | None] = []
@@ -595,6 +618,8 @@ def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | Non
         boards.keep_plan(db, instrument_id, saved["saved_at"], saved["plan"])
     for tick in record["board_ticks"]:
         boards.tick(db, instrument_id, tick["line"], tick["fret"], tick["place_um"], tick["at"])
+    for turn in record["rod_turns"]:
+        rod_turns.add(db, instrument_id, turn["at"], turn["turns_64"], turn["slack"], turn["note"], turn["uid"])
     for pin, photo in zip(record["pins"], photos, strict=True):
         pins.add(
             db, instrument_id, job_ids.get(pin["job"]), pin["fret"], pin["lane"], pin["note"], photo, pin["at"],

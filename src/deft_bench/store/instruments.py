@@ -122,8 +122,8 @@ def named(db: Connection, name: str) -> list[int]:
 
 
 def uids_here(db: Connection, table: str, uids: Sequence[str]) -> list[str]:
-    """Which of these identities a table (job, survey, accepted_plan or pin) holds already."""
-    if table not in ("job", "survey", "accepted_plan", "pin"):
+    """Which of these identities a table (job, survey, accepted_plan, pin or rod_turn) holds already."""
+    if table not in ("job", "survey", "accepted_plan", "pin", "rod_turn"):
         raise KeyError(table)
     return [uid for uid in uids if db.execute(f"SELECT 1 FROM {table} WHERE uid = ?", (uid,)).fetchone()]
 

@@ -1,0 +1,101 @@
+"""The one sentence of the Neck screen: the next turn toward what is wanted, or why the rod is left alone."""
+
+from collections.abc import Sequence
+from fractions import Fraction
+
+from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm
+from deft_bench.core.neck.straightness import STRAIGHT_MM, Straightness
+from deft_bench.core.neck.truss_rod import SETTLE, WITHIN_MM, Rod, RodAdvice, Turn
+
+RELIEF_FOR_HAND = {"light": 0.10, "medium": 0.18, "heavy": 0.25}
+LONG_BASS_RELIEF = 0.30
+
+
+def relief_target(hand: str, kind: str) -> float:
+    """Relief wanted for playing, mm (methods: defaults); the solved setup replaces it."""
+    return LONG_BASS_RELIEF if kind == "long_bass" else RELIEF_FOR_HAND.get(hand, RELIEF_FOR_HAND["medium"])
+
+
+def turn_words(turns: float) -> str:
+    """`a quarter turn`, `an eighth of a turn`, `3/8 of a turn`."""
+    size = Fraction(abs(turns)).limit_denominator(64)
+    named = {
+        Fraction(1, 4): "a quarter turn",
+        Fraction(1, 8): "an eighth of a turn",
+        Fraction(1, 2): "half a turn",
+        Fraction(1): "a whole turn",
+    }
+    return named.get(size, f"{size} of a turn")
+
+
+def rod_call(
+    found: Straightness,
+    target_mm: float,
+    aim: str,
+    rod: Rod,
+    advice: RodAdvice,
+    turns: Sequence[Turn],
+    length: Length = in_mm,
+) -> Call:
+    """What to do with the rod. `aim` is `fretwork` (straight) or `playing` (the relief wanted)."""
+    surface = "the board" if found.surface == "board" else "the fret tops"
+    because = [
+        f"{found.readings} readings on {surface}: {length(found.relief_mm)} of bow, greatest at fret {found.at_fret}."
+    ]
+    wanted = "straight" if aim == "fretwork" else f"{length(target_mm)} of relief"
+    if turns:
+        because.append(
+            f"{len(turns)} recorded turn{'s' if len(turns) > 1 else ''}: this rod gives {length(advice.mm_per_turn)} a turn, give or take {length(advice.mm_per_turn_sd)}."
+        )
+    else:
+        because.append(
+            f"No turn of this rod is recorded yet: reckoned with {length(advice.mm_per_turn)} a turn, give or take {length(advice.mm_per_turn_sd)}."
+        )
+    if advice.total_turns is not None and advice.next_turn:
+        because.append(
+            f"{turn_words(round(advice.total_turns * 8) / 8 or 0.125).capitalize()} in all is expected; never more than one step at a time."
+        )
+    figures = {"relief_mm": found.relief_mm, "target_mm": target_mm, "next_turn": advice.next_turn}
+    sure: Sure = "likely" if turns or advice.turn == "none" else "unsure"
+    neck_work = Instead(
+        "Refer for neck work: heat, a compression refret, or planing the board", "frets or board come out"
+    )
+    if found.kind == "s-bend":
+        return Call(
+            "This neck bends two ways: leave the rod alone.",
+            "board_work",
+            figures,
+            tuple(because),
+            (neck_work,),
+            "likely",
+            None,
+        )
+    if advice.turn == "stop":
+        return Call(
+            f"Leave the rod. {advice.warnings[0]}", "stop", figures, tuple(because), (neck_work,), "certain", None
+        )
+    if advice.turn == "none":
+        off = found.relief_mm - target_mm
+        say = (
+            f"Leave the rod: {length(found.relief_mm)} is within {length(WITHIN_MM)} of {wanted}."
+            if abs(off) <= WITHIN_MM + 1e-9
+            else f"Leave the rod: less than an eighth of a turn is wanted for {wanted}."
+        )
+        if aim == "fretwork" and abs(off) > STRAIGHT_MM:
+            say = (
+                f"A touch more, under an eighth of a turn: {length(abs(off))} is still outside ±{length(STRAIGHT_MM)}."
+            )
+        return Call(say, "none", figures, tuple(because), (), sure, None)
+    settle = (
+        SETTLE if found.surface == "fret_tops" else "Let it settle, and read again on the wood before the next turn."
+    )
+    say = f"{advice.turn.capitalize()} {turn_words(advice.next_turn)} toward {wanted}. {settle}"
+    return Call(
+        say,
+        advice.turn,
+        figures,
+        tuple(because),
+        (Instead("Leave it as it is", f"{length(abs(found.relief_mm - target_mm))} from {wanted}"),),
+        sure,
+        settle,
+    )

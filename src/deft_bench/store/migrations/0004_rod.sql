@@ -1,0 +1,13 @@
+-- Turns of the truss rod, tighten positive, in sixty-fourths of a turn. What they did is read from the straightness surveys
+-- before and after.
+
+CREATE TABLE rod_turn (
+    id INTEGER PRIMARY KEY,
+    uid TEXT NOT NULL UNIQUE CHECK (length(uid) = 32),
+    instrument_id INTEGER NOT NULL REFERENCES instrument (id),
+    at TEXT NOT NULL,
+    turns_64 INTEGER NOT NULL CHECK (turns_64 BETWEEN -192 AND 192 AND turns_64 <> 0),
+    slack INTEGER NOT NULL CHECK (slack IN (0, 1)),
+    note TEXT NOT NULL DEFAULT ''
+) STRICT;
+CREATE INDEX turn_of ON rod_turn (instrument_id, at, id);
