@@ -23,6 +23,8 @@ VIEWS = {
     "instrument": "/instruments/2",
     "enter": "/instruments/new?kind=seven_string",
     "survey": "/surveys/{partial}",
+    "rocker": "/surveys/{rocker}",
+    "neck": "/instruments/2/neck?aim=playing",
     "level": "/jobs/{heron}/level",
     "level-straighten": "/jobs/{plover}/level",
     "level-refret": "/jobs/{dunlin}/level",
@@ -79,10 +81,11 @@ def ids(database: Path) -> dict[str, int]:
         open_jobs = jobs.in_bench_order(db)
         by_instrument = {job.instrument_id: job.id for job in open_jobs}
         seven = surveys.of_instrument(db, 10, "fret_heights", 1)[0]
+        rocker = surveys.of_instrument(db, 1, "rocker", 1)[0]
         levelled = next(job.id for job in jobs.of_instrument(db, 1) if jobs.plans(db, job.id))
         return {
             "heron": by_instrument[1], "plover": by_instrument[2], "dunlin": by_instrument[3], "godwit": by_instrument[7],
-            "curlew": by_instrument[4], "avocet": by_instrument[5], "redshank": by_instrument[12], "partial": seven.id, "levelled": levelled,
+            "curlew": by_instrument[4], "avocet": by_instrument[5], "redshank": by_instrument[12], "partial": seven.id, "rocker": rocker.id, "levelled": levelled,
         }  # fmt: skip
 
 

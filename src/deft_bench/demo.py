@@ -19,9 +19,10 @@ from deft_bench.core.board.strings_on_board import post_grid
 from deft_bench.core.frets.level_call import level_call
 from deft_bench.core.frets.levelling import LevelRequest, least_height, plan_level
 from deft_bench.core.frets.plan_record import Circumstances, metal_taken, record_inputs, record_outcome
+from deft_bench.core.frets.rocker import rock_of
 from deft_bench.core.instrument import STARTING, Spec
 from deft_bench.core.refret import starting_refret
-from deft_bench.core.survey import ONLY_METHOD, Place, SurveyHead, heights_from, walk
+from deft_bench.core.survey import FLAT_UM, ONLY_METHOD, ROCKS_UM, Place, SurveyHead, heights_from, walk
 from deft_bench.store import boards, instruments, jobs, pins, refrets, rod_turns, shop, surveys
 from deft_bench.store.database import Connection, open_database
 
@@ -119,6 +120,7 @@ def make_demo(path: Path, today: date) -> None:
         for neck in necks():
             _Bench(db, neck, today).fill()
         _rods(db, today)
+        _rocker_survey(db, today)
         _wire_stock(db)
         _bound_refret(db, today)
         _fretless_conversion(db, today)
@@ -161,6 +163,24 @@ def _rods(db: Connection, today: date) -> None:
                 rod_turns.add(
                     db, instrument.id, _at(day, 10 + k, 30), turns[k], slack, uid=f"{instrument.id * 100 + k:032x}"
                 )
+
+
+def _rocker_survey(db: Connection, today: date) -> None:
+    """Heron tested with a rocker as well: both neighbours of the low ninth rock; the treble lane is half done."""
+    instrument = instruments.get(db, instruments.named(db, "Heron No. 4")[0])
+    neck = next(one for one in necks() if one.spec.name == "Heron No. 4")
+    xs, frets = fret_positions(instrument.spec.mean_scale_mm, instrument.spec.frets), instrument.spec.frets
+    job = jobs.open_of(db, [instrument.id])[instrument.id]
+    answers = {}
+    for lane, fret in walk("rocker", frets, "lane_by_lane")[: 2 * (frets - 2) + 9]:
+        heights = [neck.faults.get((lane, n), 0.0) for n in range(1, frets + 1)]
+        answers[lane, fret] = ROCKS_UM if rock_of(xs, heights, (fret - 1, fret, fret + 1)) >= 0.02 else FLAT_UM
+    day = today - timedelta(days=1)
+    survey = surveys.start(
+        db, instrument.id, job.id, frets, _head("rocker", "before", "fret rocker", 20, day), _at(day, 14)
+    )
+    rows = [(place, um, "r" if um == ROCKS_UM else "f") for place, um in answers.items()]
+    surveys.add_many(db, survey, rows, _at(day, 14, 10))
 
 
 def _wire_stock(db: Connection) -> None:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from deft_bench.core.frets.heights import LANES, Heights
+from deft_bench.core.units import Display, LengthError, System, parse_length
 
 Order = Literal["lane_by_lane", "fret_by_fret"]
 Place = tuple[str, int]
@@ -16,6 +17,7 @@ KINDS = {
     "slot_depth": "Slot depth",
     "seating": "Seating",
     "sprout": "Fret-end sprout",
+    "rocker": "Rocker",
 }
 STAGES = {"before": "before", "between": "between", "after": "after"}
 METHODS = {
@@ -24,8 +26,15 @@ METHODS = {
     "depth": "depth below the board’s face",
     "daylight": "daylight under the crown",
     "stand_out": "how far the end stands out",
+    "three_frets": "rocks or sits flat on three frets",
 }
-ONLY_METHOD = {"straightness": "gap", "slot_depth": "depth", "seating": "daylight", "sprout": "stand_out"}
+ONLY_METHOD = {
+    "straightness": "gap",
+    "slot_depth": "depth",
+    "seating": "daylight",
+    "sprout": "stand_out",
+    "rocker": "three_frets",
+}
 """Kinds that can be read in one way only; fret heights are a gap or a height."""
 SURFACES = {"fret_tops": "fret tops", "board": "bare board"}
 STRING_STATES = {
@@ -94,7 +103,8 @@ def lanes_of(kind: str) -> tuple[str, ...]:
 def walk(kind: str, frets: int, order: Order) -> list[Place]:
     """Every place of a survey, heel to nut, in the order in which the cursor visits it."""
     lanes = lanes_of(kind)
-    heel_to_nut = range(frets, 0, -1)
+    # a rocker test is named by the middle one of its three frets
+    heel_to_nut = range(frets - 1, 1, -1) if kind == "rocker" else range(frets, 0, -1)
     if order == "fret_by_fret":
         return [(lane, fret) for fret in heel_to_nut for lane in lanes]
     return [(lane, fret) for lane in lanes for fret in heel_to_nut]
@@ -126,3 +136,25 @@ def reading_problem(um: int, kind: str = "fret_heights") -> str | None:
             "For thousandths of an inch type “3 thou”."
         )
     return None
+
+
+ROCKS_UM, FLAT_UM = 1, 0
+"""How the two answers of a rocker test are stored."""
+_ANSWERS = {"r": ROCKS_UM, "rocks": ROCKS_UM, "f": FLAT_UM, "flat": FLAT_UM}
+
+
+def parse_reading(typed: str, kind: str, system: System = "mm") -> int:
+    """The stored value of what was typed: whole micrometres, or a rocker's answer. Raises LengthError."""
+    if kind != "rocker":
+        return parse_length(typed, system)
+    answer = _ANSWERS.get(typed.strip().lower())
+    if answer is None:
+        raise LengthError(f"“{typed.strip()[:20]}” is no answer: r when it rocks, f when it sits flat.")
+    return answer
+
+
+def reading_words(um: int, kind: str, display: Display) -> str:
+    """A stored value as its cell shows it."""
+    if kind == "rocker":
+        return "rocks" if um == ROCKS_UM else "flat"
+    return display.fine_number(um)

@@ -8,7 +8,7 @@ from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.heights import ROCK_MM, SEATING_GAP_MM, Heights, deviations, mean_heights
 from deft_bench.core.frets.levelling import band_width
 from deft_bench.core.neck.straightness import LEAST_READINGS, Straightness, Surface, straightness
-from deft_bench.core.survey import Place, SurveyHead, heights_from, lanes_of
+from deft_bench.core.survey import Place, SurveyHead, heights_from, lanes_of, walk
 
 COUNTS_MM = {"seating": SEATING_GAP_MM, "sprout": 0.02}
 """From where on a reading of such a survey is a fault, mm."""
@@ -51,11 +51,13 @@ def figures(
     """
     positions = fret_positions(scale_mm, frets)
     read = sum(um is not None for um in readings_um.values())
-    places = len(lanes_of(head.kind)) * frets
+    places = len(walk(head.kind, frets, head.order))
     surface: Surface = "board" if head.surface == "board" else "fret_tops"
     if head.kind == "straightness":
         gaps = {fret: um / 1000 for (_, fret), um in readings_um.items() if um is not None}
         return Figures(read, places, {}, None, None, None, bow(gaps, positions, surface))
+    if head.kind == "rocker":
+        return Figures(read, places, {}, None, None, None, None)
     if head.kind != "fret_heights":
         least = COUNTS_MM.get(head.kind, math.inf)
         values = {place: um / 1000 for place, um in readings_um.items() if um is not None}

@@ -5,8 +5,8 @@ import io
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from deft_bench.core.survey import Place, lanes_of, reading_problem
-from deft_bench.core.units import LengthError, System, parse_length
+from deft_bench.core.survey import Place, lanes_of, parse_reading, reading_problem, reading_words
+from deft_bench.core.units import MM, LengthError, System
 
 MOST_BYTES = 500_000
 MOST_LINES = 2_000
@@ -60,7 +60,7 @@ def read_sheet(text: str, kind: str, frets: int, system: System) -> list[SheetLi
         ]:
             lane, typed = lane.strip().lower(), typed.strip()
             if typed:
-                found.append(_line(number, line[:120], (lane, fret), typed, lanes, taken, system, kind))
+                found.append(_line(number, line[:120], (lane, fret), typed, lanes, taken, system, kind, frets))
     return found or [SheetLine(rows[0][0], first, problem="there is no reading under the header")]
 
 
@@ -80,15 +80,18 @@ def _line(
     taken: dict[Place, int],
     system: System,
     kind: str,
+    frets: int,
 ) -> SheetLine:
     lane, fret = place
     if lane not in lanes:
         return SheetLine(number, text, problem=f"lane “{lane[:20]}” is not one of {', '.join(lanes)}")
     try:
-        value = parse_length(typed, system)
+        value = parse_reading(typed, kind, system)
     except LengthError as error:
         return SheetLine(number, text, place, problem=str(error))
     problem = reading_problem(value, kind)
+    if kind == "rocker" and not 1 < fret < frets:
+        problem = f"a test is named by its middle fret: 2 to {frets - 1}"
     if problem:
         return SheetLine(number, text, place, problem=problem)
     if place in taken:
@@ -97,13 +100,17 @@ def _line(
     return SheetLine(number, text, place, value, typed[:40])
 
 
-def write_sheet(rows: Iterable[tuple[str, int, int | None, str, str]]) -> str:
-    """Readings as CSV text from (lane, fret, value in micrometres, typed, at): one line each, with a header."""
+def write_sheet(rows: Iterable[tuple[str, int, int | None, str, str]], kind: str = "fret_heights") -> str:
+    """Readings as CSV text from (lane, fret, value in micrometres, typed, at): one line each, with a header.
+
+    A rocker's answers are written as words.
+    """
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(["fret", "lane", "reading", "typed", "at"])
     for lane, fret, um, typed, at in rows:
-        writer.writerow([fret, lane, "" if um is None else f"{um / 1000:g} mm", _inert(typed), at])
+        shown = reading_words(um or 0, kind, MM) if kind == "rocker" else f"{(um or 0) / 1000:g} mm"
+        writer.writerow([fret, lane, "" if um is None else shown, _inert(typed), at])
     return out.getvalue()
 
 

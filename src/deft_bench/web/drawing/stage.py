@@ -101,6 +101,7 @@ def stage(
     pins: Sequence[tuple[int, str, str]] = (),
     rock_mm: float = ROCK_MM,
     words: Callable[[float | None, Display], str] = off_words,
+    one_sided: bool = False,
     width: float = WIDTH,
 ) -> Stage:
     """Lay the neck out at true scale in both directions.
@@ -154,8 +155,7 @@ def stage(
         offs = (off_mm or {}).get(lane) or [None] * spec.frets
         for n, line in enumerate(lines[1:], start=1):
             off = offs[n - 1] if n <= len(offs) else None
-            # surveys that say it in words of their own know no low
-            shape = shape_of(off, rock_mm, one_sided=words is not off_words)
+            shape = shape_of(off, rock_mm, one_sided=one_sided)
             label = off_number(off, display) if off is not None and shape in ("proud", "low") else ""
             spots.append(Spot(lane, n, *at(line.at(SHARE[lane])), off, label, shape, words(off, display)))
     inlays = []

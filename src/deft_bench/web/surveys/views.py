@@ -23,15 +23,18 @@ from deft_bench.core.survey import (
     head_problems,
     heights_from,
     lanes_of,
+    parse_reading,
     reading_problem,
+    reading_words,
     walk,
 )
-from deft_bench.core.units import Display, LengthError, parse_length
+from deft_bench.core.units import Display, LengthError
 from deft_bench.formats.readings_csv import MOST_BYTES, read_sheet, write_sheet
 from deft_bench.store import instruments, jobs, pins, refrets, shop, surveys
 from deft_bench.web.drawing.stage import off_number, off_words, shape_of, short_unit, stage
 from deft_bench.web.errors import wants_json
 from deft_bench.web.job_now import job_steps
+from deft_bench.web.rocking import Rocking, edges, rocking
 from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
 from deft_bench.web.surveyed import facts_of
 
@@ -45,6 +48,7 @@ TOOLS = {
     "slot_depth": ("depth gauge", 20),
     "seating": ("feeler gauges against the light", 10),
     "sprout": ("feeler gauges and a straightedge along the edge", 20),
+    "rocker": ("fret rocker", 20),
 }
 LEGENDS = {
     "fret_heights": "Fret heights, in three lanes",
@@ -52,10 +56,11 @@ LEGENDS = {
     "slot_depth": "Slot depth, in three places each",
     "seating": "Daylight under the crowns, in three lanes",
     "sprout": "How far the fret ends stand out, both sides",
+    "rocker": "Rocker, three frets at a time, in three lanes",
 }
 OFFERED = {
-    "refret": ("slot_depth", "straightness", "seating", "sprout", "fret_heights"),
-    "level_and_dress": ("fret_heights", "straightness", "seating", "sprout"),
+    "refret": ("slot_depth", "straightness", "seating", "sprout", "rocker", "fret_heights"),
+    "level_and_dress": ("fret_heights", "rocker", "straightness", "seating", "sprout"),
 }
 
 
@@ -110,7 +115,7 @@ def new(job_id: int) -> str | Response | tuple[str, int]:
         job = jobs.get(db(), job_id)
         instrument = instruments.get(db(), job.instrument_id)
     kind = request.values.get("kind", "fret_heights")
-    kind = kind if kind in KINDS else "fret_heights"
+    kind = kind if kind in KINDS and not (kind == "rocker" and instrument.spec.frets < 3) else "fret_heights"
     if request.method == "POST":
         form = Form()
         head = _read_head(form, kind)
@@ -209,7 +214,7 @@ def show(survey_id: int) -> str:
     flaws = [pin for pin in pins.of_instrument(db(), instrument.id) if pin.settled_at is None]
     off = off_of(survey, instrument, values)
     neck = stage(
-        instrument.spec, display(), nut_side=settings()["nut_side"], off_mm=off, rock_mm=least_shown(survey.head.kind), words=words_of(survey.head.kind),
+        instrument.spec, display(), nut_side=settings()["nut_side"], off_mm=off, rock_mm=least_shown(survey.head.kind), words=words_of(survey.head.kind), one_sided=survey.head.kind in ("seating", "sprout", "slot_depth"),
         pins=[(pin.fret, pin.lane, pin.note) for pin in flaws],
     )  # fmt: skip
     corrected = {(item.lane, item.fret) for item in surveys.history(db(), survey_id) if item.replaces}
@@ -222,6 +227,9 @@ def show(survey_id: int) -> str:
         steps=job_steps(job, instrument),
         tape_at=_tape_at(job, survey.head.kind, survey.head.stage),
         kinds=KINDS,
+        rocked=rocking(survey, instrument, values, rock_mm()) if survey.head.kind == "rocker" else None,
+        edges=edges(instrument, survey.frets) if survey.head.kind == "rocker" else {},
+        reading_words=reading_words,
         least_shown=least_shown(survey.head.kind),
         neck=neck,
         lanes=tuple(reversed(lanes_of(survey.head.kind))),
@@ -247,6 +255,8 @@ def off_of(
     survey: surveys.Survey, instrument: instruments.Instrument, values: dict[Place, int | None]
 ) -> dict[str, list[float | None]]:
     """How far each place lies off its lane's fair line, mm; of a slot how much it is too shallow, of seating and sprout the reading."""
+    if survey.head.kind == "rocker":
+        return rocking(survey, instrument, values, rock_mm()).off_mm(survey.frets, values)
     if survey.head.kind in ("seating", "sprout", "slot_depth"):
         needs = _slot_needs(survey, instrument) if survey.head.kind == "slot_depth" else None
         return {
@@ -270,11 +280,15 @@ def _slot_needs(survey: surveys.Survey, instrument: instruments.Instrument) -> f
 
 def least_shown(kind: str) -> float:
     """From where on a place is drawn as a wedge, mm."""
-    return {"seating": SEATING_GAP_MM, "sprout": SPROUT_THAT_COUNTS_MM, "slot_depth": 0.005}.get(kind, rock_mm())
+    return {"seating": SEATING_GAP_MM, "sprout": SPROUT_THAT_COUNTS_MM, "slot_depth": 0.005, "rocker": 0.005}.get(
+        kind, rock_mm()
+    )
 
 
 def words_of(kind: str) -> Callable[[float | None, Display], str]:
     """How a place's deviation is said for this kind of survey."""
+    if kind == "rocker":
+        return _rocker_words
     said = {"seating": "of daylight", "sprout": "standing out", "slot_depth": "too shallow"}.get(kind)
     if said is None:
         return off_words
@@ -284,6 +298,16 @@ def words_of(kind: str) -> Callable[[float | None, Display], str]:
         return "not read" if mm is None else home if mm < least_shown(kind) else f"{shown.fine_mm(mm)} {said}"
 
     return words
+
+
+def _rocker_words(mm: float | None, shown: Display) -> str:
+    if mm is None:
+        return "not tested"
+    return (
+        "nothing against it"
+        if not mm
+        else f"{'proud' if mm > 0 else 'low'} by {shown.fine_mm(abs(mm))} or more explains it"
+    )
 
 
 @screen.post("/surveys/<int:survey_id>/readings")
@@ -306,7 +330,7 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
     value = None
     if "withdraw" not in request.form:
         try:
-            value = parse_length(typed, display().system)
+            value = parse_reading(typed, survey.head.kind, display().system)
         except LengthError as error:
             return _refuse(survey_id, place, str(error), 422)
         problem = reading_problem(value, survey.head.kind)
@@ -321,7 +345,7 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
         shown = (
             "withdrawn"
             if current is None or current.value_um is None
-            else f"read as {display().fine(current.value_um)}"
+            else f"read as {_said(current.value_um, survey.head.kind)}"
         )
         words = f"Fret {place[1]} {place[0]} was {shown} in another window meanwhile. Accept again to replace that."
         return _refuse(survey_id, place, words, 409, current)
@@ -331,11 +355,27 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
     values = surveys.values(db(), survey_id)
     return jsonify(
         id=made.id if made.value_um is not None else None,
-        value="" if made.value_um is None else display().fine_number(made.value_um),
+        value="" if made.value_um is None else reading_words(made.value_um, survey.head.kind, display()),
         corrected=made.replaces is not None,
         read=len(values),
         lane=_lane_state(survey, instrument, values, place[0]),
+        rocker=_rocker_state(rocking(survey, instrument, values, rock_mm())) if survey.head.kind == "rocker" else None,
     )
+
+
+def _said(um: int, kind: str) -> str:
+    return reading_words(um, kind, display()) + ("" if kind == "rocker" else f" {display().system}")
+
+
+def _rocker_state(found: Rocking) -> dict[str, Any]:
+    """The call and the next test as a script shows them."""
+    at = found.next_test
+    return {
+        "say": found.call.say if found.call else "",
+        "sure": found.call.sure if found.call else "",
+        "next": {"lane": at[0], "fret": at[1]} if at else None,
+        "disagree": "; ".join(f"fret {fret} {lane}: {words}" for lane, fret, words in found.disagree),
+    }
 
 
 def _lane_state(
@@ -343,10 +383,13 @@ def _lane_state(
 ) -> list[dict[str, Any]]:
     """What the neck shows of one lane now that a reading has come in: the fair line moves with every reading."""
     off = off_of(survey, instrument, values).get(lane, [])
+    rocked = rocking(survey, instrument, values, rock_mm()) if survey.head.kind == "rocker" else None
     state = []
     for fret, mm in enumerate(off, start=1):
         shape = shape_of(mm, least_shown(survey.head.kind), one_sided=survey.head.kind == "slot_depth")
         label = off_number(mm, display()) if mm is not None and shape in ("proud", "low") else ""
+        if rocked is not None and label and not rocked.sure_of(lane, fret):
+            label += "?"
         state.append({"fret": fret, "shape": shape, "label": label, "words": words_of(survey.head.kind)(mm, display())})
     return state
 
@@ -355,7 +398,10 @@ def _refuse(
     survey_id: int, place: Place, words: str, code: int, current: surveys.Reading | None = None
 ) -> Response | tuple[Response, int]:
     if wants_json():
-        value = None if current is None or current.value_um is None else display().fine_number(current.value_um)
+        kind = surveys.get(db(), survey_id).head.kind
+        value = (
+            None if current is None or current.value_um is None else reading_words(current.value_um, kind, display())
+        )
         return jsonify(error=words, current=current.id if value is not None and current else None, value=value), code
     flash(words)
     return redirect(url_for(".show", survey_id=survey_id, lane=place[0], fret=place[1]))
@@ -412,7 +458,9 @@ def csv_of(survey_id: int) -> Response:
         found = surveys.history(db(), survey_id)
     else:
         found = sorted(surveys.readings(db(), survey_id).values(), key=lambda r: (LANES.index(r.lane), -r.fret))
-    response = make_response(write_sheet((r.lane, r.fret, r.value_um, r.typed, r.at) for r in found))
+    response = make_response(
+        write_sheet(((r.lane, r.fret, r.value_um, r.typed, r.at) for r in found), survey.head.kind)
+    )
     response.headers["Content-Type"] = "text/csv; charset=utf-8"
     response.headers["Content-Disposition"] = f"attachment; filename=survey-{survey.taken_at[:10]}-{survey_id}.csv"
     return response

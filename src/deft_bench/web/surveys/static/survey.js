@@ -44,6 +44,7 @@ function move(cell, focus = true) {
   if (wrap.scrollWidth > wrap.clientWidth) wrap.scrollLeft = at.offsetLeft - wrap.clientWidth / 2;
   say("fret", `Fret ${fret}`);
   say("lane", lane);
+  if (at.dataset.edge) say("edge", at.dataset.edge);
   form.elements.lane.value = lane;
   form.elements.fret.value = fret;
   form.elements.expects.value = at.dataset.id || "";
@@ -128,9 +129,24 @@ function accepted(cell, item, reply) {
   if (!item.undoing) undo.push({ lane: item.lane, fret: item.fret, before: item.before });
   say("read", reply.read);
   for (const state of reply.lane) show(spots.get(key(item.lane, state.fret)), item.lane, state);
+  if (reply.rocker) rocker(reply.rocker);
   if (cell === at) { form.elements.expects.value = cell.dataset.id; if (!box.value) box.placeholder = reply.value; }
   if (said.classList.contains("wrong-words") && !order.some((other) => other.dataset.refused)) tell("");
   if (reply.read === Number(root.dataset.places) && !queue.length) tell("All read.");
+}
+
+function rocker(state) {
+  say("call", state.say);
+  say("sure", state.sure);
+  say("disagree", state.disagree);
+  root.querySelector(".spot.pulse")?.classList.remove("pulse");
+  if (state.next) spots.get(key(state.next.lane, state.next.fret))?.classList.add("pulse");
+}
+
+// one key a rocker test: the answer is the reading
+function answer(which) {
+  box.value = which;
+  accept();
 }
 
 function refused(cell, item, reply) {
@@ -147,7 +163,7 @@ function refused(cell, item, reply) {
 
 function show(spot, lane, state) {
   if (!spot) return;
-  spot.setAttribute("class", `spot ${state.shape}${spot.classList.contains("at") ? " at" : ""}`);
+  spot.setAttribute("class", `spot ${state.shape}${spot.classList.contains("at") ? " at" : ""}${spot.classList.contains("pulse") ? " pulse" : ""}`);
   spot.querySelector("title").textContent = `fret ${state.fret} ${lane}: ${state.words}`;
   const text = spot.querySelector("text");
   text.textContent = state.label;
@@ -194,6 +210,12 @@ const KEYS = {
   ArrowUp: () => move(neighbour(0, -1)),
   ArrowDown: () => move(neighbour(0, 1)),
 };
+if (root.dataset.kind === "rocker") { KEYS.r = () => answer("r"); KEYS.f = () => answer("f"); }
+root.addEventListener("click", (event) => {
+  const which = event.target.closest("[data-answer]")?.dataset.answer;
+  if (which) answer(which);
+});
+
 box.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
   const upDown = event.key === "ArrowUp" || event.key === "ArrowDown";
