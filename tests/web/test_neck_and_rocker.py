@@ -1,4 +1,4 @@
-"""The Neck screen and the rocker survey through the pages."""
+"""The Neck screen, the rocker survey, tape, crowning and polish through the pages."""
 
 import re
 from typing import Any
@@ -108,3 +108,62 @@ def test_where_heights_and_rocker_disagree_it_is_shown(bench: Bench, demo: Conne
     for fret in range(survey.frets - 1, 1, -1):
         reply = answer(bench, where, "middle", fret, "r" if fret % 2 else "f")
     assert "rocks nearly everywhere in the middle" in reply["rocker"]["say"]
+
+
+def test_a_fall_away_by_tape_reaches_the_plan(bench: Bench, demo: Connection) -> None:
+    job = jobs.open_of(demo, [4])[4].id  # the one that chokes above the fifteenth
+    asked = "tape_fret=10&tape_layers=2&beam_layers=1&tape_um=0.05&first_cut=16"
+    answer = bench.client.get(f"/jobs/{job}/level/tape?{asked}")
+    assert "fall_from=15" in answer.headers["Location"]
+    text = bench.get(answer.headers["Location"])
+    assert "0.15 mm of tape over fret 10: the beam cuts from fret 16 on" in text
+    assert "Stop when fret 16 is just touched" in text
+    assert 'id="fall_from" name="fall_from" inputmode="numeric" autocomplete="off" value="15"' in text
+    for wrong, said in (
+        ("tape_fret=10&tape_layers=0&beam_layers=0&tape_um=0.05&first_cut=16", "more than nothing"),
+        ("tape_fret=10&tape_layers=2&beam_layers=0&tape_um=0&first_cut=16", "more than nothing"),
+        ("tape_fret=14&tape_layers=2&beam_layers=0&tape_um=0.1&first_cut=15", "first fret cut must lie from 16"),
+        ("tape_fret=x&tape_layers=2&beam_layers=0&tape_um=0.1&first_cut=15", "whole number from 1"),
+        ("tape_fret=14&tape_layers=9&beam_layers=0&tape_um=0.1&first_cut=16", "at most 1.00 mm is planned"),
+    ):
+        page = bench.client.get(f"/jobs/{job}/level/tape?{wrong}", follow_redirects=True).text
+        assert said in page
+        assert (
+            'id="tape_layers" name="tape_layers" inputmode="numeric" autocomplete="off" value="'
+            + wrong.split("tape_layers=")[1][0]
+            in page
+        )
+
+
+def test_crowns_and_the_polish_ladder(bench: Bench, demo: Connection) -> None:
+    levelled = next(job for job in jobs.of_instrument(demo, HERON) if jobs.plans(demo, job.id))
+    page = f"/jobs/{levelled.id}/dress"
+    text = bench.get(page)
+    assert "Crown to a thin even line" in text
+    assert re.search(r"wanders from -\d+\.\d to \+\d+\.\d cents", text)
+    frets = instruments.get(demo, HERON).spec.frets
+    for kind, wrong in (("crown_line", "0.45"), ("crown_offset", "-0.2")):
+        head = {"kind": kind, "stage": "after", "tool": "loupe", "resolution_um": "0.05", "string_state": "off"}
+        where = bench.post(f"/jobs/{levelled.id}/surveys/new", head, follow=False).headers["Location"]
+        rows = [
+            f"{fret},middle,{wrong if fret == (4 if kind == 'crown_line' else 7) else '0.05'}"
+            for fret in range(1, frets + 1)
+        ]
+        assert (
+            bench.post(f"{where}/sheet", {"text": "\n".join(["fret,lane,reading", *rows]), "store": "1"}).status_code
+            == 200
+        )
+        assert "0.45 mm wide" in bench.get(where) or kind == "crown_offset"
+    assert "Crown frets 4 and 7 again." in bench.get(page)
+    ladder = bench.get(f"{page}?finish=mirror&start=30")
+    steps = re.findall(r'name="step" value="([^"]+)"', ladder)
+    assert steps[0].startswith("fepa_p")
+    assert steps[-1] == "pad 6000"
+    bench.post(f"{page}/tick", {"step": steps[0], "finish": "mirror", "start": "30"})
+    assert bench.get(f"{page}?finish=mirror&start=30").count('class="ticked"') == 1
+    assert "Not ticked" in bench.post(f"{page}/tick", {"step": "fepa_p 0"}).text
+    assert "was not changed" in bench.post(f"{page}/shelf", {"abrasives": "sandpaper fine"}).text
+    bench.post(f"{page}/shelf", {"abrasives": "fepa_p 400, compound 1"})
+    assert "is a jump of" in bench.get(f"{page}?finish=mirror&start=30")
+    job = next(one for one in export_record(demo, HERON)["jobs"] if one["uid"] == levelled.uid)
+    assert [tick["kind"] for tick in job["polished"]] == ["fepa_p"]

@@ -173,7 +173,7 @@ def test_a_survey_is_not_started_on_nonsense(bench: Bench, demo: Connection) -> 
     answer = bench.post(f"/jobs/{job}/surveys/new", HEAD | {"tool": "", "stage": "later", "resolution_um": "2"})
     for words in ("Say what it was read with", "0.001 to 0.5 mm", "before, between, after"):
         assert words in answer.text
-    assert len(surveys.of_job(demo, job)) == 1
+    assert len(surveys.of_job(demo, job)) == 2
 
 
 def test_four_demo_necks_get_four_kinds_of_call(bench: Bench, demo: Connection) -> None:

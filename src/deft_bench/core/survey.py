@@ -18,6 +18,8 @@ KINDS = {
     "seating": "Seating",
     "sprout": "Fret-end sprout",
     "rocker": "Rocker",
+    "crown_line": "Crown line width",
+    "crown_offset": "Crown line off centre",
 }
 STAGES = {"before": "before", "between": "between", "after": "after"}
 METHODS = {
@@ -27,6 +29,8 @@ METHODS = {
     "daylight": "daylight under the crown",
     "stand_out": "how far the end stands out",
     "three_frets": "rocks or sits flat on three frets",
+    "line_width": "width of the line left on the crown",
+    "off_centre": "how far the line lies off centre, toward the saddle positive",
 }
 ONLY_METHOD = {
     "straightness": "gap",
@@ -34,6 +38,8 @@ ONLY_METHOD = {
     "seating": "daylight",
     "sprout": "stand_out",
     "rocker": "three_frets",
+    "crown_line": "line_width",
+    "crown_offset": "off_centre",
 }
 """Kinds that can be read in one way only; fret heights are a gap or a height."""
 SURFACES = {"fret_tops": "fret tops", "board": "bare board"}
@@ -95,7 +101,7 @@ def head_problems(head: SurveyHead) -> dict[str, str]:
 
 def lanes_of(kind: str) -> tuple[str, ...]:
     """The lanes that a survey of this kind is read in."""
-    if kind == "straightness":
+    if kind in ("straightness", "crown_line", "crown_offset"):
         return ("middle",)
     return ("bass", "treble") if kind == "sprout" else LANES
 
@@ -128,7 +134,7 @@ def heights_from(readings_um: Mapping[Place, int | None], method: str, frets: in
 
 def reading_problem(um: int, kind: str = "fret_heights") -> str | None:
     """Why a reading of this kind cannot be meant, or None."""
-    if um < 0 and kind in ("slot_depth", "seating"):
+    if um < 0 and kind in ("slot_depth", "seating", "crown_line"):
         return f"{KINDS[kind]} cannot be under zero: accepted are 0 to {MOST_UM / 1000:g} mm."
     if abs(um) > MOST_UM:
         return (

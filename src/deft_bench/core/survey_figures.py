@@ -5,12 +5,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.frets.crown import LINE_MM, OFFSET_MM
 from deft_bench.core.frets.heights import ROCK_MM, SEATING_GAP_MM, Heights, deviations, mean_heights
 from deft_bench.core.frets.levelling import band_width
 from deft_bench.core.neck.straightness import LEAST_READINGS, Straightness, Surface, straightness
 from deft_bench.core.survey import Place, SurveyHead, heights_from, lanes_of, walk
 
-COUNTS_MM = {"seating": SEATING_GAP_MM, "sprout": 0.02}
+COUNTS_MM = {"seating": SEATING_GAP_MM, "sprout": 0.02, "crown_line": LINE_MM, "crown_offset": OFFSET_MM}
 """From where on a reading of such a survey is a fault, mm."""
 
 

@@ -13,7 +13,7 @@ from deft_bench.core.survey import KINDS as SURVEY_KINDS
 from deft_bench.core.survey import METHODS, STAGES, STRING_STATES, SURFACES, SurveyHead, head_problems, lanes_of
 from deft_bench.formats.photograph import PhotographError, reencode
 from deft_bench.formats.strict_json import RequestError, check, read_json
-from deft_bench.store import boards, instruments, jobs, pins, refrets, rod_turns, surveys
+from deft_bench.store import boards, instruments, jobs, pins, polish, refrets, rod_turns, surveys
 from deft_bench.store.database import Connection, new_uid, transaction
 
 FORMAT = "deft-bench-record"
@@ -82,6 +82,7 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
         "plans": plans,
         "refret_plans": _saves(refrets.plans(db, job.id)),
         "fitted": [{"fret": fret, "at": at} for fret, at in refrets.fitted(db, job.id).items()],
+        "polished": [{"kind": kind, "grit": grit, "at": at} for (kind, grit), at in polish.done(db, job.id).items()],
     }
 
 
@@ -282,6 +283,12 @@ SCHEMA = {
                         "uid": _UID,
                         "kind": {"type": "string", "enum": list(JOB_KINDS)},
                         "refret_plans": _saved(_refret_plan_schema()),
+                        "polished": {
+                            "type": "array", "maxItems": 200,
+                            "items": _object(
+                                {"kind": {"type": "string", "maxLength": 20}, "grit": {"type": "number", "exclusiveMinimum": 0, "maximum": 20000}, "at": _TIME}
+                            ),
+                        },
                         "fitted": {"type": "array", "maxItems": 60, "items": _object({"fret": _FRET, "at": _TIME})},
                         "opened_at": _TIME,
                         "promised_on": _DAY,
@@ -423,7 +430,10 @@ def _brought_up(record: Any) -> Any:
         return record
     jobs_then = record.get("jobs")
     if isinstance(jobs_then, list):
-        jobs_then = [{"refret_plans": [], "fitted": [], **job} if isinstance(job, dict) else job for job in jobs_then]
+        jobs_then = [
+            {"refret_plans": [], "fitted": [], "polished": [], **job} if isinstance(job, dict) else job
+            for job in jobs_then
+        ]
     return {
         "project": False,
         "board_plans": [],
@@ -612,6 +622,8 @@ def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | Non
             )
         for saved in job["refret_plans"]:
             refrets.keep_plan(db, job_ids[job["uid"]], saved["saved_at"], saved["plan"])
+        for tick in {(one["kind"], one["grit"]): one for one in job["polished"]}.values():
+            polish.keep(db, job_ids[job["uid"]], tick["kind"], tick["grit"], tick["at"])
         for fitted in job["fitted"]:
             refrets.keep_fitted(db, job_ids[job["uid"]], instrument_id, [fitted["fret"]], fitted["at"])
     for saved in record["board_plans"]:

@@ -4,6 +4,9 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+LINE_MM, OFFSET_MM = 0.30, 0.10
+"""The land that may stay after crowning, and how far off centre it may lie (methods: defaults)."""
+
 
 def land(crown_width_mm: float, fret_height_mm: float, removed_mm: float) -> float:
     """Width in mm of the flat left by taking `removed_mm` off a circular crown.
@@ -51,8 +54,8 @@ class CrownMiss:
 def crown_gate(
     widths_mm: Mapping[int, float],
     offsets_mm: Mapping[int, float],
-    most_width_mm: float = 0.30,
-    most_offset_mm: float = 0.10,
+    most_width_mm: float = LINE_MM,
+    most_offset_mm: float = OFFSET_MM,
 ) -> list[CrownMiss]:
     """Frets that do not pass: the land left is wider than 0.30 mm or off centre by more than 0.1 mm (methods: defaults)."""
     return [

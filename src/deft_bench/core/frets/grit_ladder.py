@@ -152,3 +152,23 @@ def grit_ladder(start_um: float, finish: str, on_hand: Sequence[Abrasive], max_r
     if at > target * NEAR:
         advice.append(f"The finest on hand leaves marks of {at:g} µm; a {finish} finish wants about {target:g}.")
     return Ladder(tuple(steps), tuple(gaps), tuple(advice))
+
+
+def read_shelf(text: str) -> list[Abrasive]:
+    """Abrasives on hand from words such as `fepa_p 400, pad 2000, compound 3`; raises ValueError naming what is not one."""
+    found = []
+    for part in text.replace("\n", ",").replace(";", ",").split(","):
+        words = part.split()
+        if not words:
+            continue
+        if len(words) != 2 or words[0] not in KINDS:
+            raise ValueError(
+                f"“{part.strip()[:30]}” is not understood: a kind ({', '.join(KINDS)}) and its grade, such as fepa_p 400"
+            )
+        try:
+            abrasive = Abrasive(words[0], float(words[1]))
+        except ValueError:
+            raise ValueError(f"“{words[1][:20]}” is not a grade") from None
+        _ = abrasive.size_um
+        found.append(abrasive)
+    return found

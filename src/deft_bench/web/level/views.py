@@ -5,6 +5,8 @@ from typing import Any
 from flask import Blueprint, flash, jsonify, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.frets.fall_away_tape import fall_by_first_fret
 from deft_bench.core.frets.heights import Heights
 from deft_bench.core.frets.level_gate import LevelGate
 from deft_bench.core.frets.plan_record import metal_taken
@@ -20,7 +22,7 @@ from deft_bench.web.level.planning import (
     read_choices,
     records,
 )
-from deft_bench.web.support import db, display, here, rock_mm, settings, stamp
+from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
 from deft_bench.web.surveyed import after_gate, planned_drops, shown_band, surveyed
 
 screen = Blueprint(
@@ -29,6 +31,7 @@ screen = Blueprint(
 
 NUT = {"in_place": "in place", "out": "out", "protected": "protected"}
 WARN_MM = 0.10
+TAPE = ("tape_fret", "tape_layers", "beam_layers", "tape_um", "first_cut")
 
 
 def _job_of(job_id: int) -> tuple[jobs.Job, instruments.Instrument]:
@@ -211,6 +214,43 @@ def fingerprint(planning: Planning) -> str:
     """What a page showed, so that accepting it later can tell whether the figures are still those."""
     chosen = planning.chosen
     return f"{planning.base.survey.id}:{chosen.lift}:{round(chosen.total_mm * 1e6)}:{round(chosen.worst_mm * 1e6)}"
+
+
+@screen.get("/jobs/<int:job_id>/level/tape")
+def tape(job_id: int) -> Response:
+    """A fall-away by tape, turned into the drop that it makes; what cannot be goes back with its reason and all that was typed."""
+    _, instrument = _job_of(job_id)
+    form = Form(request.args)
+    frets = instrument.spec.frets
+    fret, layers, beam = (
+        form.count("tape_fret", 1, frets),
+        form.count("tape_layers", 0, 40),
+        form.count("beam_layers", 0, 40),
+    )
+    thickness, first = form.length("tape_um"), form.count("first_cut", 2, frets)
+    kept: dict[str, Any] = {name: request.args[name] for name in TAPE if name in request.args}
+    if fret is None or layers is None or beam is None or thickness is None or first is None:
+        flash("No fall-away from that tape. " + " ".join(form.errors.values()))
+        return redirect(url_for(".show", job_id=job_id, _anchor="tape", **kept))
+    height = (layers + beam) * thickness / 1000
+    try:
+        if not 0 < height <= 2:
+            raise ValueError("the tape must be more than nothing and at most 2 mm in all")
+        found = fall_by_first_fret(fret_positions(instrument.spec.mean_scale_mm, frets), fret, height, first)
+        if found.last_drop_mm > 1:
+            raise ValueError(
+                f"that would drop the last fret by {display().fine_mm(found.last_drop_mm)}; at most {display().fine_mm(1)} is planned"
+            )
+    except ValueError as error:
+        flash(f"No fall-away from that tape: {error}.")
+        return redirect(url_for(".show", job_id=job_id, _anchor="tape", **kept))
+    flash(
+        f"{display().fine_mm(height)} of tape over fret {fret}: the beam cuts from fret {first} on, {display().fine_mm(found.last_drop_mm)} at fret {frets}. "
+        f"Stop when fret {first} is just touched."
+    )
+    return redirect(
+        url_for(".show", job_id=job_id, fall_from=first - 1, fall_drop=f"{round(found.last_drop_mm, 3):g} mm", **kept)
+    )
 
 
 @screen.post("/jobs/<int:job_id>/level/done")

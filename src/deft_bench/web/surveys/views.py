@@ -49,6 +49,8 @@ TOOLS = {
     "seating": ("feeler gauges against the light", 10),
     "sprout": ("feeler gauges and a straightedge along the edge", 20),
     "rocker": ("fret rocker", 20),
+    "crown_line": ("loupe with a scale", 50),
+    "crown_offset": ("loupe with a scale", 50),
 }
 LEGENDS = {
     "fret_heights": "Fret heights, in three lanes",
@@ -57,10 +59,12 @@ LEGENDS = {
     "seating": "Daylight under the crowns, in three lanes",
     "sprout": "How far the fret ends stand out, both sides",
     "rocker": "Rocker, three frets at a time, in three lanes",
+    "crown_line": "Width of the line left on each crown",
+    "crown_offset": "How far each line lies off centre",
 }
 OFFERED = {
     "refret": ("slot_depth", "straightness", "seating", "sprout", "rocker", "fret_heights"),
-    "level_and_dress": ("fret_heights", "rocker", "straightness", "seating", "sprout"),
+    "level_and_dress": ("fret_heights", "rocker", "straightness", "seating", "sprout", "crown_line", "crown_offset"),
 }
 
 
@@ -257,7 +261,7 @@ def off_of(
     """How far each place lies off its lane's fair line, mm; of a slot how much it is too shallow, of seating and sprout the reading."""
     if survey.head.kind == "rocker":
         return rocking(survey, instrument, values, rock_mm()).off_mm(survey.frets, values)
-    if survey.head.kind in ("seating", "sprout", "slot_depth"):
+    if survey.head.kind in ("seating", "sprout", "slot_depth", "crown_line", "crown_offset"):
         needs = _slot_needs(survey, instrument) if survey.head.kind == "slot_depth" else None
         return {
             lane: [
@@ -289,13 +293,25 @@ def words_of(kind: str) -> Callable[[float | None, Display], str]:
     """How a place's deviation is said for this kind of survey."""
     if kind == "rocker":
         return _rocker_words
-    said = {"seating": "of daylight", "sprout": "standing out", "slot_depth": "too shallow"}.get(kind)
+    said = {
+        "seating": "of daylight",
+        "sprout": "standing out",
+        "slot_depth": "too shallow",
+        "crown_line": "wide",
+        "crown_offset": "off centre",
+    }.get(kind)
     if said is None:
         return off_words
-    home = {"seating": "home", "sprout": "flush", "slot_depth": "deep enough"}[kind]
+    home = {
+        "seating": "home",
+        "sprout": "flush",
+        "slot_depth": "deep enough",
+        "crown_line": "narrow enough",
+        "crown_offset": "centred",
+    }[kind]
 
     def words(mm: float | None, shown: Display) -> str:
-        return "not read" if mm is None else home if mm < least_shown(kind) else f"{shown.fine_mm(mm)} {said}"
+        return "not read" if mm is None else home if abs(mm) < least_shown(kind) else f"{shown.fine_mm(abs(mm))} {said}"
 
     return words
 

@@ -48,7 +48,7 @@ function move(cell, focus = true) {
   form.elements.lane.value = lane;
   form.elements.fret.value = fret;
   form.elements.expects.value = at.dataset.id || "";
-  box.placeholder = at.dataset.id ? at.textContent.trim() : "";
+  box.placeholder = at.dataset.id ? at.textContent.trim() : root.dataset.kind === "rocker" ? "r or f" : "";
   box.value = at.dataset.refused || "";
   if (at.dataset.refused) tell(at.dataset.why, true);
   const pin = root.querySelector('[data-do="pin"]');
@@ -126,6 +126,7 @@ function accepted(cell, item, reply) {
   cell.dataset.id = reply.id ?? "";
   cell.classList.toggle("read", Boolean(reply.value));
   cell.classList.toggle("corrected", reply.corrected);
+  cell.classList.toggle("rocks", reply.value === "rocks");
   if (!item.undoing) undo.push({ lane: item.lane, fret: item.fret, before: item.before });
   say("read", reply.read);
   for (const state of reply.lane) show(spots.get(key(item.lane, state.fret)), item.lane, state);

@@ -11,3 +11,12 @@ CREATE TABLE rod_turn (
     note TEXT NOT NULL DEFAULT ''
 ) STRICT;
 CREATE INDEX turn_of ON rod_turn (instrument_id, at, id);
+
+-- Steps of the polish ladder that are done across all frets.
+CREATE TABLE polish_tick (
+    job_id INTEGER NOT NULL REFERENCES job (id),
+    kind TEXT NOT NULL CHECK (length(kind) BETWEEN 1 AND 20),
+    grit REAL NOT NULL CHECK (grit > 0),
+    at TEXT NOT NULL,
+    PRIMARY KEY (job_id, kind, grit)
+) STRICT;

@@ -1,0 +1,117 @@
+"""Dress: crowning with its gate, and the polish ladder."""
+
+from dataclasses import dataclass
+
+from flask import Blueprint, flash, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.frets.crown import LINE_MM, OFFSET_MM, CrownMiss, crown_gate, land, wander_cents
+from deft_bench.core.frets.grit_ladder import FINISH_UM, KINDS, grit_ladder, read_shelf
+from deft_bench.store import instruments, jobs, polish, shop, surveys
+from deft_bench.web.job_now import job_steps
+from deft_bench.web.support import Form, db, display, here, settings, stamp
+
+screen = Blueprint("dress", __name__, template_folder="templates")
+
+FINISHES = {"satin": "satin", "bright": "bright", "mirror": "mirror"}
+FILE_MARK_UM = 50.0
+"""What a crowning file leaves, coarser than the last levelling paper."""
+
+
+@dataclass(frozen=True, slots=True)
+class Crown:
+    """One fret before and after crowning: land of the last level (mm), the wander on it (cents), the line and offset read."""
+
+    fret: int
+    land_mm: float
+    flat_cents: float
+    sharp_cents: float
+    line_mm: float | None
+    offset_mm: float | None
+
+
+def _crowns(job: jobs.Job, instrument: instruments.Instrument) -> tuple[list[Crown], list[CrownMiss], bool]:
+    """Every fret's crown, those that miss the gate, and whether all were read."""
+    spec = instrument.spec
+    positions = fret_positions(spec.mean_scale_mm, spec.frets)
+    plan = next((one for one in reversed(jobs.plans(db(), job.id)) if one.outcome["kind"] == "level"), None)
+    removed = [um / 1000 for um in plan.outcome["removed_um"]] if plan else [0.0] * spec.frets
+    read: dict[str, dict[int, float]] = {"crown_line": {}, "crown_offset": {}}
+    for survey in surveys.of_job(db(), job.id):
+        if survey.head.kind in read:
+            read[survey.head.kind] |= {
+                fret: um / 1000 for (_, fret), um in surveys.values(db(), survey.id).items() if um is not None
+            }
+    lines, offsets = read["crown_line"], read["crown_offset"]
+    found = []
+    for fret, place in enumerate(positions, 1):
+        flat = land(
+            spec.crown_width_um / 1000, spec.fret_height_um / 1000, removed[fret - 1] if fret <= len(removed) else 0.0
+        )
+        low, high = wander_cents(spec.mean_scale_mm, place, flat)
+        found.append(Crown(fret, flat, low, high, lines.get(fret), offsets.get(fret)))
+    return found, crown_gate(lines, offsets), len(lines) == spec.frets
+
+
+@screen.get("/jobs/<int:job_id>/dress")
+def show(job_id: int) -> str:
+    """Land and wander of every fret, the crown gate, and the ladder from the coarsest mark to the finish asked."""
+    with here():
+        job = jobs.get(db(), job_id)
+        instrument = instruments.get(db(), job.instrument_id)
+    form = Form(request.args)
+    crowns, misses, all_read = _crowns(job, instrument)
+    finish = request.args.get("finish", "bright")
+    start = form.number("start", 0.5, 500, optional=True) or FILE_MARK_UM
+    shelf = settings()["abrasives"]
+    try:
+        ladder = grit_ladder(start, finish if finish in FINISHES else "bright", read_shelf(shelf))
+        problem = ""
+    except ValueError as error:
+        ladder, problem = None, str(error)
+    return render_template(
+        "dress/show.html", section="instruments", job=job, instrument=instrument, steps=job_steps(job, instrument), crowns=crowns, misses=misses,
+        all_read=all_read, widest=max(crowns, key=lambda crown: crown.land_mm), line_mm=LINE_MM, offset_mm=OFFSET_MM, ladder=ladder, problem=problem,
+        finish=finish, finishes=FINISHES, start=f"{start:g}", shelf=shelf, kinds=KINDS, errors=form.errors, ticked=polish.done(db(), job_id),
+        finish_um=FINISH_UM, show_system=display().system,
+    )  # fmt: skip
+
+
+@screen.post("/jobs/<int:job_id>/dress/tick")
+def tick(job_id: int) -> Response:
+    """Tick one abrasive off across all frets, or take it back."""
+    with here():
+        jobs.get(db(), job_id)
+    kind, _, grit = request.form.get("step", "").partition(" ")
+    try:
+        known = read_shelf(f"{kind} {grit}")
+    except ValueError as error:
+        flash(f"Not ticked: {error}.")
+    else:
+        if known:
+            polish.toggle(db(), job_id, kind, known[0].grit, stamp())
+    return redirect(_back(job_id))
+
+
+@screen.post("/jobs/<int:job_id>/dress/shelf")
+def shelf(job_id: int) -> Response:
+    """The abrasives on hand: a setting of the shop, changed where it is used."""
+    with here():
+        jobs.get(db(), job_id)
+    text = request.form.get("abrasives", "").strip()[:2000]
+    try:
+        if not read_shelf(text):
+            raise ValueError("give at least one abrasive")
+    except ValueError as error:
+        flash(f"The shelf was not changed: {error}.")
+    else:
+        shop.change(db(), {"abrasives": text})
+        flash("The shelf is kept.")
+    return redirect(_back(job_id))
+
+
+def _back(job_id: int) -> str:
+    """The page with the choices that it had."""
+    kept = {name: request.form[name] for name in ("finish", "start") if request.form.get(name)}
+    return url_for(".show", job_id=job_id, _anchor="polish", **kept)  # type: ignore[arg-type]
