@@ -24,6 +24,7 @@ VIEWS = {
     "enter": "/instruments/new?kind=seven_string",
     "survey": "/surveys/{partial}",
     "rocker": "/surveys/{rocker}",
+    "order": "/jobs/{heron}/order",
     "neck": "/instruments/2/neck?aim=playing",
     "level": "/jobs/{heron}/level",
     "level-straighten": "/jobs/{plover}/level",

@@ -17,11 +17,11 @@ from deft_bench.core.board.plan import starting_plan
 from deft_bench.core.board.rules import rule_of
 from deft_bench.core.instrument import STARTING
 from deft_bench.formats.board import sheet_of, write_board
-from deft_bench.store import boards, instruments, jobs, refrets
+from deft_bench.store import boards, instruments, jobs, refrets, surveys
 from deft_bench.store.database import connect
 from harness import Server
 
-SANDPIPER, RUFF = 14, 13
+HERON, PLOVER, SANDPIPER, RUFF = 1, 2, 14, 13
 
 
 @pytest.fixture
@@ -173,3 +173,30 @@ def test_the_drawing_is_painted_where_the_plan_says(browser: Browser, tmp_path: 
             (before.at(s)[0] + (after.at(s)[0] - before.at(s)[0]) / 2, before.at(s)[1]) for s in (0.24, 0.4, 0.6, 0.76)
         ]
         assert max(darkest(*point) for point in between) > 250, shape.fret
+
+
+def test_a_rocker_survey_and_the_rod_by_keyboard(page: Page, bench_server: Server) -> None:
+    with closing(connect(bench_server.database)) as db:
+        survey = surveys.of_instrument(db, HERON, "rocker", 1)[0]
+    page.goto(f"{bench_server.url}/surveys/{survey.id}")
+    expect(page.locator("#reading")).to_be_focused()
+    expect(page.locator('[data-say="call"]')).to_contain_text("Lift fret 9: low in the bass and middle.")
+    # half done, resumed where it was left: one key a test, wrong keys refused, an answer changed
+    expect(page.locator('[data-say="fret"]')).to_have_text("Fret 11")
+    page.keyboard.press("f")
+    expect(page.locator('[data-say="fret"]')).to_have_text("Fret 10")
+    for answer in "rfrff":
+        page.keyboard.press(answer)
+    expect(page.locator('[data-say="saved"]')).to_have_text("all saved")
+    expect(page.locator('[data-say="call"]')).to_contain_text("low in the bass, middle and treble")
+    expect(page.locator('.spot[data-lane="treble"][data-fret="9"]')).to_have_class(re.compile("low"))
+    page.keyboard.press("u")
+    expect(page.locator('[data-say="read"]')).to_have_text("52")
+    expect(page.locator('[data-say="fret"]')).to_have_text("Fret 6")
+    page.keyboard.type("0.1")
+    page.keyboard.press("Enter")
+    expect(page.locator("#entry-said")).to_contain_text("r when it rocks, f when it sits flat")
+    page.goto(f"{bench_server.url}/instruments/{PLOVER}/neck?aim=playing")
+    expect(page.locator(".call-panel h2")).to_contain_text("Tighten a quarter turn toward")
+    press(page, "button[name=turns]")
+    expect(page.locator(".call-panel h2")).to_have_text("Let it settle, retune, and read again.")

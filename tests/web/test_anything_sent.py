@@ -14,13 +14,13 @@ from harness import NOW, Bench
 WORDS = [
     "", "0", "-1", "1", "9", "99", "abc", "0.1", "1/64", "nan", "1e400", "٣", "\x00", "<b>", "none", "1,2,3", "0.5 mm",
     "9" * 21, "out", "after", "tuned", "gap", "board", "fret_tops", "bass", "lane_by_lane", "electric", "2026-13-99", "x" * 5000, "level", "blocks", "two_stage", "kept", "2 × 300; 4 x 9 in", "7: knot", "flush bass", "centreline",
-    "rocks", "r", "f", "rocker", "crown_line", "fepa_p 400", "compound 0", "mirror", "seating", "slot_depth", "sprout", "refret",
+    "crown", "before_crown", "rocks", "r", "f", "rocker", "crown_line", "fepa_p 400", "compound 0", "mirror", "seating", "slot_depth", "sprout", "refret",
 ]  # fmt: skip
 FIELDS = [
     "lift", "left_out", "objective", "fall_from", "fall_drop", "q", "after", "id", "kind", "lane", "fret", "reading", "token", "expects",
     "withdraw", "note", "nut", "shown", "promised_on", "stage", "method", "tool", "resolution_um", "string_state", "humidity", "text",
     "wire", "pieces_um", "nibs", "nibs_said", "obstructions", "slot_um", "end", "line", "sagitta", "span", "rows", "first", "gauge_1", "posts_um",
-    "inlay_style", "inlay_frets", "turns", "slack", "aim", "finish", "start", "abrasives", "step", "tape_fret", "tape_layers", "beam_layers", "tape_um",
+    "inlay_style", "inlay_frets", "mask", "carry", "turns", "slack", "aim", "finish", "start", "abrasives", "step", "tape_fret", "tape_layers", "beam_layers", "tape_um",
     "first_cut", "school", "kerf_um", "nut_radius_um", "radius_kind", "strings", "post_behind_1", "perpendicular_fret", "rule_step",
     "store", "back", "system", "name", "frets", "bass_scale_um", "change", "rock_um", "history", "all",
 ]  # fmt: skip

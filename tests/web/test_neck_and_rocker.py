@@ -167,3 +167,45 @@ def test_crowns_and_the_polish_ladder(bench: Bench, demo: Connection) -> None:
     assert "is a jump of" in bench.get(f"{page}?finish=mirror&start=30")
     job = next(one for one in export_record(demo, HERON)["jobs"] if one["uid"] == levelled.uid)
     assert [tick["kind"] for tick in job["polished"]] == ["fepa_p"]
+
+
+def test_a_step_out_of_order_says_what_it_spoils(bench: Bench, demo: Connection) -> None:
+    page = f"/jobs/{jobs.open_of(demo, [HERON])[HERON].id}/order"
+    assert "on record" in bench.get(page)
+    refused = bench.post(page, {"step": "mask"}).text
+    assert "Not ticked" in refused
+    assert "tape covers the corner that the file must reach" in refused
+    kept = bench.post(page, {"step": "mask", "note": "ends were dressed last month"}).text
+    assert "out of order: “ends were dressed last month”" in kept
+    bench.post(page, {"step": "rest"})
+    assert bench.get(page).count('<li id="step-') == 20
+    bench.post(f"{page}/mask", {"mask": "guard"})
+    assert bench.get(page).count('<li id="step-') == 18
+    bench.post(page, {"step": "rest"})
+    job = export_record(demo, HERON)["jobs"][-1]
+    assert [(one["step"], one["note"]) for one in job["order"]] == [("mask", "ends were dressed last month")]
+    assert "not part of this job" in bench.post(page, {"step": "varnish"}).text
+
+
+def test_after_a_lift_only_the_lifted_fret_is_read_again(bench: Bench, demo: Connection) -> None:
+    job = jobs.open_of(demo, [HERON])[HERON].id
+    text = bench.get(f"/jobs/{job}/level")
+    hidden = dict(re.findall(r'name="(shown|lift)" value="([^"]*)"', text))
+    bench.post(f"/jobs/{job}/level/accept", hidden)
+    bench.post(f"/jobs/{job}/level/done")
+    before = surveys.values(demo, jobs.plans(demo, job)[-1].survey_id)
+    assert "Read only fret 9 again" in bench.get(f"/jobs/{job}/surveys/new")
+    head = {
+        "kind": "fret_heights",
+        "stage": "between",
+        "method": "gap",
+        "tool": "gauge",
+        "resolution_um": "0.02",
+        "string_state": "off",
+    }
+    where = bench.post(f"/jobs/{job}/surveys/new", {**head, "carry": "1"}, follow=False).headers["Location"]
+    survey = int(where.rsplit("/", 1)[1])
+    carried = surveys.values(demo, survey)
+    assert carried == {place: um for place, um in before.items() if place[1] != 9}
+    assert {reading.typed for reading in surveys.readings(demo, survey).values()} == {"as before"}
+    assert 'data-say="fret">Fret 9<' in bench.get(where)

@@ -13,7 +13,7 @@ from deft_bench.core.survey import KINDS as SURVEY_KINDS
 from deft_bench.core.survey import METHODS, STAGES, STRING_STATES, SURFACES, SurveyHead, head_problems, lanes_of
 from deft_bench.formats.photograph import PhotographError, reencode
 from deft_bench.formats.strict_json import RequestError, check, read_json
-from deft_bench.store import boards, instruments, jobs, pins, polish, refrets, rod_turns, surveys
+from deft_bench.store import boards, instruments, jobs, order_ticks, pins, polish, refrets, rod_turns, surveys
 from deft_bench.store.database import Connection, new_uid, transaction
 
 FORMAT = "deft-bench-record"
@@ -82,6 +82,7 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
         "plans": plans,
         "refret_plans": _saves(refrets.plans(db, job.id)),
         "fitted": [{"fret": fret, "at": at} for fret, at in refrets.fitted(db, job.id).items()],
+        "order": [{"step": step, "at": at, "note": note} for step, (at, note) in order_ticks.ticks(db, job.id).items()],
         "polished": [{"kind": kind, "grit": grit, "at": at} for (kind, grit), at in polish.done(db, job.id).items()],
     }
 
@@ -283,6 +284,12 @@ SCHEMA = {
                         "uid": _UID,
                         "kind": {"type": "string", "enum": list(JOB_KINDS)},
                         "refret_plans": _saved(_refret_plan_schema()),
+                        "order": {
+                            "type": "array", "maxItems": 100,
+                            "items": _object(
+                                {"step": {"type": "string", "minLength": 1, "maxLength": 40}, "at": _TIME, "note": {"type": "string", "maxLength": 400}}
+                            ),
+                        },
                         "polished": {
                             "type": "array", "maxItems": 200,
                             "items": _object(
@@ -431,7 +438,7 @@ def _brought_up(record: Any) -> Any:
     jobs_then = record.get("jobs")
     if isinstance(jobs_then, list):
         jobs_then = [
-            {"refret_plans": [], "fitted": [], "polished": [], **job} if isinstance(job, dict) else job
+            {"refret_plans": [], "fitted": [], "polished": [], "order": [], **job} if isinstance(job, dict) else job
             for job in jobs_then
         ]
     return {
@@ -622,6 +629,8 @@ def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | Non
             )
         for saved in job["refret_plans"]:
             refrets.keep_plan(db, job_ids[job["uid"]], saved["saved_at"], saved["plan"])
+        for ticked in job["order"]:
+            order_ticks.keep(db, job_ids[job["uid"]], ticked["step"], ticked["at"], ticked["note"])
         for tick in {(one["kind"], one["grit"]): one for one in job["polished"]}.values():
             polish.keep(db, job_ids[job["uid"]], tick["kind"], tick["grit"], tick["at"])
         for fitted in job["fitted"]:

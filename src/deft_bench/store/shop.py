@@ -14,6 +14,7 @@ DEFAULTS = {
     "rule_fine": "",
     "rule_fine_to_um": "150000",
     "rule_read": "1",
+    "mask": "before_level",
     "abrasives": "fepa_p 400, fepa_p 600, fepa_p 800, fepa_p 1000, fepa_p 1500, fepa_p 2000, pad 2000, pad 4000, pad 6000, compound 1",
 }
 

@@ -54,9 +54,22 @@ def create_app(
     errors.register(app)
     support.register(app)
 
-    from deft_bench.web import board, dress, instruments, level, neck, pins, record, refret, settings, surveys, today
+    from deft_bench.web import (
+        board,
+        dress,
+        instruments,
+        level,
+        neck,
+        order,
+        pins,
+        record,
+        refret,
+        settings,
+        surveys,
+        today,
+    )
 
-    for screen in (today, instruments, board, surveys, level, dress, neck, refret, record, pins, settings):
+    for screen in (today, instruments, board, surveys, level, dress, neck, order, refret, record, pins, settings):
         app.register_blueprint(screen.screen)
 
     @app.after_request

@@ -73,6 +73,19 @@ class Abrasive:
     grit: float
 
     @property
+    def words(self) -> str:
+        """What it is called at the bench: `P600 paper`, `steel wool 0000`, `compound 1 µm`."""
+        grade = f"{self.grit:g}"
+        return {
+            "fepa_p": f"P{grade} paper",
+            "cami": f"{grade} paper, American grade",
+            "pad": f"cushioned pad {grade}",
+            "rubber": f"rubber block {grade}",
+            "wool": f"steel wool {'0' * int(self.grit)}",
+            "compound": f"compound {grade} µm",
+        }[self.kind]
+
+    @property
     def size_um(self) -> float:
         """Its median particle size; raises ValueError for a grade that its kind does not have."""
         if self.kind == "compound":

@@ -125,9 +125,33 @@ def new(job_id: int) -> str | Response | tuple[str, int]:
         head = _read_head(form, kind)
         if head is not None:
             survey_id = surveys.start(db(), instrument.id, job_id, instrument.spec.frets, head, stamp())
+            if "carry" in request.form and kind == "fret_heights":
+                _carry(job, survey_id, head.method)
             return redirect(url_for(".show", survey_id=survey_id))
         return _new_page(job, instrument, kind, form.sent, form.errors), 422
     return _new_page(job, instrument, kind, _starting(job, instrument, kind), {})
+
+
+def lifted(job: jobs.Job | None) -> tuple[surveys.Survey, list[int]] | None:
+    """The survey before the last lift and the frets that were lifted, while nothing has been read since."""
+    plan = next(reversed(jobs.plans(db(), job.id)), None) if job else None
+    if job is None or plan is None or plan.done_at is None or plan.outcome["kind"] != "lift":
+        return None
+    since = [one for one in surveys.of_job(db(), job.id) if one.head.kind == "fret_heights" and one.id > plan.survey_id]
+    return None if since else (surveys.get(db(), plan.survey_id), plan.outcome["frets"])
+
+
+def _carry(job: jobs.Job, survey_id: int, method: str) -> None:
+    """Let the frets that were not lifted stand as they were read: only the lifted ones are read again."""
+    plan = next(reversed(jobs.plans(db(), job.id)), None)
+    if plan is None or plan.outcome["kind"] != "lift" or surveys.get(db(), plan.survey_id).head.method != method:
+        return
+    rows = [
+        (place, um, "as before")
+        for place, um in surveys.values(db(), plan.survey_id).items()
+        if um is not None and place[1] not in plan.outcome["frets"]
+    ]
+    surveys.add_many(db(), survey_id, rows, stamp())
 
 
 def _starting(job: jobs.Job | None, instrument: instruments.Instrument, kind: str) -> dict[str, Any]:
@@ -181,7 +205,7 @@ def _new_page(
         "surveys/new.html", section="instruments", job=job, instrument=instrument, kind=kind, values=values, errors=errors,
         stages=STAGES, methods=METHODS, surfaces=SURFACES, states=STRING_STATES,
         steps=job_steps(job, instrument), tape_at=_tape_at(job, kind, values["stage"]), legend=LEGENDS[kind],
-        offered={code: KINDS[code] for code in OFFERED.get(job.kind if job else "", ())}, height_methods={code: METHODS[code] for code in ("gap", "height")},
+        lifted=lifted(job) if kind == "fret_heights" else None, offered={code: KINDS[code] for code in OFFERED.get(job.kind if job else "", ())}, height_methods={code: METHODS[code] for code in ("gap", "height")},
     )  # fmt: skip
 
 

@@ -20,3 +20,12 @@ CREATE TABLE polish_tick (
     at TEXT NOT NULL,
     PRIMARY KEY (job_id, kind, grit)
 ) STRICT;
+
+-- Steps of a job's run order that are ticked off; a note says why one was done out of order.
+CREATE TABLE order_tick (
+    job_id INTEGER NOT NULL REFERENCES job (id),
+    step TEXT NOT NULL CHECK (length(step) BETWEEN 1 AND 40),
+    at TEXT NOT NULL,
+    note TEXT NOT NULL,
+    PRIMARY KEY (job_id, step)
+) STRICT;
