@@ -32,7 +32,8 @@ class Neck:
     """One loan instrument: its specification, its fault, and what is asked of the bench this time.
 
     Lengths mm. `faults` are heights off the line by (lane, fret); `bow` is the forward bow that the fret tops are read
-    with in the latest survey; `swing` is relief gained from 35 to 65 % humidity.
+    with in the latest survey; `swing` is relief gained from 35 to 65 % humidity, `twist` how far the bass side of the last fret
+    rises over the treble side.
     """
 
     spec: Spec
@@ -47,6 +48,7 @@ class Neck:
     past_level: float = 0.0
     partial: bool = False
     method: str = "gap"
+    twist: float = 0.0
     flaws: tuple[tuple[int, str, str], ...] = ()
 
 
@@ -94,7 +96,7 @@ def necks() -> list[Neck]:
         Neck(_spec("short_bass", "Knot No. 6"), seed=6, relief=0.28, past_level=0.04),
         Neck(_spec("long_bass", "Whimbrel No. 8", left_handed=True, note="The only left-handed bass in the library."), seed=8, relief=0.33, swing=0.18, wear=0.008),
         Neck(
-            _spec("seven_string", "Sanderling No. 9"), seed=9, partial=True, method="height",
+            _spec("seven_string", "Sanderling No. 9"), seed=9, partial=True, method="height", twist=0.4,
             faults={("bass", 6): 0.05, ("bass", 15): -0.04, ("bass", 22): 0.03, ("middle", 20): 0.04},
             asked="New loan, first inspection", promised=16,
         ),
@@ -422,6 +424,10 @@ class _Bench:
         return (
             self.wear[place] * min(1.0, share + 0.3)
             + self.neck.faults.get(place, 0.0) * share
+            + {"bass": 0.5, "middle": 0.0, "treble": -0.5}[place[0]]
+            * self.neck.twist
+            * self.positions[place[1] - 1]
+            / self.positions[-1]
             - bow * self.parabola(place[1])
         )
 

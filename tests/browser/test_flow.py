@@ -114,8 +114,10 @@ def test_the_main_job_by_keyboard_alone(page: Page, server: Server) -> None:
     press(page, ".accept button")
     press(page, "text=Mark it done")
     # everything is read again, although only the lifted fret need be
-    tab_to(page, "input[name=carry]")
-    page.keyboard.press("Space")
+    tab_to(page, "#f-only")
+    expect(page.locator("#f-only")).to_have_value("9")
+    page.keyboard.press("Control+a")
+    page.keyboard.press("Delete")
     press(page, "text=Start reading")
     read_survey(page, every_lane(5, "0.00") | {("middle", 8): "0.03"})
     press(page, "text=Read the call")

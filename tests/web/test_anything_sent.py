@@ -20,7 +20,7 @@ FIELDS = [
     "lift", "left_out", "objective", "fall_from", "fall_drop", "q", "after", "id", "kind", "lane", "fret", "reading", "token", "expects",
     "withdraw", "note", "nut", "shown", "promised_on", "stage", "method", "tool", "resolution_um", "string_state", "humidity", "text",
     "wire", "pieces_um", "nibs", "nibs_said", "obstructions", "slot_um", "end", "line", "sagitta", "span", "rows", "first", "gauge_1", "posts_um",
-    "inlay_style", "inlay_frets", "mask", "carry", "turns", "slack", "aim", "finish", "start", "abrasives", "step", "tape_fret", "tape_layers", "beam_layers", "tape_um",
+    "inlay_style", "inlay_frets", "mask", "only", "school", "turns", "slack", "aim", "finish", "start", "abrasives", "step", "tape_fret", "tape_layers", "beam_layers", "tape_um",
     "first_cut", "school", "kerf_um", "nut_radius_um", "radius_kind", "strings", "post_behind_1", "perpendicular_fret", "rule_step",
     "store", "back", "system", "name", "frets", "bass_scale_um", "change", "rock_um", "history", "all",
 ]  # fmt: skip

@@ -194,7 +194,7 @@ def test_after_a_lift_only_the_lifted_fret_is_read_again(bench: Bench, demo: Con
     bench.post(f"/jobs/{job}/level/accept", hidden)
     bench.post(f"/jobs/{job}/level/done")
     before = surveys.values(demo, jobs.plans(demo, job)[-1].survey_id)
-    assert "Read only fret 9 again" in bench.get(f"/jobs/{job}/surveys/new")
+    assert re.search(r'id="f-only" name="only" type="text" value="9"', bench.get(f"/jobs/{job}/surveys/new"))
     head = {
         "kind": "fret_heights",
         "stage": "between",
@@ -203,9 +203,27 @@ def test_after_a_lift_only_the_lifted_fret_is_read_again(bench: Bench, demo: Con
         "resolution_um": "0.02",
         "string_state": "off",
     }
-    where = bench.post(f"/jobs/{job}/surveys/new", {**head, "carry": "1"}, follow=False).headers["Location"]
+    assert "whole numbers from 1" in bench.post(f"/jobs/{job}/surveys/new", {**head, "only": "ninth"}).text
+    assert (
+        "the same way as the others"
+        in bench.post(f"/jobs/{job}/surveys/new", {**head, "only": "9", "method": "height"}).text
+    )
+    where = bench.post(f"/jobs/{job}/surveys/new", {**head, "only": "9"}, follow=False).headers["Location"]
     survey = int(where.rsplit("/", 1)[1])
     carried = surveys.values(demo, survey)
     assert carried == {place: um for place, um in before.items() if place[1] != 9}
     assert {reading.typed for reading in surveys.readings(demo, survey).values()} == {"as before"}
     assert 'data-say="fret">Fret 9<' in bench.get(where)
+
+
+def test_marked_frets_only_takes_less_and_its_gate_holds(bench: Bench, demo: Connection) -> None:
+    avocet = next(one for one in instruments.page(demo, limit=50) if one.spec.name.startswith("Avocet"))
+    job = jobs.open_of(demo, [avocet.id])[avocet.id].id
+    full = bench.get(f"/jobs/{job}/level")
+    marked = bench.get(f"/jobs/{job}/level?school=marked")
+    assert re.search(r"Take down only frets? [\d, and]+:|Nothing stands proud", marked)
+    assert "Full passes until every fret is touched" in marked
+    off = [float(found) for found in re.findall(r'class="lane-tag">\w+<br> <span>([\d.]+) mm <br>off', full)]
+    less = [float(found) for found in re.findall(r'class="lane-tag">\w+<br> <span>([\d.]+) mm <br>off', marked)]
+    assert sum(less) < sum(off)
+    assert "Beam along the strings’ paths" in bench.get(f"/jobs/{jobs.open_of(demo, [3])[3].id}/level")

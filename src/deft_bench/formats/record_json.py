@@ -70,7 +70,7 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
             "survey": survey_uids[plan.survey_id],
             "accepted_at": plan.accepted_at,
             "done_at": plan.done_at,
-            "inputs": plan.inputs,
+            "inputs": {**plan.inputs, "school": plan.inputs.get("school", "full")},
             "outcome": plan.outcome,
             "removed_um": {str(fret): um for fret, um in jobs.removed_by(db, plan.id).items()},
             "replaced_frets": jobs.replaced_by(db, plan.id),
@@ -233,6 +233,7 @@ _INPUTS = _object(
         "nut": {"type": "string", "enum": ["in_place", "out", "protected"]},
         "seated": _FLAG,
         "override_note": _TEXT,
+        "school": {"type": "string", "enum": ["full", "marked"]},
     }
 )  # fmt: skip
 _OUTCOME = _object(
@@ -437,6 +438,10 @@ def _brought_up(record: Any) -> Any:
         return record
     jobs_then = record.get("jobs")
     if isinstance(jobs_then, list):
+        for job in jobs_then:
+            for plan in job.get("plans", []) if isinstance(job, dict) and isinstance(job.get("plans"), list) else []:
+                if isinstance(plan, dict) and isinstance(plan.get("inputs"), dict):
+                    plan["inputs"].setdefault("school", "full")
         jobs_then = [
             {"refret_plans": [], "fitted": [], "polished": [], "order": [], **job} if isinstance(job, dict) else job
             for job in jobs_then

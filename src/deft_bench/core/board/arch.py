@@ -85,6 +85,20 @@ def humps(spec: Spec, layout: Layout) -> list[Hump]:
     return found
 
 
+def path_humps(spec: Spec, layout: Layout, index: int) -> float:
+    """What the arch rises over one string's chord, added up over all frets, mm: the metal that levelling along its path takes more.
+
+    0 on a flat board. Raises ValueError where the string runs off the arc.
+    """
+    cone = cone_of(spec)
+    if cone is None or spec.frets < 3:
+        return 0.0
+    string = layout.strings[index]
+    places = [fret_position(spec.mean_scale_mm, fret) for fret in range(1, spec.frets + 1)]
+    heights = string_heights(cone, string.nut[1], string.saddle[1], spec.mean_scale_mm, places)
+    return sum(max(0.0, rise) for rise in rises_over_chord(places, heights))
+
+
 def sharing_cone(spec: Spec, layout: Layout) -> Cone | None:
     """The cone whose apex the outer strings share: with the board's radius at the nut, no string sees a hump on it.
 

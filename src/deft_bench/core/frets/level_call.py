@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm, listed, listed_words
 from deft_bench.core.frets.heights import LANES, PROUD_MM, ROCK_MM, SEATING_GAP_MM, deviations, rocking_share
-from deft_bench.core.frets.levelling import LevelOption, LevelPlan, band_width, most_removed
+from deft_bench.core.frets.levelling import LevelOption, LevelPlan, band_width, marked_frets, most_removed
 
 ROCKING_SHARE = 1 / 3
 REFRET_SHARE = 1 / 3
@@ -177,6 +177,25 @@ def level_call(
         others,
         None,
     )
+
+
+def marked_call(plan: LevelPlan, option: LevelOption, full: Call, length: Length = in_mm) -> Call:
+    """The call of the other school: take only what stands proud of the fair line. `full` is the call of full passes."""
+    frets = marked_frets(option)
+    if not frets:
+        return Call(
+            "Nothing stands proud by a rock that counts: leave the tops as they are.", "none", {"total_mm": 0.0}, full.because,
+            (Instead("Full passes until every fret is touched", f"{length(plan.level_all.total_mm)} off in all"),), full.sure, full.settle,
+        )  # fmt: skip
+    because = (
+        *full.because[:1],
+        f"{frets_named(frets)[:1].upper()}{frets_named(frets)[1:]} stand{'s' if len(frets) == 1 else ''} {length(ROCK_MM)} or more over the fair line; the neighbours are the reference and stay.",
+    )
+    return Call(
+        f"Take down only {frets_named(frets)}: {length(option.worst_mm)} at the most.", "level",
+        {"total_mm": option.total_mm, "worst_mm": option.worst_mm, "frets": float(len(frets))}, because,
+        (Instead("Full passes until every fret is touched", f"{length(plan.level_all.total_mm)} off in all"),), full.sure, full.settle,
+    )  # fmt: skip
 
 
 def _seating_call(

@@ -13,7 +13,7 @@ from itertools import pairwise
 from typing import Literal
 
 from deft_bench.core.frets.crown import land
-from deft_bench.core.frets.heights import Heights
+from deft_bench.core.frets.heights import ROCK_MM, Heights, fair_line
 
 Objective = Literal["least_metal", "least_worst"]
 
@@ -185,6 +185,32 @@ def level_option(request: LevelRequest, lift: Sequence[int], level_all_total_mm:
         saves_mm=0.0 if level_all_total_mm is None else level_all_total_mm - total,
         raise_mm=raises,
     )
+
+
+def marked_option(plan: LevelPlan, rock_mm: float = ROCK_MM) -> LevelOption:
+    """The other school: only frets that stand proud of the fair line by a rock that counts are taken down, to that line.
+
+    Least metal on new, well-seated wire; the rest is left as it lies.
+    """
+    lanes = {}
+    for lane in plan.request.heights:
+        bounds = plan.request.bounds(lane)
+        offset, slope = fair_line([(x, g) for _, x, g in bounds])
+        removal: list[float | None] = [None] * len(plan.request.positions_mm)
+        for fret, x, g in bounds:
+            over = g - offset - slope * x
+            removal[fret - 1] = over if over >= rock_mm - 1e-9 else 0.0
+        taken = [off for off in removal if off is not None]
+        lanes[lane] = LanePlan(offset, slope, tuple(removal), sum(taken), max(taken))
+    total = sum(found.total_mm for found in lanes.values())
+    return LevelOption(
+        (), lanes, total, max(found.worst_mm for found in lanes.values()), plan.level_all.total_mm - total, {}
+    )
+
+
+def marked_frets(option: LevelOption) -> list[int]:
+    """The frets that an option takes anything off."""
+    return [fret for fret, mm in enumerate(most_removed(option), 1) if mm > 0]
 
 
 class _LiftSearch:

@@ -21,6 +21,7 @@ class Circumstances:
     fall_drop_um: int = 0
     seated: bool = False
     override_note: str = ""
+    school: str = "full"
 
 
 def record_inputs(plan: LevelPlan, chosen: LevelOption, around: Circumstances) -> dict[str, Any]:
@@ -40,6 +41,7 @@ def record_inputs(plan: LevelPlan, chosen: LevelOption, around: Circumstances) -
         "nut": around.nut,
         "seated": around.seated,
         "override_note": around.override_note,
+        "school": around.school,
     }
 
 

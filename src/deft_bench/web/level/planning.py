@@ -4,12 +4,22 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from deft_bench.core.board.arch import humps, path_humps
+from deft_bench.core.board.plan import layout_of
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import Call
 from deft_bench.core.frets.heights import Fall, Heights
 from deft_bench.core.frets.knock_on import KnockOn, knock_on
-from deft_bench.core.frets.level_call import Budget, level_call, metal_budget, option_to_call
-from deft_bench.core.frets.levelling import LevelOption, LevelPlan, LevelRequest, least_height, most_removed, plan_level
+from deft_bench.core.frets.level_call import Budget, level_call, marked_call, metal_budget, option_to_call
+from deft_bench.core.frets.levelling import (
+    LevelOption,
+    LevelPlan,
+    LevelRequest,
+    least_height,
+    marked_option,
+    most_removed,
+    plan_level,
+)
 from deft_bench.core.frets.plan_record import Circumstances, PlanKind, record_inputs, record_outcome
 from deft_bench.core.instrument import Spec
 from deft_bench.core.neck.straight_gate import StraightGate
@@ -17,9 +27,9 @@ from deft_bench.core.neck.straightness import straightness_call
 from deft_bench.core.survey import heights_from
 from deft_bench.core.survey_figures import bow_of_tops
 from deft_bench.core.units import LengthError, parse_length
-from deft_bench.store import instruments, jobs, surveys
+from deft_bench.store import boards, instruments, jobs, surveys
 from deft_bench.web.refretted import daylight_of, seated_with
-from deft_bench.web.support import db, display, settings
+from deft_bench.web.support import db, display, rock_mm, settings
 from deft_bench.web.surveyed import Surveyed, surveyed
 
 
@@ -36,6 +46,7 @@ class Choices:
     fall_from: int | None = None
     fall_drop_um: int = 0
     change: bool = False
+    school: str = "full"
     errors: Mapping[str, str] = field(default_factory=dict)
 
     def query(self, **changed: Any) -> dict[str, str]:
@@ -49,6 +60,7 @@ class Choices:
             # with its unit: an address must mean the same after the unit switch
             "fall_drop": f"{found.fall_drop_um / 1000:g} mm" if found.fall_drop_um else None,
             "change": "1" if found.change else None,
+            "school": "marked" if found.school == "marked" else None,
         }
         return {name: value for name, value in asked.items() if value is not None}
 
@@ -95,6 +107,7 @@ def read_choices(asked: Mapping[str, str], frets: int) -> Choices:
         fall_from=fall_from,
         fall_drop_um=drop if fall_from else 0,
         change="change" in asked,
+        school="marked" if asked.get("school") == "marked" else "full",
         errors=errors,
     )
 
@@ -231,11 +244,27 @@ def make_plan(
         )  # fmt: skip
     else:
         call = straightness_call(straight.found, instrument.spec.rod, length)
+    if choices.school == "marked" and call.do in ("level", "none"):
+        chosen = marked_option(plan, rock_mm())
+        call = marked_call(plan, chosen, call, length)
     lands = plan.lands(chosen) or [0.0]
     return Planning(
         base, choices, straight, plan, chosen, metal_budget(plan, chosen, past),
         knock_on(request.positions_mm, most_removed(chosen)), max(lands), call,
     )  # fmt: skip
+
+
+def beam_paths(instrument: instruments.Instrument) -> tuple[float, float] | None:
+    """(greatest hump, all that it comes to over the frets of the outer strings' paths), mm, on an arched board.
+
+    A beam along the strings' paths takes that much off; along the centreline the hump stays under the outer strings. None on a
+    flat board or where nothing is to be gained.
+    """
+    layout = layout_of(instrument.spec, boards.plan_of(db(), instrument.id, instrument.spec))
+    greatest = max((hump.hump_mm for hump in humps(instrument.spec, layout)), default=0.0)
+    if greatest < 0.005:
+        return None
+    return greatest, sum(path_humps(instrument.spec, layout, string) for string in (0, -1))
 
 
 def call_of(job: jobs.Job, instrument: instruments.Instrument) -> str | None:
@@ -259,6 +288,7 @@ def records(
         planning.choices.fall_drop_um,
         job.seated,
         job.override_note,
+        planning.choices.school,
     )
     frets = planning.refret or list(planning.chosen.lift)
     return (

@@ -16,6 +16,7 @@ from deft_bench.web.drawing.stage import short_unit, stage
 from deft_bench.web.job_now import job_steps
 from deft_bench.web.level.planning import (
     Planning,
+    beam_paths,
     calc_request,
     height_surveys,
     make_plan,
@@ -111,6 +112,7 @@ def _page(
             "objective": accepted.inputs["objective"],
             "fall_from": str(fall.get("from_fret", "")),
             "fall_drop": f"{fall['drop_um'] / 1000} mm" if fall else "",
+            "school": accepted.inputs.get("school", "full"),
         }
         choices = read_choices(asked, base.frets)
         planning = make_plan(job, instrument, surveyed(base, instrument), choices, heights=heights)
@@ -152,6 +154,7 @@ def _page(
         ),
         short_unit=short_unit(display()),
         nut_states=NUT,
+        beam=beam_paths(instrument),
         warn_mm=WARN_MM,
     )  # fmt: skip
 

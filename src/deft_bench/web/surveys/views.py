@@ -122,34 +122,53 @@ def new(job_id: int) -> str | Response | tuple[str, int]:
     kind = kind if kind in KINDS and not (kind == "rocker" and instrument.spec.frets < 3) else "fret_heights"
     if request.method == "POST":
         form = Form()
+        only = _only(form, job, instrument.spec.frets) if kind == "fret_heights" else []
+        before = readable_alone(job) if only else None
         head = _read_head(form, kind)
-        if head is not None:
+        if head is not None and before is not None and before[0].head.method != head.method:
+            form.errors["only"] = "Read them the same way as the others, or empty this box and read all."
+        if head is not None and not form.errors:
             survey_id = surveys.start(db(), instrument.id, job_id, instrument.spec.frets, head, stamp())
-            if "carry" in request.form and kind == "fret_heights":
-                _carry(job, survey_id, head.method)
+            if before is not None:
+                _carry(before[0], survey_id, only)
             return redirect(url_for(".show", survey_id=survey_id))
         return _new_page(job, instrument, kind, form.sent, form.errors), 422
     return _new_page(job, instrument, kind, _starting(job, instrument, kind), {})
 
 
-def lifted(job: jobs.Job | None) -> tuple[surveys.Survey, list[int]] | None:
-    """The survey before the last lift and the frets that were lifted, while nothing has been read since."""
-    plan = next(reversed(jobs.plans(db(), job.id)), None) if job else None
-    if job is None or plan is None or plan.done_at is None or plan.outcome["kind"] != "lift":
+def readable_alone(job: jobs.Job | None) -> tuple[surveys.Survey, str] | None:
+    """The job's last complete height survey, from which unread frets may stand, and the frets lifted since as a suggestion.
+
+    None when there is none, or when metal has come off since: then every fret is read again.
+    """
+    if job is None:
         return None
-    since = [one for one in surveys.of_job(db(), job.id) if one.head.kind == "fret_heights" and one.id > plan.survey_id]
-    return None if since else (surveys.get(db(), plan.survey_id), plan.outcome["frets"])
-
-
-def _carry(job: jobs.Job, survey_id: int, method: str) -> None:
-    """Let the frets that were not lifted stand as they were read: only the lifted ones are read again."""
+    heights = [one for one in surveys.of_job(db(), job.id) if one.head.kind == "fret_heights"]
+    if not heights or surveys.counts(db(), [heights[-1].id])[heights[-1].id] < 3 * heights[-1].frets:
+        return None
     plan = next(reversed(jobs.plans(db(), job.id)), None)
-    if plan is None or plan.outcome["kind"] != "lift" or surveys.get(db(), plan.survey_id).head.method != method:
-        return
+    if plan is None or plan.done_at is None or heights[-1].id > plan.survey_id:
+        return heights[-1], ""
+    return (heights[-1], ", ".join(map(str, plan.outcome["frets"]))) if plan.outcome["kind"] == "lift" else None
+
+
+def _only(form: Form, job: jobs.Job, frets: int) -> list[int]:
+    """The frets that alone are read again; empty when all are."""
+    words = form.text("only").replace(",", " ").split()
+    if not words or readable_alone(job) is None:
+        return []
+    if not all(word.isascii() and word.isdigit() and len(word) < 3 and 1 <= int(word) <= frets for word in words):
+        form.errors["only"] = f"Frets are whole numbers from 1 to {frets} with commas between; empty reads all of them."
+        return []
+    return [int(word) for word in words]
+
+
+def _carry(before: surveys.Survey, survey_id: int, only: list[int]) -> None:
+    """Let the frets that were not touched stand as they were read."""
     rows = [
         (place, um, "as before")
-        for place, um in surveys.values(db(), plan.survey_id).items()
-        if um is not None and place[1] not in plan.outcome["frets"]
+        for place, um in surveys.values(db(), before.id).items()
+        if um is not None and place[1] not in only
     ]
     surveys.add_many(db(), survey_id, rows, stamp())
 
@@ -205,7 +224,7 @@ def _new_page(
         "surveys/new.html", section="instruments", job=job, instrument=instrument, kind=kind, values=values, errors=errors,
         stages=STAGES, methods=METHODS, surfaces=SURFACES, states=STRING_STATES,
         steps=job_steps(job, instrument), tape_at=_tape_at(job, kind, values["stage"]), legend=LEGENDS[kind],
-        lifted=lifted(job) if kind == "fret_heights" else None, offered={code: KINDS[code] for code in OFFERED.get(job.kind if job else "", ())}, height_methods={code: METHODS[code] for code in ("gap", "height")},
+        alone=readable_alone(job) if kind == "fret_heights" else None, offered={code: KINDS[code] for code in OFFERED.get(job.kind if job else "", ())}, height_methods={code: METHODS[code] for code in ("gap", "height")},
     )  # fmt: skip
 
 
