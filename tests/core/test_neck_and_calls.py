@@ -200,7 +200,8 @@ def test_a_gap_counts_down_and_a_height_counts_up() -> None:
     readings = {("bass", 1): 30, ("bass", 2): None}
     assert heights_from(readings, "gap", 2) == {"bass": [-0.03, None]}
     assert heights_from(readings, "height", 2) == {"bass": [0.03, None]}
-    assert reading_problem(5000) is None
+    assert reading_problem(2000) is None
+    assert reading_problem(5000, "slot_depth") is None
     assert "3 thou" in str(reading_problem(5001))
 
 

@@ -178,12 +178,16 @@ def test_a_step_out_of_order_says_what_it_spoils(bench: Bench, demo: Connection)
     kept = bench.post(page, {"step": "mask", "note": "ends were dressed last month"}).text
     assert "out of order: “ends were dressed last month”" in kept
     bench.post(page, {"step": "rest"})
+    for end in [f"{step} {side}" for step in ("flush", "bevel", "dressed") for side in ("bass", "treble")]:
+        assert 'id="step-ends" class="paper done"' not in bench.get(page)
+        bench.post(page.replace("/order", "/dress/ends"), {"end": end})
+    assert 'id="step-ends" class="paper done"' in bench.get(page)
     assert bench.get(page).count('<li id="step-') == 20
     bench.post(f"{page}/mask", {"mask": "guard"})
     assert bench.get(page).count('<li id="step-') == 18
     bench.post(page, {"step": "rest"})
     job = export_record(demo, HERON)["jobs"][-1]
-    assert [(one["step"], one["note"]) for one in job["order"]] == [("mask", "ends were dressed last month")]
+    assert ("mask", "ends were dressed last month") in [(one["step"], one["note"]) for one in job["order"]]
     assert "not part of this job" in bench.post(page, {"step": "varnish"}).text
 
 
@@ -227,3 +231,24 @@ def test_marked_frets_only_takes_less_and_its_gate_holds(bench: Bench, demo: Con
     less = [float(found) for found in re.findall(r'class="lane-tag">\w+<br> <span>([\d.]+) mm <br>off', marked)]
     assert sum(less) < sum(off)
     assert "Beam along the strings’ paths" in bench.get(f"/jobs/{jobs.open_of(demo, [3])[3].id}/level")
+
+
+def test_a_reading_that_cannot_be_meant_is_asked_again(bench: Bench, demo: Connection) -> None:
+    job = jobs.open_of(demo, [HERON])[HERON].id
+    head = {
+        "kind": "fret_heights",
+        "stage": "between",
+        "method": "gap",
+        "tool": "gauge",
+        "resolution_um": "0.02",
+        "string_state": "off",
+    }
+    where = bench.post(f"/jobs/{job}/surveys/new", head, follow=False).headers["Location"]
+    assert "accepted are −2 to 2 mm" in answer(bench, where, "bass", 5, "2.5")["error"]
+    assert answer(bench, where, "bass", 5, "0.25")["value"] == "0.25"
+    twisted = next(one for one in instruments.page(demo, limit=50) if one.spec.name.startswith("Sanderling"))
+    found = re.search(
+        r"([\d.]+)° over the scale, bass side up by ([\d.]+) mm", bench.get(f"/instruments/{twisted.id}/neck")
+    )
+    assert found
+    assert 0.3 < float(found[2]) < 0.5

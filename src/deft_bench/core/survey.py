@@ -50,8 +50,10 @@ STRING_STATES = {
     "simulated": "simulated tension",
 }
 
-MOST_UM = 5_000
-"""No fret-height or straightness reading is as large as 5 mm: a larger one is a slip of unit or decimal point."""
+MOST_UM = 2_000
+"""No fret reading is as large as 2 mm: a larger one is a slip of unit or decimal point."""
+MOST_DEEP_UM = 5_000
+"""Slots are deeper than that, but no deeper than this."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,11 +136,12 @@ def heights_from(readings_um: Mapping[Place, int | None], method: str, frets: in
 
 def reading_problem(um: int, kind: str = "fret_heights") -> str | None:
     """Why a reading of this kind cannot be meant, or None."""
+    most = MOST_DEEP_UM if kind == "slot_depth" else MOST_UM
     if um < 0 and kind in ("slot_depth", "seating", "crown_line"):
-        return f"{KINDS[kind]} cannot be under zero: accepted are 0 to {MOST_UM / 1000:g} mm."
-    if abs(um) > MOST_UM:
+        return f"{KINDS[kind]} cannot be under zero: accepted are 0 to {most / 1000:g} mm."
+    if abs(um) > most:
         return (
-            f"{um / 1000:g} mm is no fret reading: accepted are −{MOST_UM / 1000:g} to {MOST_UM / 1000:g} mm. "
+            f"{um / 1000:g} mm is no fret reading: accepted are −{most / 1000:g} to {most / 1000:g} mm. "
             "For thousandths of an inch type “3 thou”."
         )
     return None

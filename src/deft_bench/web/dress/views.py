@@ -8,7 +8,8 @@ from werkzeug.wrappers import Response
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.crown import LINE_MM, OFFSET_MM, CrownMiss, crown_gate, land, wander_cents
 from deft_bench.core.frets.grit_ladder import FINISH_UM, KINDS, grit_ladder, read_shelf
-from deft_bench.store import instruments, jobs, polish, shop, surveys
+from deft_bench.core.refret import END_STEPS, SIDES, rest_advice
+from deft_bench.store import instruments, jobs, order_ticks, polish, shop, surveys
 from deft_bench.web.job_now import job_steps
 from deft_bench.web.support import Form, db, display, here, settings, stamp
 
@@ -70,12 +71,42 @@ def show(job_id: int) -> str:
         problem = ""
     except ValueError as error:
         ladder, problem = None, str(error)
+    climate = shop.latest_climate(db())
     return render_template(
         "dress/show.html", section="instruments", job=job, instrument=instrument, steps=job_steps(job, instrument), crowns=crowns, misses=misses,
         all_read=all_read, widest=max(crowns, key=lambda crown: crown.land_mm), line_mm=LINE_MM, offset_mm=OFFSET_MM, ladder=ladder, problem=problem,
         finish=finish, finishes=FINISHES, start=f"{start:g}", shelf=shelf, kinds=KINDS, errors=form.errors, ticked=polish.done(db(), job_id),
-        finish_um=FINISH_UM, show_system=display().system,
+        finish_um=FINISH_UM, show_system=display().system, ends=_ends_done(job_id), end_steps=END_STEPS, sides=SIDES,
+        rest=rest_advice(climate[2] if climate else None), sprout=_sprout(instrument),
     )  # fmt: skip
+
+
+def _ends_done(job_id: int) -> set[str]:
+    """End work that is ticked off, as "step side"."""
+    return {step.removeprefix("end ") for step in order_ticks.ticks(db(), job_id) if step.startswith("end ")}
+
+
+def _sprout(instrument: instruments.Instrument) -> tuple[str, float] | None:
+    """When sprout was last read, and the most of it in mm."""
+    for survey in surveys.of_instrument(db(), instrument.id, "sprout", 3):
+        read = [um for um in surveys.values(db(), survey.id).values() if um is not None]
+        if read:
+            return survey.taken_at, max(read) / 1000
+    return None
+
+
+@screen.post("/jobs/<int:job_id>/dress/ends")
+def ends(job_id: int) -> Response:
+    """Tick end work off, step and side, or take it back; all six are the order's step."""
+    with here():
+        jobs.get(db(), job_id)
+    which = request.form.get("end", "")
+    if which in {f"{step} {side}" for step in END_STEPS for side in SIDES}:
+        if which in _ends_done(job_id):
+            order_ticks.take_back(db(), job_id, f"end {which}")
+        else:
+            order_ticks.keep(db(), job_id, f"end {which}", stamp(), "")
+    return redirect(url_for(".show", job_id=job_id, _anchor="ends"))
 
 
 @screen.post("/jobs/<int:job_id>/dress/tick")

@@ -204,7 +204,7 @@ def accept(job_id: int) -> Response:
         flash("The neck is not straight: straighten it and survey again, or say why it is levelled as it lies.")
     elif planning.call.do in ("check_seating", "reseat"):
         flash("Check the seating first, and say that the frets are home.")
-    elif planning.kind == "level" and job.nut == "in_place":
+    elif planning.kind == "level" and choices.school == "full" and job.nut == "in_place":
         flash("Say whether the nut is out or protected: a full-length beam files a nut that is in place.")
     else:
         jobs.accept_plan(db(), job_id, heights[-1].id, stamp(), *records(planning, instrument, job))

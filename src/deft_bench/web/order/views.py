@@ -3,6 +3,7 @@
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.core.refret import END_STEPS, SIDES
 from deft_bench.core.run_order import MASKS, broken, level_and_dress
 from deft_bench.store import instruments, jobs, order_ticks, shop, surveys
 from deft_bench.web.job_now import job_steps
@@ -12,7 +13,7 @@ from deft_bench.web.surveyed import facts_of, surveyed
 screen = Blueprint("order", __name__, template_folder="templates")
 
 PAGES = {
-    "straight": ("neck", "Neck"), "survey": ("survey", "Survey"), "after": ("survey", "Survey"), "reseat": ("seating", "Read the seating"),
+    "straight": ("neck", "Neck"), "survey": ("survey", "Survey"), "after": ("survey", "Survey"), "reseat": ("seating", "Read the seating"), "ends": ("dress", "Ends"),
     "level": ("level", "Level"), "fall_away": ("level", "Level"), "crown": ("dress", "Crowns"), "scratches": ("dress", "Ladder"), "polish": ("dress", "Ladder"),
 }  # fmt: skip
 
@@ -34,6 +35,8 @@ def _on_record(job: jobs.Job, instrument: instruments.Instrument) -> set[str]:
         found.add("straight")
     if job.seated:
         found.add("reseat")
+    if sum(step.startswith("end ") for step in order_ticks.ticks(db(), job.id)) >= len(END_STEPS) * len(SIDES):
+        found.add("ends")
     if facts.plan_kind == "level" and facts.plan_done:
         found.add("level")
     if facts.gate_passes:
