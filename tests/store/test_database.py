@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from deft_bench.store import database
+from deft_bench.store import database, jobs
 from deft_bench.store.database import (
     StoreError,
     StoreFullError,
@@ -172,3 +172,51 @@ def test_a_database_in_use_is_not_replaced(demo_path: Path, tmp_path: Path) -> N
             restore(copy, demo_path)
         db.execute("ROLLBACK")
     assert verify(demo_path)["instruments"] == 14
+
+
+def test_tables_built_anew_keep_every_row_and_reference(demo_path: Path, tmp_path: Path) -> None:
+    """A bench of schema 2 with real rows is brought up: nothing is lost, references hold, and new kinds can be stored."""
+    old = tmp_path / "old.sqlite3"
+    old_version(old, 2)
+    with closing(sqlite3.connect(old)) as db:
+        db.execute("ATTACH ? AS demo", (str(demo_path),))
+        only = {
+            "job": "kind IN ('level_and_dress', 'inspection')",
+            "survey": "kind IN ('fret_heights', 'straightness')",
+            "reading": "survey_id IN (SELECT id FROM main.survey)",
+        }
+        for table in (
+            "instrument",
+            "job",
+            "survey",
+            "reading",
+            "accepted_plan",
+            "material_removed",
+            "photo",
+            "pin",
+            "climate",
+        ):
+            columns = ", ".join(row[1] for row in db.execute(f"PRAGMA main.table_info({table})"))
+            where = only.get(table, "1")
+            if table == "survey":
+                where += " AND (job_id IS NULL OR job_id IN (SELECT id FROM main.job))"
+            db.execute(f"INSERT INTO main.{table} ({columns}) SELECT {columns} FROM demo.{table} WHERE {where}")
+        db.commit()
+        before = {
+            table: db.execute(f"SELECT count(*), total(rowid) FROM main.{table}").fetchone()
+            for table in ("job", "survey", "reading", "pin")
+        }
+    assert before["reading"][0] > 4000
+    with closing(open_database(old)) as db:
+        assert {
+            table: tuple(db.execute(f"SELECT count(*), total(rowid) FROM {table}").fetchone()) for table in before
+        } == before
+        assert db.execute("PRAGMA foreign_keys").fetchone()[0] == 1
+        assert db.execute("PRAGMA foreign_key_check").fetchall() == []
+        with pytest.raises(sqlite3.IntegrityError):
+            db.execute("INSERT INTO survey SELECT 10000000, uid || 'x', 999999, NULL, kind, stage, method, surface, tool, resolution_um, string_state,"
+                       " temperature_c, humidity, reading_order, frets, note, taken_at FROM survey LIMIT 1")  # fmt: skip
+        assert jobs.open_job(db, 1, "refret", "2026-08-24T09:00:00.000Z", None) > 0
+        indexes = {row["name"] for row in db.execute("SELECT name FROM sqlite_master WHERE type = 'index'")}
+        assert {"open_job", "survey_of_job", "survey_in_time", "instrument_by_name"} <= indexes
+    assert verify(old)["readings"] == before["reading"][0]
