@@ -40,7 +40,8 @@ def _crowns(job: jobs.Job, instrument: instruments.Instrument) -> tuple[list[Cro
     removed = [um / 1000 for um in plan.outcome["removed_um"]] if plan else [0.0] * spec.frets
     read: dict[str, dict[int, float]] = {"crown_line": {}, "crown_offset": {}}
     for survey in surveys.of_job(db(), job.id):
-        if survey.head.kind in read:
+        # lines read before the last level are gone with the metal
+        if survey.head.kind in read and survey.taken_at >= ((plan.done_at if plan else None) or ""):
             read[survey.head.kind] |= {
                 fret: um / 1000 for (_, fret), um in surveys.values(db(), survey.id).items() if um is not None
             }
