@@ -63,9 +63,9 @@ class Server:
             str(self.port),
         ]
         self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-        for _ in range(200):
+        for _ in range(1200):  # a slow disk may take its time
             try:
-                urllib.request.urlopen(self.url, timeout=1).close()
+                urllib.request.urlopen(self.url, timeout=5).close()
                 return
             except OSError:
                 time.sleep(0.05)

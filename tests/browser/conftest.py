@@ -3,7 +3,10 @@
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+# what is waited for comes at once on a free machine; a busy one is no fault of the program
+expect.set_options(timeout=30_000)
 
 ARGS = [
     "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run",
@@ -22,7 +25,7 @@ def browser() -> Iterator[Browser]:
 def page(browser: Browser) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800})
     made = context.new_page()
-    made.set_default_timeout(8000)
+    made.set_default_timeout(30_000)
     wrong: list[str] = []
     made.on("pageerror", lambda error: wrong.append(str(error)))
     made.on(
