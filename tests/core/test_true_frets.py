@@ -22,8 +22,10 @@ from deft_bench.core.frets.rocker_call import disagreements, rocker_call
 from deft_bench.core.frets.smallest import least_sum, least_worst
 from deft_bench.core.neck.straightness import straightness
 from deft_bench.core.neck.truss_rod import Turn, response, truss_rod
+from deft_bench.core.neck.twist import twist
 from deft_bench.core.run_order import MASKS, broken, level_and_dress
 from deft_bench.core.simulated_neck import SimulatedNeck, Tool
+from deft_bench.core.survey_figures import bow_of_tops
 
 XS = fret_positions(628, 21)
 
@@ -375,3 +377,18 @@ def test_the_order_of_work_breaks_none_of_its_own_rules(mask: str) -> None:
     assert {rule.before for rule in too_early} >= {"level", "after"}
     assert all(rule.spoils for rule in too_early)
     assert "0.03 mm" in next(step for step in steps if step.code == "straight").gate_words()
+
+
+def test_twist_is_no_bow_although_a_lane_is_half_read() -> None:
+    neck = SimulatedNeck(648, dict.fromkeys(LANES, (0.0,) * 22), {}, twist_mm=0.5)
+    heights: dict[str, list[float | None]] = {lane: list(found) for lane, found in neck.heights().items()}
+    xs = neck.positions
+    assert abs(bow_of_tops(heights, xs).relief_mm) < 1e-9  # type: ignore[union-attr]
+    heights["middle"] = [None] * 15 + heights["middle"][15:]
+    del heights["treble"]
+    assert abs(bow_of_tops(heights, xs).relief_mm) < 1e-9  # type: ignore[union-attr]
+    found = twist(xs, neck.heights(), 648, 50)
+    assert found is not None
+    assert found.rise_mm == pytest.approx(0.5)
+    assert found.action_mm == pytest.approx(0.5 * 648 / (xs[-1] - xs[0]) / 4)
+    assert twist(xs, {"bass": [0.0] * 22}, 648, 50) is None

@@ -11,6 +11,7 @@ from deft_bench.core.frets.levelling import band_width
 from deft_bench.core.neck.straightness import LEAST_READINGS, Straightness, Surface, straightness
 from deft_bench.core.survey import Place, SurveyHead, heights_from, lanes_of, walk
 
+EVENLY_READ = 0.8
 COUNTS_MM = {"seating": SEATING_GAP_MM, "sprout": 0.02, "crown_line": LINE_MM, "crown_offset": OFFSET_MM}
 """From where on a reading of such a survey is a fault, mm."""
 
@@ -92,10 +93,15 @@ def bow(gaps_mm: Mapping[int, float], positions_mm: list[float], surface: Surfac
 
 
 def bow_of_tops(lanes: Mapping[str, Heights], positions_mm: list[float]) -> Straightness | None:
-    """Straightness as the fret tops show it: the mean of the lanes, so that one lane's wear weighs less."""
+    """Straightness as the fret tops show it: the mean of the lanes, so that one lane's wear weighs less.
+
+    A lane read much less far than the others is left out: on a twisted neck its slope would pass for a bow.
+    """
     if not lanes:
         return None
-    mean = mean_heights(lanes, len(positions_mm))
+    read = {lane: sum(h is not None for h in heights) for lane, heights in lanes.items()}
+    even = {lane: heights for lane, heights in lanes.items() if read[lane] >= EVENLY_READ * max(read.values())}
+    mean = mean_heights(even, len(positions_mm))
     return bow({fret: -h for fret, h in enumerate(mean, 1) if h is not None}, positions_mm, "fret_tops")
 
 
