@@ -256,13 +256,7 @@ def _bound_refret(db: Connection, today: date) -> None:
     )
     refrets.save(db, job, replace(plan, cut=tuple(range(1, frets + 1))), _at(opened, 15))
     fitted = today - timedelta(days=1)
-    refrets.keep_fitted(db, job, instrument.id, plan.frets, _at(fitted, 11))
-    instruments.edit(
-        db,
-        instrument.id,
-        replace(spec, crown_width_um=plan.crown_width_um, fret_height_um=plan.fret_height_um, nibs=False),
-        _at(fitted, 11),
-    )
+    refrets.fit(db, job, instrument.id, plan, _at(fitted, 11))
     gaps = {place: 10 * chance.randint(0, 1) for place in walk("seating", frets, "lane_by_lane")}
     gaps |= {("middle", 7): 50, ("bass", 7): 30, ("treble", 15): 40}
     _read(

@@ -14,7 +14,7 @@ from deft_bench.core.board.checks import board_checks
 from deft_bench.core.board.fret_lines import crossing
 from deft_bench.core.board.inlays import distance_to_line, strip_needed
 from deft_bench.core.board.marking import cents_of, check_lines, marking_lines
-from deft_bench.core.board.plan import BoardPlan, fitted, from_fields, plan_problems, starting_plan, to_fields
+from deft_bench.core.board.plan import BoardPlan, fitted, from_fields, plan_problems, sound, starting_plan, to_fields
 from deft_bench.core.board.plan_view import plan_view
 from deft_bench.core.board.positions import RuleStep
 from deft_bench.core.board.rules import mark_words, read_share, rule_of
@@ -341,3 +341,19 @@ def test_the_mill_stays_in_its_slot_and_above_its_floor(
     assert {one.fret for one in program.passes} == set(range(1, spec.frets + 1))
     for field, value in (("bit_reach_um", 2_000), ("under_tang_gap_um", 2_000)):
         assert field in machine_problems(spec, replace(plan, **{field: value}), view) or spec.board_thickness_um > 6_350
+
+
+@given(boards(), boards())
+def test_a_stored_plan_can_be_drawn_whatever_the_specification_became(
+    board: tuple[Spec, BoardPlan], later: tuple[Spec, BoardPlan]
+) -> None:
+    (_, plan), (spec, _) = board, later
+    for edited in (spec, replace(spec, strings=1), replace(spec, strings=18, spread_nut_um=15_000)):
+        if problems(edited):
+            continue
+        kept = sound(plan, edited)
+        assert plan_problems(kept, edited) == {}
+        board_checks(edited, kept, plan_view(edited, kept), RULE)
+        assert plan_problems(starting_plan(edited), edited) == {}
+    # what still fits is left alone
+    assert sound(plan, board[0]) == plan

@@ -1,7 +1,7 @@
 """A refret: what goes in, the gates on the way, what it did to the neck, and what to do next."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, fields
+from dataclasses import asdict, dataclass, fields, replace
 from typing import Any, Literal
 
 from deft_bench.core.calls import Length, frets_named, in_mm, listed_words
@@ -142,6 +142,11 @@ def refret_problems(plan: RefretPlan, spec: Spec, display: Display = MM) -> dict
     return found
 
 
+def slot_needs(tang_depth_um: int, gap_um: int) -> float:
+    """The least depth of a slot, mm: the tang, and under it the gap asked or 0.1 mm, whichever is less."""
+    return tang_depth_um / 1000 + min(gap_um / 1000, LEAST_UNDER_TANG_MM)
+
+
 @dataclass(frozen=True, slots=True)
 class DepthGate:
     """Slot depths against what the tang needs. Places are (lane, fret); depths mm."""
@@ -161,7 +166,7 @@ def depth_gate(
     depths_um: Mapping[Place, int | None], plan: RefretPlan, spec: Spec, least_wood_mm: float = 2.0
 ) -> DepthGate:
     """Judge three depths a slot: at least tang + 0.1 mm, and wood left under the deepest."""
-    needs = plan.tang_depth_um / 1000 + min(plan.gap_um / 1000, LEAST_UNDER_TANG_MM)
+    needs = slot_needs(plan.tang_depth_um, plan.gap_um)
     shallow, unread, thin = [], [], []
     for fret in plan.frets:
         read = {lane: depths_um.get((lane, fret)) for lane in LANES}
@@ -319,6 +324,16 @@ def _say(code: str, facts: RefretFacts, length: Length) -> str:
         way = "backward" if put_in < 0 else "forward"
         return f"Straighten the neck, then level: this refret bowed it {length(abs(put_in))} {way}."
     return "The frets are in: survey their heights and level."
+
+
+def spec_after(spec: Spec, plan: RefretPlan) -> Spec:
+    """The specification once the frets are in: a whole refret's wire is the instrument's, and lost nibs are gone."""
+    if len(plan.frets) < spec.frets:
+        return spec
+    return replace(
+        spec, crown_width_um=plan.crown_width_um, fret_height_um=plan.fret_height_um, tang_depth_um=plan.tang_depth_um,
+        barb_width_um=plan.barb_width_um, nibs=spec.nibs and plan.nibs != "lost",
+    )  # fmt: skip
 
 
 def rest_advice(humidity: float | None) -> str | None:

@@ -3,7 +3,7 @@
 import json
 from typing import Any
 
-from deft_bench.core.board.plan import BoardPlan, fitted, from_fields, starting_plan, to_fields
+from deft_bench.core.board.plan import BoardPlan, from_fields, sound, starting_plan, to_fields
 from deft_bench.core.instrument import Spec
 from deft_bench.store import instruments
 from deft_bench.store.database import Connection, transaction
@@ -14,7 +14,7 @@ def plan_of(db: Connection, instrument_id: int, spec: Spec) -> BoardPlan:
     row = db.execute(
         "SELECT plan FROM board_plan WHERE instrument_id = ? ORDER BY id DESC LIMIT 1", (instrument_id,)
     ).fetchone()
-    return fitted(from_fields(json.loads(row["plan"])), spec) if row else starting_plan(spec)
+    return sound(from_fields(json.loads(row["plan"])), spec) if row else starting_plan(spec)
 
 
 def plans(db: Connection, instrument_id: int) -> list[tuple[str, dict[str, Any]]]:

@@ -5,7 +5,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from deft_bench.core.refret import RefretPlan, from_fields, to_fields
+from deft_bench.core.refret import RefretPlan, from_fields, spec_after, to_fields
+from deft_bench.store import instruments
 from deft_bench.store.database import Connection, transaction
 
 
@@ -77,6 +78,13 @@ def keep_fitted(db: Connection, job_id: int, instrument_id: int, frets: Sequence
         "INSERT OR IGNORE INTO fret_fitted (job_id, instrument_id, fret, at) VALUES (?, ?, ?, ?)",
         [(job_id, instrument_id, fret, at) for fret in frets],
     )
+
+
+def fit(db: Connection, job_id: int, instrument_id: int, plan: RefretPlan, at: str) -> None:
+    """Record a refret's frets as fitted and what they make of the instrument's specification, together or not at all."""
+    with transaction(db):
+        keep_fitted(db, job_id, instrument_id, plan.frets, at)
+        instruments.edit(db, instrument_id, spec_after(instruments.get(db, instrument_id).spec, plan), at)
 
 
 def wires(db: Connection) -> list[Wire]:

@@ -81,7 +81,8 @@ def daylight_of(job: jobs.Job) -> tuple[dict[int, float], bool]:
     if found is None:
         return {}, False
     survey, values = found
-    gate = seat_gate(values, range(1, survey.frets + 1))
+    plan = refrets.plan_of(db(), job.id)
+    gate = seat_gate(values, plan.frets if plan else range(1, survey.frets + 1))
     return dict(gate.daylight), gate.passes
 
 

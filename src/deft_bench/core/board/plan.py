@@ -133,10 +133,13 @@ def usual_gauges(kind: str, strings: int) -> tuple[int, ...]:
 def starting_plan(spec: Spec) -> BoardPlan:
     """What a board of this specification starts with."""
     radius = spec.nut_radius_um
+    gauges = usual_gauges(spec.kind, spec.strings)
+    roomy = sum(gauges) - (gauges[0] + gauges[-1]) / 2 < spec.spread_nut_um
     return BoardPlan(
+        spacing="equal_gaps" if roomy else "equal_centres",
         school="two_stage" if radius is not None and radius < TWO_STAGE_BELOW_UM else "flat_before_radius",
         blank_thickness_um=spec.board_thickness_um + 2_000,
-        gauges_um=usual_gauges(spec.kind, spec.strings),
+        gauges_um=gauges,
         inlay_style="none" if spec.kind == "classical" else "dots",
         inlay_frets=tuple(fret for fret in MARKED_FRETS if fret <= spec.frets),
         pin_frets=tuple(sorted({1, max(1, spec.frets - 5)})),
@@ -155,6 +158,20 @@ def fitted(plan: BoardPlan, spec: Spec) -> BoardPlan:
         inlay_frets=tuple(fret for fret in plan.inlay_frets if fret <= spec.frets),
         pin_frets=tuple(fret for fret in plan.pin_frets if fret <= spec.frets),
     )
+
+
+def sound(plan: BoardPlan, spec: Spec) -> BoardPlan:
+    """A stored plan as it can be drawn under a specification edited since: what no longer fits starts anew, the rest stays."""
+    plan = fitted(plan, spec)
+    problems = plan_problems(plan, spec)
+    if not problems:
+        return plan
+    starting = starting_plan(spec)
+    plan = replace(plan, **{field: getattr(starting, field) for field in problems})
+    if "gauges_um" in plan_problems(plan, spec):
+        # usual gauges that would touch with equal gaps still have their centres
+        plan = replace(plan, spacing="equal_centres")
+    return starting if plan_problems(plan, spec) else plan
 
 
 def plan_problems(plan: BoardPlan, spec: Spec, display: Display = MM) -> dict[str, str]:

@@ -7,11 +7,11 @@ from werkzeug.wrappers import Response
 
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.crown import LINE_MM, OFFSET_MM, CrownMiss, crown_gate, land, wander_cents
-from deft_bench.core.frets.grit_ladder import FINISH_UM, KINDS, grit_ladder, read_shelf
+from deft_bench.core.frets.grit_ladder import KINDS, grit_ladder, read_shelf
 from deft_bench.core.refret import END_STEPS, SIDES, rest_advice
 from deft_bench.store import instruments, jobs, order_ticks, polish, shop, surveys
 from deft_bench.web.job_now import job_steps
-from deft_bench.web.support import Form, db, display, here, settings, stamp
+from deft_bench.web.support import Form, db, here, settings, stamp
 
 screen = Blueprint("dress", __name__, template_folder="templates")
 
@@ -77,7 +77,7 @@ def show(job_id: int) -> str:
         "dress/show.html", section="instruments", job=job, instrument=instrument, steps=job_steps(job, instrument), crowns=crowns, misses=misses,
         all_read=all_read, widest=max(crowns, key=lambda crown: crown.land_mm), line_mm=LINE_MM, offset_mm=OFFSET_MM, ladder=ladder, problem=problem,
         finish=finish, finishes=FINISHES, start=f"{start:g}", shelf=shelf, kinds=KINDS, errors=form.errors, ticked=polish.done(db(), job_id),
-        finish_um=FINISH_UM, show_system=display().system, ends=_ends_done(job_id), end_steps=END_STEPS, sides=SIDES,
+        ends=_ends_done(job_id), end_steps=END_STEPS, sides=SIDES,
         rest=rest_advice(climate[2] if climate else None), sprout=_sprout(instrument),
     )  # fmt: skip
 

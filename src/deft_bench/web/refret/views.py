@@ -18,8 +18,8 @@ from deft_bench.core.refret import (
     RefretPlan,
     refret_now,
     refret_problems,
-    refret_steps,
     rest_advice,
+    slot_needs,
 )
 from deft_bench.core.units import LengthError, parse_length
 from deft_bench.store import boards, instruments, jobs, refrets, shop, surveys
@@ -155,12 +155,17 @@ def show(job_id: int) -> str | Response | tuple[str, int]:
         read = _read({name: text for name, text in request.form.items() if name != "csrf_token"}, plan, instrument)
         if read.plan is None:
             return _page(job, instrument, plan, read.values, read.errors), 422
-        changed = refrets.save(db(), job_id, read.plan, stamp())
+        wanted = read.plan
+        before = refrets.plan_of(db(), job_id)
+        # ticks made meanwhile in another window stay
+        after = refrets.change(
+            db(), job_id, wanted, lambda now: replace(wanted, cut=now.cut, ends_done=now.ends_done), stamp()
+        )
         if "stock" in request.form:
             _keep_wire(read.plan)
             flash("Saved, and the wire is in stock under its name.")
         else:
-            flash("Saved; what it was before is kept." if changed else "Nothing was changed.")
+            flash("Saved; what it was before is kept." if after != before else "Nothing was changed.")
         return redirect(url_for(".show", job_id=job_id))
     picked = next((wire for wire in refrets.wires(db()) if wire.id == request.args.get("wire", 0, type=int)), None)
     if picked is not None:
@@ -259,7 +264,6 @@ def _page(
         values=values,
         errors=errors,
         steps=job_steps(job, instrument),
-        states={step.code: step.state for step in refret_steps(facts)},
         at_step=code,
         say=say,
         facts=facts,
@@ -276,6 +280,7 @@ def _page(
         sprout_chart=relief_chart(sprouts, display(), least_mm=0.1),
         neck=stage(instrument.spec, display(), nut_side=settings()["nut_side"], off_mm=off, marks=marks, rock_mm=0.03),
         frets_said=frets_named(list(plan.frets)) if len(plan.frets) < instrument.spec.frets else "all frets",
+        needs=slot_needs(plan.tang_depth_um, plan.gap_um),
         **_live(job, instrument, plan),
     )
 
@@ -325,12 +330,6 @@ def fitted(job_id: int) -> Response:
     if plan.nibs != "none" and not plan.nibs_said:
         flash("Say to the owner what becomes of the nibs first, and tick that it was said.")
         return redirect(url_for(".show", job_id=job_id, _anchor="numbers"))
-    refrets.keep_fitted(db(), job_id, instrument.id, plan.frets, stamp())
-    if len(plan.frets) == instrument.spec.frets:
-        spec = replace(
-            instrument.spec, crown_width_um=plan.crown_width_um, fret_height_um=plan.fret_height_um, tang_depth_um=plan.tang_depth_um,
-            barb_width_um=plan.barb_width_um, nibs=instrument.spec.nibs and plan.nibs != "lost",
-        )  # fmt: skip
-        instruments.edit(db(), instrument.id, spec, stamp())
+    refrets.fit(db(), job_id, instrument.id, plan, stamp())
     flash("The frets are recorded as fitted. Look for daylight under every crown.")
     return redirect(url_for("surveys.new", job_id=job_id, kind="seating"))

@@ -10,7 +10,7 @@ from werkzeug.wrappers import Response
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.heights import LANES, SEATING_GAP_MM, deviations
 from deft_bench.core.level_job import now as step_now
-from deft_bench.core.refret import LEAST_UNDER_TANG_MM, SPROUT_THAT_COUNTS_MM
+from deft_bench.core.refret import SPROUT_THAT_COUNTS_MM, slot_needs
 from deft_bench.core.survey import (
     KINDS,
     METHODS,
@@ -30,7 +30,7 @@ from deft_bench.core.survey import (
 )
 from deft_bench.core.units import Display, LengthError
 from deft_bench.formats.readings_csv import MOST_BYTES, read_sheet, write_sheet
-from deft_bench.store import instruments, jobs, pins, refrets, shop, surveys
+from deft_bench.store import boards, instruments, jobs, pins, refrets, shop, surveys
 from deft_bench.web.drawing.stage import off_number, off_words, shape_of, short_unit, stage
 from deft_bench.web.errors import wants_json
 from deft_bench.web.job_now import job_steps
@@ -319,10 +319,12 @@ def off_of(
 
 
 def _slot_needs(survey: surveys.Survey, instrument: instruments.Instrument) -> float:
-    """The least depth of a slot, mm: the tang that goes in and a little under it."""
+    """The least depth of a slot, mm: for the tang of the job's refret, else for the instrument's own."""
     plan = refrets.plan_of(db(), survey.job_id) if survey.job_id else None
-    tang = plan.tang_depth_um if plan else instrument.spec.tang_depth_um
-    return tang / 1000 + LEAST_UNDER_TANG_MM
+    if plan is not None:
+        return slot_needs(plan.tang_depth_um, plan.gap_um)
+    gap = boards.plan_of(db(), instrument.id, instrument.spec).under_tang_gap_um
+    return slot_needs(instrument.spec.tang_depth_um, gap)
 
 
 def least_shown(kind: str) -> float:
