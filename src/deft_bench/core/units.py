@@ -13,6 +13,7 @@ System = Literal["mm", "in"]
 
 UM_PER_MM = 1000
 UM_PER_INCH = 25400
+MM_PER_INCH = UM_PER_INCH / UM_PER_MM
 
 ACCEPTED = '0.25 · .25 mm · 0,25 · 10 thou · .010" · 1/64" · 3 15/32 in'
 

@@ -165,6 +165,18 @@ class Form:
             return None
         return value
 
+    def frets(self, field: str, most: int) -> tuple[int, ...]:
+        """Fret numbers from 1 to `most`, with commas or spaces between and spans such as 1-5; empty when none is typed."""
+        found: set[int] = set()
+        for word in self.text(field).replace("–", "-").replace(",", " ").split():
+            first, _, last = word.partition("-")
+            ends = (first, last or first)
+            if not all(end.isascii() and end.isdigit() and len(end) < 3 and 1 <= int(end) <= most for end in ends):
+                self.errors[field] = f"Frets are whole numbers from 1 to {most} with commas between, or spans: 1-5, 7."
+                return ()
+            found.update(range(int(ends[0]), int(ends[1]) + 1))
+        return tuple(sorted(found))
+
     def day(self, field: str, optional: bool = True) -> str | None:
         """A date as YYYY-MM-DD."""
         typed = self.text(field)

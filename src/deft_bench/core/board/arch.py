@@ -62,11 +62,15 @@ def saddle_radius(spec: Spec) -> float | None:
 
 @dataclass(frozen=True, slots=True)
 class Hump:
-    """What one string sees of the arch from fret 1 to the last: greatest rise above its chord, mm, and where."""
+    """What one string sees of the arch from fret 1 to the last: greatest rise above its chord, mm, and where.
+
+    `total_mm` is what the rises add up to over all frets: the metal that levelling along its path takes more.
+    """
 
     string: int
     hump_mm: float
     at_fret: int
+    total_mm: float = 0.0
 
 
 def humps(spec: Spec, layout: Layout) -> list[Hump]:
@@ -81,22 +85,9 @@ def humps(spec: Spec, layout: Layout) -> list[Hump]:
             places, string_heights(cone, string.nut[1], string.saddle[1], spec.mean_scale_mm, places)
         )
         hump = max(rises)
-        found.append(Hump(string.string, max(0.0, hump), rises.index(hump) + 1 if hump > 1e-9 else 0))
+        total = sum(max(0.0, rise) for rise in rises)
+        found.append(Hump(string.string, max(0.0, hump), rises.index(hump) + 1 if hump > 1e-9 else 0, total))
     return found
-
-
-def path_humps(spec: Spec, layout: Layout, index: int) -> float:
-    """What the arch rises over one string's chord, added up over all frets, mm: the metal that levelling along its path takes more.
-
-    0 on a flat board. Raises ValueError where the string runs off the arc.
-    """
-    cone = cone_of(spec)
-    if cone is None or spec.frets < 3:
-        return 0.0
-    string = layout.strings[index]
-    places = [fret_position(spec.mean_scale_mm, fret) for fret in range(1, spec.frets + 1)]
-    heights = string_heights(cone, string.nut[1], string.saddle[1], spec.mean_scale_mm, places)
-    return sum(max(0.0, rise) for rise in rises_over_chord(places, heights))
 
 
 def sharing_cone(spec: Spec, layout: Layout) -> Cone | None:

@@ -3,7 +3,7 @@
 from fractions import Fraction
 
 from deft_bench.core.board.positions import RuleStep
-from deft_bench.core.units import UM_PER_INCH, fraction_of_inch
+from deft_bench.core.units import MM_PER_INCH, UM_PER_INCH, fraction_of_inch
 
 STEPS_MM: dict[str, Fraction] = {
     "1 mm": Fraction(1), "1/2 mm": Fraction(1, 2), "1/16 in": Fraction(UM_PER_INCH, 16_000), "1/32 in": Fraction(UM_PER_INCH, 32_000),
@@ -34,7 +34,5 @@ def mark_words(mark_mm: float, step: str) -> str:
     denominator = Fraction(size).denominator
     if denominator in (16, 32, 64):
         # finer than the rule's own line when it is read between the lines
-        return fraction_of_inch(abs(mark_mm) * 1000, denominator * 4 if denominator < 64 else 128).join(
-            ("−" if mark_mm < -1e-9 else "", "")
-        )
-    return f"{mark_mm / 25.4:.3f} in".replace("-", "−")
+        return fraction_of_inch(mark_mm * 1000, denominator * 4 if denominator < 64 else 128)
+    return f"{mark_mm / MM_PER_INCH:.3f} in".replace("-", "−")

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 from deft_bench.core.board.marking import CheckLine, cents_of
 from deft_bench.core.board.positions import fret_position
+from deft_bench.core.units import MM_PER_INCH
 
 SET_MM = 0.01
 """Without a fraction the offset is set on a readout in hundredths of a millimetre."""
-MM_PER_INCH = 25.4
 
 
 @dataclass(frozen=True, slots=True)

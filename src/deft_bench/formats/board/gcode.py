@@ -1,6 +1,7 @@
 """The slotting program as RS-274 (G-code) for a three-axis router: plain moves only, no canned cycles, no tool tables."""
 
 from deft_bench.core.board.slotting import SlotProgram, slot_program
+from deft_bench.core.units import MM_PER_INCH
 from deft_bench.formats.board import Sheet
 
 APPROACH_MM = 1.0
@@ -33,7 +34,7 @@ def _heading(sheet: Sheet, program: SlotProgram) -> list[str]:
 
 def _moves(sheet: Sheet, program: SlotProgram) -> list[str]:
     plan = sheet.plan
-    per = 25.4 if plan.machine_units == "in" else 1.0
+    per = MM_PER_INCH if plan.machine_units == "in" else 1.0
     places = 5 if plan.machine_units == "in" else 4
     side = -1.0 if sheet.spec.left_handed else 1.0
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 
 from deft_bench.core.board.inlays import strip_needed
 from deft_bench.core.board.marking import check_lines, marking_lines
+from deft_bench.core.units import MM_PER_INCH
 from deft_bench.formats.board import Sheet
 
 
@@ -16,14 +17,14 @@ def write_marking(sheet: Sheet) -> bytes:
     for line in marking_lines(outline, sheet.rule, sheet.read_share):
         rows += [
             (
-                line.name, mark.fret, f"{mark.from_datum_mm:.3f}", f"{mark.from_datum_mm / 25.4:.4f}", f"{mark.spacing_mm:.3f}",
+                line.name, mark.fret, f"{mark.from_datum_mm:.3f}", f"{mark.from_datum_mm / MM_PER_INCH:.4f}", f"{mark.spacing_mm:.3f}",
                 f"{mark.mark_mm:.3f}", f"{mark.rest_mm:.3f}", f"{mark.cents:.2f}", f"{mark.at_stake_cents:.2f}",
                 f"{mark.chained_mm:.3f}", f"{mark.chained_cents:.2f}",
             )
             for mark in line.marks
         ]  # fmt: skip
     rows += [
-        (check.what, "", f"{check.mm:.3f}", f"{check.mm / 25.4:.4f}")
+        (check.what, "", f"{check.mm:.3f}", f"{check.mm / MM_PER_INCH:.4f}")
         for check in check_lines(outline, sheet.view.lines)
     ]
     head = (

@@ -4,7 +4,8 @@ from typing import Any
 
 from deft_bench.core.board.fret_lines import fret_lines
 from deft_bench.core.board.positions import fret_position
-from deft_bench.core.board.transfer import MM_PER_INCH, datum_transfer
+from deft_bench.core.board.transfer import datum_transfer
+from deft_bench.core.units import MM_PER_INCH
 from deft_bench.formats.calc.board_layout import layout_outline
 from deft_bench.formats.calc.fields import SCALE, request
 from deft_bench.formats.strict_json import RequestError

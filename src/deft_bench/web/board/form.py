@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from deft_bench.core.board.plan import CHOICES, COUNTS, LENGTHS, BoardPlan, fitted, plan_problems, to_fields
-from deft_bench.core.instrument import Spec
+from deft_bench.core.instrument import MOST_FRETS, Spec
 from deft_bench.core.units import Display
 from deft_bench.web.instruments.form import read_spec, values_of
 from deft_bench.web.support import Form
@@ -46,12 +46,11 @@ def read_board(sent: Mapping[str, str], spec: Spec, plan: BoardPlan, shown: Disp
     values = board_values(spec, plan, shown) | {name: text for name, text in sent.items() if name != "csrf_token"}
     form = Form(values, shown)
     new_spec = read_spec(form)
-    # a field that belongs to another page must not be refused unseen: it keeps its box and its words
     fields: dict[str, Any] = {name: form.length(name) for name in LENGTHS}
     fields |= {name: form.count(name, low, high) for name, (_, low, high) in COUNTS.items()}
     fields |= {name: form.text(name) for name in CHOICES}
     for name in FRET_LISTS:
-        fields[name] = _frets(form, name)
+        fields[name] = form.frets(name, MOST_FRETS)
     strings = new_spec.strings if new_spec else spec.strings
     fields["gauges_um"] = _gauges(form, strings, plan)
     fields["posts_um"] = _posts(form, strings)
@@ -62,14 +61,6 @@ def read_board(sent: Mapping[str, str], spec: Spec, plan: BoardPlan, shown: Disp
     if form.errors:
         return BoardForm(values, form.errors, None, None)
     return BoardForm(values, {}, new_spec, made)
-
-
-def _frets(form: Form, name: str) -> tuple[int, ...]:
-    words = [word for word in form.text(name).replace(",", " ").split() if word]
-    if any(not (word.isascii() and word.isdigit()) or len(word) > 3 for word in words):
-        form.errors[name] = "Frets are whole numbers with commas between: 3, 5, 7."
-        return ()
-    return tuple(sorted({int(word) for word in words}))
 
 
 def _gauges(form: Form, strings: int, plan: BoardPlan) -> tuple[int, ...]:

@@ -8,6 +8,7 @@ from deft_bench.core.board.fret_lines import Point
 from deft_bench.core.board.plan_view import PlanView
 from deft_bench.core.instrument import Spec
 from deft_bench.core.units import Display
+from deft_bench.web.drawing.mat import grid, ticks
 
 WIDTH = 1240
 LEFT, RIGHT, TOP, BOTTOM = 46, 30, 34, 40
@@ -67,9 +68,7 @@ def draw_plan(spec: Spec, view: PlanView, checks: Sequence[Check], display: Disp
     wrong = {
         fret: check.level for check in reversed(checks) if check.code not in ("rule_coarse",) for fret in check.frets
     }
-    flagged = {
-        code: next((c.level for c in checks if c.code.startswith(code)), "") for code in ("inlay", "string", "pin")
-    }
+    pin_mark = next((c.level for c in checks if c.code.startswith("pin")), "")
     bad_inlays = {fret: c.level for c in reversed(checks) if c.code.startswith("inlay") for fret in c.frets}
     bad_strings = {"bass" if "bass" in c.say else "treble": c.level for c in checks if c.code.startswith("string")}
     end_x, bottom = most_x, at((0, -reach))[1] if not turned else at((0, reach))[1]
@@ -101,10 +100,10 @@ def draw_plan(spec: Spec, view: PlanView, checks: Sequence[Check], display: Disp
             if not piece.corners
         ],
         markers=[(*at(place), max(1.6, view.marker_mm / 2 * scale)) for _, place in view.markers],
-        pins=[(*at(place), view.pin_mm / 2 * scale, f"Index pin under fret {fret}", flagged["pin"]) for fret, place in view.pins],
+        pins=[(*at(place), view.pin_mm / 2 * scale, f"Index pin under fret {fret}", pin_mark) for fret, place in view.pins],
         number_y=bottom + 22,
-        grid=_grid(height, 10 * scale, at((0, 0))),
-        ticks=_ticks(display, end_x, lambda x: at((x, 0))[0]),
+        grid=grid(WIDTH, height, 10 * scale, *at((0, 0))),
+        ticks=ticks(end_x, display, lambda x: at((x, 0))[0]),
     )  # fmt: skip
 
 
@@ -148,27 +147,3 @@ def _inlay_words(fret: int, clearance_mm: float, display: Display) -> str:
 def _at_x(one: Point, other: Point, x: float) -> Point:
     share = (x - one[0]) / (other[0] - one[0])
     return x, one[1] + (other[1] - one[1]) * share
-
-
-def _grid(height: float, step: float, origin: Point) -> str:
-    """Faint lines every 10 mm, run out past the edges of the drawing."""
-    lines = []
-    x = origin[0] - step * int((origin[0] + 700) / step)
-    while x < WIDTH + 700:
-        lines.append(f"M{x:.1f} -200V{height + 200:.0f}")
-        x += step
-    y = origin[1] - step * int((origin[1] + 200) / step)
-    while y < height + 200:
-        lines.append(f"M-700 {y:.1f}H{WIDTH + 700}")
-        y += step
-    return "".join(lines)
-
-
-def _ticks(display: Display, end_mm: float, x_of: Callable[[float], float]) -> list[tuple[float, float, str]]:
-    step, each = (10.0, 10) if display.system == "mm" else (12.7, 10)
-    found = []
-    for i in range(int(end_mm / step) + 1):
-        whole = i % each == 0
-        label = (f"{i * 10} mm" if display.system == "mm" else f"{i // 2} in") if whole else ""
-        found.append((x_of(i * step), 9.0 if whole else 5.0, label))
-    return found

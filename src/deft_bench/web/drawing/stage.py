@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from deft_bench.core.frets.heights import LANES, ROCK_MM
 from deft_bench.core.instrument import Spec
 from deft_bench.core.units import Display
+from deft_bench.web.drawing.mat import grid, ticks
 
 WIDTH = 1240
 LEFT, RIGHT, TOP, BOTTOM = 78, 26, 52, 40
@@ -173,9 +174,9 @@ def stage(
         frets=frets,
         spots=spots,
         inlays=inlays,
-        ticks=_ticks(end, start, display, lambda x: at((x, 0))[0]),
+        ticks=ticks(end, display, lambda x: at((x, 0))[0], start),
         lanes=[(lane, label_x, at(lines[0].at(SHARE[lane]))[1]) for lane in reversed(LANES)],
-        grid=_grid(width, height, 10 * scale, at((0, 0))[0], middle),
+        grid=grid(width, height, 10 * scale, at((0, 0))[0], middle),
         number_y=bottom + 25,
         anchor="start" if mirror_x else "end",
         pins=[
@@ -202,31 +203,3 @@ def _band(ends: list[tuple[float, float]], n: int, top: float, foot: float) -> s
 
     (a, b), (c, d) = between(top), between(foot)
     return f"{a:.1f},{top:.1f} {b:.1f},{top:.1f} {d:.1f},{foot:.1f} {c:.1f},{foot:.1f}"
-
-
-def _ticks(
-    end: float, start: float, display: Display, x_of: Callable[[float], float]
-) -> list[tuple[float, float, str]]:
-    """Ruler ticks as (x, length, label): every 10 mm with a label each 100, or every half inch with one each 5."""
-    step, each = (10.0, 10) if display.system == "mm" else (12.7, 10)
-    ticks = []
-    for i in range(int((end - max(0.0, start)) / step) + 1):
-        whole = i % each == 0
-        label = (f"{i * 10} mm" if display.system == "mm" else f"{i // 2} in") if whole else ""
-        ticks.append((x_of(i * step), 11.0 if whole else 8.0 if i % 5 == 0 else 5.0, label))
-    return ticks
-
-
-def _grid(width: float, height: float, step: float, x0: float, y0: float) -> str:
-    """One path of faint lines every 10 mm, run out past the edges so that the mat is covered on wide screens."""
-    reach = 700.0
-    lines = []
-    x = x0 - step * int((x0 + reach) / step)
-    while x < width + reach:
-        lines.append(f"M{x:.1f} -200V{height + 200:.0f}")
-        x += step
-    y = y0 - step * int((y0 + 200) / step)
-    while y < height + 200:
-        lines.append(f"M-{reach:.0f} {y:.1f}H{width + reach:.0f}")
-        y += step
-    return "".join(lines)

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from deft_bench.core.board.arch import humps, path_humps
+from deft_bench.core.board.arch import humps
 from deft_bench.core.board.plan import layout_of
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import Call
@@ -261,10 +261,9 @@ def beam_paths(instrument: instruments.Instrument) -> tuple[float, float] | None
     flat board or where nothing is to be gained.
     """
     layout = layout_of(instrument.spec, boards.plan_of(db(), instrument.id, instrument.spec))
-    greatest = max((hump.hump_mm for hump in humps(instrument.spec, layout)), default=0.0)
-    if greatest < 0.005:
-        return None
-    return greatest, sum(path_humps(instrument.spec, layout, string) for string in (0, -1))
+    found = humps(instrument.spec, layout)
+    greatest = max(hump.hump_mm for hump in found)
+    return None if greatest < 0.005 else (greatest, found[0].total_mm + found[-1].total_mm)
 
 
 def call_of(job: jobs.Job, instrument: instruments.Instrument) -> str | None:

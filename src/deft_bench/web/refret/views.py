@@ -83,7 +83,7 @@ def _read(sent: Mapping[str, str], plan: RefretPlan, instrument: instruments.Ins
     fields: dict[str, Any] = {name: form.length(name) for name in LENGTHS}
     fields |= {name: form.text(name) for name in (*TEXTS, *CHOICES)}
     fields["bevel_deg"] = form.count("bevel_deg", 5, 60)
-    fields["frets"] = _frets(form)
+    fields["frets"] = form.frets("frets", instrument.spec.frets)
     fields["pieces_um"] = _pieces(form)
     fields["obstructions"] = _notes(form)
     fields["nibs_said"] = "nibs_said" in sent
@@ -92,17 +92,6 @@ def _read(sent: Mapping[str, str], plan: RefretPlan, instrument: instruments.Ins
     made = replace(plan, **fields)
     form.errors |= refret_problems(made, instrument.spec, form.shown)
     return RefretForm(values, form.errors, None if form.errors else made)
-
-
-def _frets(form: Form) -> tuple[int, ...]:
-    found: set[int] = set()
-    for word in form.text("frets").replace("–", "-").replace(",", " ").split():
-        first, _, last = word.partition("-")
-        if not all(part.isascii() and part.isdigit() and len(part) < 3 for part in (first, last or first)):
-            form.errors["frets"] = "Frets are whole numbers and spans: 1-5, 7, 9."
-            return ()
-        found.update(range(int(first), int(last or first) + 1))
-    return tuple(sorted(found))
 
 
 def _pieces(form: Form) -> tuple[int, ...]:

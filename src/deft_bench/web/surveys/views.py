@@ -122,8 +122,10 @@ def new(job_id: int) -> str | Response | tuple[str, int]:
     kind = kind if kind in KINDS and not (kind == "rocker" and instrument.spec.frets < 3) else "fret_heights"
     if request.method == "POST":
         form = Form()
-        only = _only(form, job, instrument.spec.frets) if kind == "fret_heights" else []
-        before = readable_alone(job) if only else None
+        before = readable_alone(job) if kind == "fret_heights" else None
+        only = form.frets("only", instrument.spec.frets) if before else ()
+        if not only:
+            before = None
         head = _read_head(form, kind)
         if head is not None and before is not None and before[0].head.method != head.method:
             form.errors["only"] = "Read them the same way as the others, or empty this box and read all."
@@ -152,18 +154,7 @@ def readable_alone(job: jobs.Job | None) -> tuple[surveys.Survey, str] | None:
     return (heights[-1], ", ".join(map(str, plan.outcome["frets"]))) if plan.outcome["kind"] == "lift" else None
 
 
-def _only(form: Form, job: jobs.Job, frets: int) -> list[int]:
-    """The frets that alone are read again; empty when all are."""
-    words = form.text("only").replace(",", " ").split()
-    if not words or readable_alone(job) is None:
-        return []
-    if not all(word.isascii() and word.isdigit() and len(word) < 3 and 1 <= int(word) <= frets for word in words):
-        form.errors["only"] = f"Frets are whole numbers from 1 to {frets} with commas between; empty reads all of them."
-        return []
-    return [int(word) for word in words]
-
-
-def _carry(before: surveys.Survey, survey_id: int, only: list[int]) -> None:
+def _carry(before: surveys.Survey, survey_id: int, only: tuple[int, ...]) -> None:
     """Let the frets that were not touched stand as they were read."""
     rows = [
         (place, um, "as before")
