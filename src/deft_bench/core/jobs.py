@@ -3,8 +3,9 @@
 JOB_KINDS: dict[str, str] = {
     "level_and_dress": "Level and dress",
     "refret": "Refret",
+    "setup": "Setup",
     "inspection": "Inspection",
 }
 
-OPENED = ("level_and_dress", "refret")
+OPENED = ("level_and_dress", "refret", "setup")
 """Kinds that are opened with a promised date; an inspection is opened and closed at once."""

@@ -1,5 +1,6 @@
 """A survey: one set of readings taken at one time, and the order in which the cursor walks through it."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -20,7 +21,12 @@ KINDS = {
     "rocker": "Rocker",
     "crown_line": "Crown line width",
     "crown_offset": "Crown line off centre",
+    "strings": "Action and first-fret gap",
+    "intonation": "Intonation",
+    "buzz": "Buzz",
 }
+PER_STRING = ("strings", "intonation", "buzz")
+"""Kinds that are read string by string: their lanes are the strings' numbers, 1 the highest."""
 STAGES = {"before": "before", "between": "between", "after": "after"}
 METHODS = {
     "gap": "gap under a straightedge",
@@ -31,6 +37,9 @@ METHODS = {
     "three_frets": "rocks or sits flat on three frets",
     "line_width": "width of the line left on the crown",
     "off_centre": "how far the line lies off centre, toward the saddle positive",
+    "under_string": "under each string: at rest over fret 12, pressed down over fret 1",
+    "cents": "cents against the open string, sharp positive",
+    "played": "played, string by string: buzzes or clean",
 }
 ONLY_METHOD = {
     "straightness": "gap",
@@ -40,6 +49,9 @@ ONLY_METHOD = {
     "rocker": "three_frets",
     "crown_line": "line_width",
     "crown_offset": "off_centre",
+    "strings": "under_string",
+    "intonation": "cents",
+    "buzz": "played",
 }
 """Kinds that can be read in one way only; fret heights are a gap or a height."""
 SURFACES = {"fret_tops": "fret tops", "board": "bare board"}
@@ -54,11 +66,18 @@ MOST_UM = 2_000
 """No fret reading is as large as 2 mm: a larger one is a slip of unit or decimal point."""
 MOST_DEEP_UM = 5_000
 """Slots are deeper than that, but no deeper than this."""
+MOST_ACTION_UM, MOST_GAP_UM, MOST_CENTS = 10_000, 3_000, 100
+PER_CENT = 100
+"""Cents are stored as whole hundredths."""
+ACTION_FRET = 12
 
 
 @dataclass(frozen=True, slots=True)
 class SurveyHead:
-    """What a survey was read with and in which state; resolution in micrometres, climate in °C and % RH."""
+    """What a survey was read with and in which state; resolution in micrometres (of cents in hundredths), climate in °C and % RH.
+
+    `strings` is how many strings a per-string survey reads (0 for lanes), `at_frets` where intonation is read.
+    """
 
     kind: str
     stage: str
@@ -71,6 +90,8 @@ class SurveyHead:
     humidity: float | None
     order: Order
     note: str = ""
+    strings: int = 0
+    at_frets: tuple[int, ...] = ()
 
 
 def head_problems(head: SurveyHead) -> dict[str, str]:
@@ -96,26 +117,45 @@ def head_problems(head: SurveyHead) -> dict[str, str]:
         found["method"] = f"{KINDS[head.kind]} is read as the {METHODS[only]}."
     if head.kind == "fret_heights" and head.method not in ("gap", "height"):
         found["method"] = "Fret heights are read as a gap under a straightedge or a height above a reference."
+    if (head.kind in PER_STRING) != (head.strings > 0) or head.strings > 18:
+        found["strings"] = "A survey of strings says how many there are, 1 to 18; any other says 0."
+    if (head.kind == "intonation") != bool(head.at_frets) or any(not 1 <= fret <= 60 for fret in head.at_frets):
+        found["at_frets"] = "Intonation names the frets that it is read at; no other survey does."
+    if head.kind in PER_STRING and head.string_state != "tuned":
+        found["string_state"] = "This is read with the strings tuned to pitch."
     if head.kind not in ("straightness", "slot_depth") and head.surface == "board":
         found["surface"] = f"{KINDS.get(head.kind, 'This')} is read on the frets."
     return found
 
 
-def lanes_of(kind: str) -> tuple[str, ...]:
-    """The lanes that a survey of this kind is read in."""
+def lanes_of(kind: str, strings: int = 0) -> tuple[str, ...]:
+    """The lanes that a survey of this kind is read in, the bass side first."""
+    if kind in PER_STRING:
+        return tuple(str(number) for number in range(strings, 0, -1))
     if kind in ("straightness", "crown_line", "crown_offset"):
         return ("middle",)
     return ("bass", "treble") if kind == "sprout" else LANES
 
 
-def walk(kind: str, frets: int, order: Order) -> list[Place]:
-    """Every place of a survey, heel to nut, in the order in which the cursor visits it."""
-    lanes = lanes_of(kind)
+def walk(kind: str, frets: int, order: Order, strings: int = 0, at_frets: Sequence[int] = ()) -> list[Place]:
+    """Every place of a survey in the order in which the cursor visits it: heel to nut, but strings as they are played."""
+    lanes = lanes_of(kind, strings)
+    if kind == "strings":
+        return [(lane, fret) for fret in (min(ACTION_FRET, frets), 1) for lane in lanes]
+    if kind == "intonation":
+        return [(lane, fret) for lane in lanes for fret in sorted(at_frets) if fret <= frets]
+    if kind == "buzz":
+        return [(lane, fret) for lane in lanes for fret in range(frets)]
     # a rocker test is named by the middle one of its three frets
     heel_to_nut = range(frets - 1, 1, -1) if kind == "rocker" else range(frets, 0, -1)
     if order == "fret_by_fret":
         return [(lane, fret) for fret in heel_to_nut for lane in lanes]
     return [(lane, fret) for lane in lanes for fret in heel_to_nut]
+
+
+def places(head: SurveyHead, frets: int) -> list[Place]:
+    """Every place of a survey with this heading, in the cursor's order."""
+    return walk(head.kind, frets, head.order, head.strings, head.at_frets)
 
 
 def heights_from(readings_um: Mapping[Place, int | None], method: str, frets: int) -> dict[str, Heights]:
@@ -134,8 +174,22 @@ def heights_from(readings_um: Mapping[Place, int | None], method: str, frets: in
     return lanes
 
 
-def reading_problem(um: int, kind: str = "fret_heights") -> str | None:
-    """Why a reading of this kind cannot be meant, or None."""
+def reading_problem(um: int, kind: str = "fret_heights", fret: int = 0) -> str | None:
+    """Why a reading of this kind, at this fret, cannot be meant, or None."""
+    if kind == "intonation":
+        most = MOST_CENTS * PER_CENT
+        return (
+            f"{um / PER_CENT:+g} cents is a semitone or more: another note, or another fret. Accepted are −{MOST_CENTS} to {MOST_CENTS} cents."
+            if abs(um) > most
+            else None
+        )
+    if kind == "buzz":
+        return None
+    if kind == "strings":
+        what, most = ("first-fret gap", MOST_GAP_UM) if fret == 1 else ("action", MOST_ACTION_UM)
+        if um < 0:
+            return f"An {what} below the fret cannot be: accepted are 0 to {most / 1000:g} mm.".replace("An f", "A f")
+        return f"{um / 1000:g} mm is no {what}: accepted are 0 to {most / 1000:g} mm." if um > most else None
     most = MOST_DEEP_UM if kind == "slot_depth" else MOST_UM
     if um < 0 and kind in ("slot_depth", "seating", "crown_line"):
         return f"{KINDS[kind]} cannot be under zero: accepted are 0 to {most / 1000:g} mm."
@@ -148,22 +202,61 @@ def reading_problem(um: int, kind: str = "fret_heights") -> str | None:
 
 
 ROCKS_UM, FLAT_UM = 1, 0
-"""How the two answers of a rocker test are stored."""
-_ANSWERS = {"r": ROCKS_UM, "rocks": ROCKS_UM, "f": FLAT_UM, "flat": FLAT_UM}
+BUZZES_UM, CLEAN_UM = 1, 0
+"""How the two answers of a test are stored."""
+ANSWERS: dict[str, dict[str, tuple[int, str]]] = {
+    "rocker": {"r": (ROCKS_UM, "rocks"), "f": (FLAT_UM, "flat")},
+    "buzz": {"z": (BUZZES_UM, "buzzes"), "c": (CLEAN_UM, "clean")},
+}
+"""Kinds that are answered by one of two keys: what each stores and how it reads."""
 
 
 def parse_reading(typed: str, kind: str, system: System = "mm") -> int:
-    """The stored value of what was typed: whole micrometres, or a rocker's answer. Raises LengthError."""
-    if kind != "rocker":
+    """The stored value of what was typed: whole micrometres, hundredths of a cent, or a test's answer. Raises LengthError."""
+    if kind == "intonation":
+        return _cents(typed)
+    if kind not in ANSWERS:
         return parse_length(typed, system)
-    answer = _ANSWERS.get(typed.strip().lower())
-    if answer is None:
-        raise LengthError(f"“{typed.strip()[:20]}” is no answer: r when it rocks, f when it sits flat.")
-    return answer
+    said = typed.strip().lower()
+    for key, (value, word) in ANSWERS[kind].items():
+        if said in (key, word):
+            return value
+    keys = ", ".join(
+        f"{key} when it {'sits flat' if word == 'flat' else 'is clean' if word == 'clean' else word}"
+        for key, (_, word) in ANSWERS[kind].items()
+    )
+    raise LengthError(f"“{typed.strip()[:20]}” is no answer: {keys}.")
+
+
+def _cents(typed: str) -> int:
+    text = (
+        typed.strip()
+        .lower()
+        .removesuffix("cents")
+        .removesuffix("cent")
+        .removesuffix("c")
+        .strip()
+        .replace(",", ".")
+        .replace("−", "-")
+    )
+    try:
+        value = float(text) if text.isascii() and len(text) < 12 and not set(text) - set("+-.0123456789") else math.nan
+    except ValueError:
+        value = math.nan
+    if math.isnan(value):
+        raise LengthError(f"“{typed.strip()[:20]}” is no number of cents. Accepted: 3 · +3.5 · −2 · 2,5 cents")
+    return round(value * PER_CENT)
 
 
 def reading_words(um: int, kind: str, display: Display) -> str:
     """A stored value as its cell shows it."""
-    if kind == "rocker":
-        return "rocks" if um == ROCKS_UM else "flat"
+    if kind in ANSWERS:
+        return next(word for value, word in ANSWERS[kind].values() if value == um)
+    if kind == "intonation":
+        return f"{um / PER_CENT:+.1f}".replace("-", "−") if um else "0.0"
     return display.fine_number(um)
+
+
+def unit_of(kind: str, display: Display) -> str:
+    """The unit of such a reading, for beside its box; empty where there is none."""
+    return "" if kind in ANSWERS else "cents" if kind == "intonation" else display.system

@@ -9,7 +9,7 @@ from deft_bench.core.frets.crown import LINE_MM, OFFSET_MM
 from deft_bench.core.frets.heights import ROCK_MM, SEATING_GAP_MM, Heights, deviations, mean_heights
 from deft_bench.core.frets.levelling import band_width
 from deft_bench.core.neck.straightness import LEAST_READINGS, Straightness, Surface, straightness
-from deft_bench.core.survey import Place, SurveyHead, heights_from, lanes_of, walk
+from deft_bench.core.survey import PER_STRING, Place, SurveyHead, heights_from, lanes_of, places
 
 EVENLY_READ = 0.8
 COUNTS_MM = {"seating": SEATING_GAP_MM, "sprout": 0.02, "crown_line": LINE_MM, "crown_offset": OFFSET_MM}
@@ -53,13 +53,13 @@ def figures(
     """
     positions = fret_positions(scale_mm, frets)
     read = sum(um is not None for um in readings_um.values())
-    places = len(walk(head.kind, frets, head.order))
+    count = len(places(head, frets))
     surface: Surface = "board" if head.surface == "board" else "fret_tops"
     if head.kind == "straightness":
         gaps = {fret: um / 1000 for (_, fret), um in readings_um.items() if um is not None}
-        return Figures(read, places, {}, None, None, None, bow(gaps, positions, surface))
-    if head.kind == "rocker":
-        return Figures(read, places, {}, None, None, None, None)
+        return Figures(read, count, {}, None, None, None, bow(gaps, positions, surface))
+    if head.kind == "rocker" or head.kind in PER_STRING:
+        return Figures(read, count, {}, None, None, None, None)
     if head.kind != "fret_heights":
         least = COUNTS_MM.get(head.kind, math.inf)
         values = {place: um / 1000 for place, um in readings_um.items() if um is not None}
@@ -67,7 +67,7 @@ def figures(
             lane: [values.get((lane, fret)) for fret in range(1, frets + 1)] for lane in lanes_of(head.kind)
         }
         most = max(values.items(), key=lambda item: item[1], default=None)
-        return Figures(read, places, off_lanes, most if most and most[1] >= least else None, None, None, None)
+        return Figures(read, count, off_lanes, most if most and most[1] >= least else None, None, None, None)
     lanes = heights_from(readings_um, head.method, frets)
     off = {lane: deviations(positions, heights, drops_mm) for lane, heights in lanes.items()}
     placed = [((lane, fret), d) for lane, offs in off.items() for fret, d in enumerate(offs, 1) if d is not None]
@@ -75,7 +75,7 @@ def figures(
     low = min(placed, key=lambda item: item[1], default=None)
     return Figures(
         read,
-        places,
+        count,
         off,
         high if high and high[1] >= rock_mm else None,
         low if low and low[1] <= -rock_mm else None,

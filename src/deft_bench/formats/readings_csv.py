@@ -2,10 +2,10 @@
 
 import csv
 import io
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
-from deft_bench.core.survey import Place, lanes_of, parse_reading, reading_problem, reading_words
+from deft_bench.core.survey import ANSWERS, PER_CENT, Place, lanes_of, parse_reading, reading_problem, reading_words
 from deft_bench.core.units import MM, LengthError, System
 
 MOST_BYTES = 500_000
@@ -24,12 +24,12 @@ class SheetLine:
     problem: str | None = None
 
 
-def read_sheet(text: str, kind: str, frets: int, system: System) -> list[SheetLine]:
+def read_sheet(text: str, kind: str, frets: int, system: System, order: Collection[Place] = ()) -> list[SheetLine]:
     """Read a sheet of readings, line by line.
 
     Long form: a header with `fret`, `lane` and `reading` in any order. Wide form: `fret` and a column for each lane.
     Separators are comma, semicolon or tab (with semicolon or tab, decimal commas work). A line that cannot be meant
-    carries its problem; nothing is stored here.
+    carries its problem; nothing is stored here. `order` holds the survey's places: what is none of them is refused (empty: any).
     """
     lines = text.replace("\r\n", "\n").replace("\r", "\n").lstrip("\ufeff").split("\n")
     rows = [(number, line) for number, line in enumerate(lines, start=1) if line.strip()]
@@ -40,7 +40,8 @@ def read_sheet(text: str, kind: str, frets: int, system: System) -> list[SheetLi
     first = rows[0][1]
     separator = "\t" if "\t" in first else ";" if ";" in first else ","
     header = [cell.strip().lower() for cell in _cells(first, separator)]
-    lanes = lanes_of(kind)
+    lanes = tuple(dict.fromkeys(lane for lane, _ in order)) or lanes_of(kind)
+    least = min((fret for _, fret in order), default=1)
     wide = [lane for lane in lanes if lane in header]
     if "fret" not in header or not (wide or {"lane", "reading"} <= set(header)):
         wanted = "“fret,lane,reading” or “fret," + ",".join(lanes) + "”"
@@ -51,16 +52,21 @@ def read_sheet(text: str, kind: str, frets: int, system: System) -> list[SheetLi
         cells = dict(zip(header, _cells(line, separator), strict=False))
         fret_text = cells.get("fret", "").strip()
         # isdigit alone would let other scripts' digits through to int(), which reads them differently
-        fret = int(fret_text) if fret_text.isascii() and fret_text.isdigit() and len(fret_text) < 4 else 0
-        if not 1 <= fret <= frets:
-            found.append(SheetLine(number, line[:120], problem=f"fret “{fret_text[:20]}” is not from 1 to {frets}"))
+        fret = int(fret_text) if fret_text.isascii() and fret_text.isdigit() and len(fret_text) < 4 else -1
+        if not min(1, least) <= fret <= frets:
+            found.append(
+                SheetLine(number, line[:120], problem=f"fret “{fret_text[:20]}” is not from {min(1, least)} to {frets}")
+            )
             continue
         for lane, typed in [(lane, cells.get(lane, "")) for lane in wide] or [
             (cells.get("lane", ""), cells.get("reading", ""))
         ]:
             lane, typed = lane.strip().lower(), typed.strip()
             if typed:
-                found.append(_line(number, line[:120], (lane, fret), typed, lanes, taken, system, kind, frets))
+                made = _line(number, line[:120], (lane, fret), typed, lanes, taken, system, kind, frets)
+                if order and made.problem is None and (lane, fret) not in order:
+                    made = SheetLine(number, line[:120], problem=f"fret {fret} {lane} is not read in this survey")
+                found.append(made)
     return found or [SheetLine(rows[0][0], first, problem="there is no reading under the header")]
 
 
@@ -89,7 +95,7 @@ def _line(
         value = parse_reading(typed, kind, system)
     except LengthError as error:
         return SheetLine(number, text, place, problem=str(error))
-    problem = reading_problem(value, kind)
+    problem = reading_problem(value, kind, fret)
     if kind == "rocker" and not 1 < fret < frets:
         problem = f"a test is named by its middle fret: 2 to {frets - 1}"
     if problem:
@@ -103,13 +109,19 @@ def _line(
 def write_sheet(rows: Iterable[tuple[str, int, int | None, str, str]], kind: str = "fret_heights") -> str:
     """Readings as CSV text from (lane, fret, value in micrometres, typed, at): one line each, with a header.
 
-    A rocker's answers are written as words.
+    Tests' answers are written as words.
     """
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(["fret", "lane", "reading", "typed", "at"])
     for lane, fret, um, typed, at in rows:
-        shown = reading_words(um or 0, kind, MM) if kind == "rocker" else f"{(um or 0) / 1000:g} mm"
+        shown = (
+            reading_words(um or 0, kind, MM)
+            if kind in ANSWERS
+            else f"{(um or 0) / PER_CENT:g} cents"
+            if kind == "intonation"
+            else f"{(um or 0) / 1000:g} mm"
+        )
         writer.writerow([fret, lane, "" if um is None else shown, _inert(typed), at])
     return out.getvalue()
 

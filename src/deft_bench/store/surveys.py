@@ -1,5 +1,6 @@
 """Surveys and their readings. A reading is never overwritten: a correction is a new row that names the one it replaces."""
 
+import json
 import sqlite3
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -24,7 +25,7 @@ class Survey:
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """One accepted reading in whole micrometres; None was withdrawn. `replaces` is the reading it corrects."""
+    """One accepted reading in whole micrometres (of cents in hundredths, of a test 1 or 0); None was withdrawn. `replaces` is the reading it corrects."""
 
     id: int
     lane: str
@@ -45,15 +46,20 @@ class ReadingConflictError(Exception):
 
 
 _SURVEY = """SELECT id, uid, instrument_id, job_id, frets, taken_at, kind, stage, method, surface, tool, resolution_um,
-    string_state, temperature_c, humidity, reading_order, note FROM survey"""
+    string_state, temperature_c, humidity, reading_order, note, strings, at_frets FROM survey"""
 _READING = "SELECT r.id, r.lane, r.fret, r.value_um, r.typed, r.at, r.replaces, r.token FROM reading r"
 _HEAD = (
-    "kind", "stage", "method", "surface", "tool", "resolution_um", "string_state", "temperature_c", "humidity",
+    "kind", "stage", "method", "surface", "tool", "resolution_um", "string_state", "temperature_c", "humidity", "strings",
 )  # fmt: skip
 
 
 def _survey(row: Any) -> Survey:
-    head = SurveyHead(**{name: row[name] for name in _HEAD}, order=row["reading_order"], note=row["note"])
+    head = SurveyHead(
+        **{name: row[name] for name in _HEAD},
+        order=row["reading_order"],
+        note=row["note"],
+        at_frets=tuple(json.loads(row["at_frets"])),
+    )
     return Survey(row["id"], row["uid"], row["instrument_id"], row["job_id"], row["frets"], row["taken_at"], head)
 
 
@@ -76,8 +82,8 @@ def start(
             return start(db, instrument_id, job_id, frets, head, at, uid)
     cursor = db.execute(
         "INSERT INTO survey (uid, instrument_id, job_id, frets, taken_at, kind, stage, method, surface, tool,"
-        " resolution_um, string_state, temperature_c, humidity, reading_order, note)"
-        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        " resolution_um, string_state, temperature_c, humidity, strings, reading_order, note, at_frets)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
             uid or new_uid(),
             instrument_id,
@@ -87,6 +93,7 @@ def start(
             *(getattr(head, name) for name in _HEAD),
             head.order,
             head.note,
+            json.dumps(head.at_frets),
         ),
     )
     return int(cursor.lastrowid or 0)
@@ -222,3 +229,34 @@ def counts(db: Connection, survey_ids: Sequence[int]) -> dict[int, int]:
     found = dict.fromkeys(survey_ids, 0)
     found.update({row[0]: row[1] for row in rows})
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class Sounded:
+    """One note as the microphone heard it: string, what was played (open, harmonic, fretted), its fret and its first partial in Hz."""
+
+    string: int
+    what: str
+    fret: int
+    hz: float
+    confidence: float
+    at: str
+
+
+def add_sounded(db: Connection, survey_id: int, note: Sounded) -> None:
+    """Keep a heard note. Joins an open transaction when there is one."""
+    if not db.in_transaction:
+        with transaction(db):
+            return add_sounded(db, survey_id, note)
+    db.execute(
+        "INSERT INTO sounded (survey_id, string, what, fret, hz, confidence, at) VALUES (?, ?, ?, ?, ?, ?, ?)",
+        (survey_id, note.string, note.what, note.fret, note.hz, note.confidence, note.at),
+    )
+
+
+def sounded(db: Connection, survey_id: int) -> list[Sounded]:
+    """Every heard note of a survey in order; the last of each place counts."""
+    rows = db.execute(
+        "SELECT string, what, fret, hz, confidence, at FROM sounded WHERE survey_id = ? ORDER BY id", (survey_id,)
+    )
+    return [Sounded(**dict(row)) for row in rows]

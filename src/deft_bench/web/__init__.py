@@ -65,11 +65,26 @@ def create_app(
         record,
         refret,
         settings,
+        setup,
         surveys,
         today,
     )
 
-    for screen in (today, instruments, board, surveys, level, dress, neck, order, refret, record, pins, settings):
+    for screen in (
+        today,
+        instruments,
+        board,
+        surveys,
+        level,
+        dress,
+        neck,
+        order,
+        refret,
+        setup,
+        record,
+        pins,
+        settings,
+    ):
         app.register_blueprint(screen.screen)
 
     @app.after_request

@@ -7,9 +7,12 @@ from flask import url_for
 from deft_bench.core.level_job import now as level_now
 from deft_bench.core.level_job import steps as level_steps
 from deft_bench.core.refret import refret_now, refret_steps
-from deft_bench.store import instruments, jobs
+from deft_bench.core.strings.setup_job import setup_now, setup_steps
+from deft_bench.core.strings.setup_plan import string_names
+from deft_bench.store import instruments, jobs, setups
 from deft_bench.web.refretted import refret_facts
-from deft_bench.web.support import display
+from deft_bench.web.setups import setup_facts
+from deft_bench.web.support import db, display
 from deft_bench.web.surveyed import facts_of
 
 _PAGES = {"survey": "surveys.next_of", "after": "surveys.next_of", "close": "record.report", "closed": "record.report"}
@@ -19,6 +22,15 @@ _BUTTONS = {
     "work": "Go to the plan",
     "after": "Survey again",
     "close": "Record",
+}
+_SETUP = {
+    "intake": ("setup.intake", "Go on reading"),
+    "solve": ("setup.show", "Solve"),
+    "relief": ("neck.show", "Neck"),
+    "nut": ("setup.nut", "Nut"),
+    "saddle": ("setup.saddle", "Saddle"),
+    "intonation": ("setup.intonation", "Intonation"),
+    "buzz": ("setup.buzz", "Play"),
 }
 
 
@@ -48,6 +60,9 @@ def job_now(job: jobs.Job, instrument: instruments.Instrument) -> Now:
         code, say = refret_now(refret_facts(job, instrument), display().fine_mm)
         page = {"level": "level.show", "closed": "record.report"}.get(code, "refret.show")
         return Now(code, say, url_for(page, job_id=job.id), "Level" if code == "level" else "Go to the refret")
+    if job.kind == "setup":
+        code, say = setup_now(setup_facts(job, instrument), _names(instrument), display().fine_mm)
+        return Now(code, say, _setup_page(code, job), _SETUP.get(code, ("", "Record"))[1])
     code, say = level_now(facts_of(job, instrument))
     return Now(code, say, url_for(_PAGES.get(code, "level.show"), job_id=job.id), _BUTTONS.get(code, "Record"))
 
@@ -61,7 +76,25 @@ def job_steps(job: jobs.Job | None, instrument: instruments.Instrument) -> list[
             JobStep(step.code, step.title, step.state, url_for("level.show" if step.code == "level" else "refret.show", job_id=job.id))
             for step in refret_steps(refret_facts(job, instrument))
         ]  # fmt: skip
+    if job.kind == "setup":
+        return [
+            JobStep(step.code, step.title, step.state, _setup_page(step.code, job))
+            for step in setup_steps(setup_facts(job, instrument), _names(instrument), display().fine_mm)
+        ]
     return [
         JobStep(step.code, step.title, step.state, url_for(_PAGES.get(step.code, "level.show"), job_id=job.id))
         for step in level_steps(facts_of(job, instrument))
     ]
+
+
+def _names(instrument: instruments.Instrument) -> dict[int, str]:
+    return string_names(setups.plan_of(db(), instrument.id, instrument.spec))
+
+
+def _setup_page(code: str, job: jobs.Job) -> str:
+    if code not in _SETUP:
+        return url_for("record.report", job_id=job.id)
+    page = _SETUP[code][0]
+    if page == "neck.show":
+        return url_for(page, instrument_id=job.instrument_id, aim="playing")
+    return url_for(page, instrument_id=job.instrument_id)

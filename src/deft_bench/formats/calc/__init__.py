@@ -29,6 +29,16 @@ CALCULATIONS = {
     "straightness": "straightness",
     "truss-rod": "truss_rod",
     "level-plan": "level_plan",
+    "string-set": "string_set",
+    "clearance": "clearance",
+    "setup-solve": "setup_solve",
+    "diagnose": "diagnose",
+    "nut-spacing": "nut_spacing",
+    "nut-depth": "nut_depth",
+    "saddle-height": "saddle_height",
+    "compensation": "compensation",
+    "intonation": "intonation",
+    "pitch": "pitch",
 }
 
 

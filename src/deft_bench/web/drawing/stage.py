@@ -60,6 +60,7 @@ class Stage:
     number_y: float
     anchor: str
     pins: list[tuple[float, float, str]] = field(default_factory=list)
+    strings: list[tuple[float, float, float, float]] = field(default_factory=list)
 
 
 def off_words(off_mm: float | None, display: Display) -> str:
@@ -104,13 +105,19 @@ def stage(
     words: Callable[[float | None, Display], str] = off_words,
     one_sided: bool = False,
     width: float = WIDTH,
+    lanes: Sequence[str] = LANES,
+    label: Callable[[float, str, Display], str] | None = None,
+    open_too: bool = False,
 ) -> Stage:
     """Lay the neck out at true scale in both directions.
 
     The nut is at the left with the bass lane at the bottom; `nut_side` `right` turns the neck half round, and a
     left-handed instrument is mirrored. `marks` names frets to frame (`lift`, `left-out`, `least`); `pins` are
-    (fret, lane, note).
+    (fret, lane, note). `lanes` are the three lanes or the strings' numbers, bass first; with strings `off_mm` begins at fret 0, and the open
+    string has its place when `open_too`. `label` writes what stands beside a place.
     """
+    per_string = lanes[0] not in SHARE
+    across = {lane: 0.07 + 0.86 * i / max(1, len(lanes) - 1) for i, lane in enumerate(lanes)} if per_string else SHARE
     lines = spec.lines()
     end = max(lines[-1].bass_edge[0], lines[-1].treble_edge[0]) + OVERHANG_MM
     start = min(lines[0].bass_edge[0], lines[0].treble_edge[0])
@@ -152,13 +159,21 @@ def stage(
             )
         )
     spots = []
-    for lane in LANES:
-        offs = (off_mm or {}).get(lane) or [None] * spec.frets
-        for n, line in enumerate(lines[1:], start=1):
-            off = offs[n - 1] if n <= len(offs) else None
+    first = 0 if per_string else 1
+    for lane in lanes:
+        offs = (off_mm or {}).get(lane) or [None] * (spec.frets + 1)
+        for n, line in enumerate(lines):
+            if n < first or (n == 0 and not open_too):
+                continue
+            off = offs[n - first] if n - first < len(offs) else None
             shape = shape_of(off, rock_mm, one_sided=one_sided)
-            label = off_number(off, display) if off is not None and shape in ("proud", "low") else ""
-            spots.append(Spot(lane, n, *at(line.at(SHARE[lane])), off, label, shape, words(off, display)))
+            if off is None:
+                said = ""
+            elif label is not None:
+                said = label(off, shape, display)
+            else:
+                said = off_number(off, display) if shape in ("proud", "low") else ""
+            spots.append(Spot(lane, n, *at(line.at(across[lane])), off, said, shape, words(off, display)))
     inlays = []
     for n, count in _INLAYS.items():
         if n < len(lines):
@@ -175,7 +190,8 @@ def stage(
         spots=spots,
         inlays=inlays,
         ticks=ticks(end, display, lambda x: at((x, 0))[0], start),
-        lanes=[(lane, label_x, at(lines[0].at(SHARE[lane]))[1]) for lane in reversed(LANES)],
+        lanes=[(lane, label_x, at(lines[0].at(across[lane]))[1]) for lane in reversed(lanes)],
+        strings=[pair(lines[0].at(across[lane]), lines[-1].at(across[lane])) for lane in lanes] if per_string else [],
         grid=grid(width, height, 10 * scale, at((0, 0))[0], middle),
         number_y=bottom + 25,
         anchor="start" if mirror_x else "end",

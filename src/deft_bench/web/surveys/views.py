@@ -1,5 +1,6 @@
 """Survey: readings entered on the neck itself, by key, finger or sheet."""
 
+import math
 from collections.abc import Callable
 from typing import Any
 from uuid import uuid4
@@ -11,10 +12,15 @@ from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.heights import LANES, SEATING_GAP_MM, deviations
 from deft_bench.core.level_job import now as step_now
 from deft_bench.core.refret import SPROUT_THAT_COUNTS_MM, slot_needs
+from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.survey import (
+    ACTION_FRET,
+    ANSWERS,
     KINDS,
     METHODS,
     ONLY_METHOD,
+    PER_CENT,
+    PER_STRING,
     STAGES,
     STRING_STATES,
     SURFACES,
@@ -24,17 +30,19 @@ from deft_bench.core.survey import (
     heights_from,
     lanes_of,
     parse_reading,
+    places,
     reading_problem,
     reading_words,
-    walk,
+    unit_of,
 )
 from deft_bench.core.units import Display, LengthError
 from deft_bench.formats.readings_csv import MOST_BYTES, read_sheet, write_sheet
-from deft_bench.store import boards, instruments, jobs, pins, refrets, shop, surveys
+from deft_bench.store import boards, instruments, jobs, pins, refrets, setups, shop, surveys
 from deft_bench.web.drawing.stage import off_number, off_words, shape_of, short_unit, stage
 from deft_bench.web.errors import wants_json
-from deft_bench.web.job_now import job_steps
+from deft_bench.web.job_now import job_now, job_steps
 from deft_bench.web.rocking import Rocking, edges, rocking
+from deft_bench.web.setups import setup_stage
 from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
 from deft_bench.web.surveyed import facts_of
 
@@ -51,6 +59,9 @@ TOOLS = {
     "rocker": ("fret rocker", 20),
     "crown_line": ("loupe with a scale", 50),
     "crown_offset": ("loupe with a scale", 50),
+    "strings": ("feeler gauges and a string-height rule", 50),
+    "intonation": ("tuner", 100),
+    "buzz": ("by ear", 1),
 }
 LEGENDS = {
     "fret_heights": "Fret heights, in three lanes",
@@ -61,10 +72,14 @@ LEGENDS = {
     "rocker": "Rocker, three frets at a time, in three lanes",
     "crown_line": "Width of the line left on each crown",
     "crown_offset": "How far each line lies off centre",
+    "strings": "Action over fret 12 and the gap over fret 1, string by string",
+    "intonation": "Cents against the open string, string by string",
+    "buzz": "Play every note, string by string",
 }
 OFFERED = {
     "refret": ("slot_depth", "straightness", "seating", "sprout", "rocker", "fret_heights"),
     "level_and_dress": ("fret_heights", "rocker", "straightness", "seating", "sprout", "crown_line", "crown_offset"),
+    "setup": ("straightness", "strings", "intonation", "buzz", "fret_heights"),
 }
 
 
@@ -74,6 +89,8 @@ def next_of(job_id: int) -> Response:
     with here():
         job = jobs.get(db(), job_id)
         instrument = instruments.get(db(), job.instrument_id)
+    if job.kind == "setup":
+        return redirect(job_now(job, instrument).href)
     code, _ = step_now(facts_of(job, instrument))
     heights = [survey for survey in surveys.of_job(db(), job_id) if survey.head.kind == "fret_heights"]
     plan = next(reversed(jobs.plans(db(), job_id)), None)
@@ -94,7 +111,7 @@ def check(instrument_id: int) -> str | Response | tuple[str, int]:
     if request.method == "GET":
         return _new_page(None, instrument, "straightness", _starting(None, instrument, "straightness"), {})
     form = Form()
-    head = _read_head(form, "straightness")
+    head = _read_head(form, "straightness", instrument)
     if head is None:
         return _new_page(None, instrument, "straightness", form.sent, form.errors), 422
     made = jobs.open_job(db(), instrument_id, "inspection", stamp(), None, "Straightness check")
@@ -104,6 +121,8 @@ def check(instrument_id: int) -> str | Response | tuple[str, int]:
 
 
 def _due_stage(job: jobs.Job, kind: str) -> str:
+    if job.kind == "setup":
+        return setup_stage(job, kind)
     if job.kind == "refret" and kind != "fret_heights":
         return "after" if refrets.fitted(db(), job.id) else "before"
     plans = jobs.plans(db(), job.id)
@@ -120,13 +139,15 @@ def new(job_id: int) -> str | Response | tuple[str, int]:
         instrument = instruments.get(db(), job.instrument_id)
     kind = request.values.get("kind", "fret_heights")
     kind = kind if kind in KINDS and not (kind == "rocker" and instrument.spec.frets < 3) else "fret_heights"
+    if kind in PER_STRING and instrument.spec.frets < ACTION_FRET:
+        kind = "fret_heights"
     if request.method == "POST":
         form = Form()
         before = readable_alone(job) if kind == "fret_heights" else None
         only = form.frets("only", instrument.spec.frets) if before else ()
         if not only:
             before = None
-        head = _read_head(form, kind)
+        head = _read_head(form, kind, instrument)
         if head is not None and before is not None and before[0].head.method != head.method:
             form.errors["only"] = "Read them the same way as the others, or empty this box and read all."
         if head is not None and not form.errors:
@@ -176,8 +197,9 @@ def _starting(job: jobs.Job | None, instrument: instruments.Instrument, kind: st
         if before
         else ("board" if kind in ("straightness", "slot_depth") else "fret_tops"),
         "tool": before.head.tool if before else tool,
-        "resolution_um": display().entry(before.head.resolution_um if before else resolution),
-        "string_state": before.head.string_state if before else "off",
+        "resolution_um": _resolution(kind, before.head.resolution_um if before else resolution),
+        "string_state": before.head.string_state if before else ("tuned" if job and job.kind == "setup" else "off"),
+        "at_frets": ", ".join(map(str, before.head.at_frets)) if before else "1, 3, 5, 7, 12",
         "order": settings()["reading_order"],
         "temperature_c": f"{climate[1]:g}" if climate else "",
         "humidity": f"{climate[2]:g}" if climate else "",
@@ -185,10 +207,23 @@ def _starting(job: jobs.Job | None, instrument: instruments.Instrument, kind: st
     }
 
 
-def _read_head(form: Form, kind: str) -> SurveyHead | None:
-    resolution = form.length("resolution_um")
+def _resolution(kind: str, stored: int) -> str:
+    return f"{stored / PER_CENT:g}" if kind == "intonation" else display().entry(stored)
+
+
+def _read_head(form: Form, kind: str, instrument: instruments.Instrument) -> SurveyHead | None:
+    if kind == "intonation":
+        cents = form.number("resolution_um", 0.01, 5)
+        resolution = None if cents is None else max(1, round(cents * PER_CENT))
+    else:
+        resolution = 1 if kind in ANSWERS else form.length("resolution_um")
     temperature = form.number("temperature_c", -20, 60, optional=True)
     humidity = form.number("humidity", 0, 100, optional=True)
+    at_frets = form.frets("at_frets", instrument.spec.frets) if kind == "intonation" else ()
+    if kind == "intonation" and not at_frets:
+        form.errors.setdefault(
+            "at_frets", "Name at least one fret: 12 alone is enough, 1, 3, 5, 7 and 12 tell nut from saddle."
+        )
     if form.errors or resolution is None:
         return None
     head = SurveyHead(
@@ -198,11 +233,13 @@ def _read_head(form: Form, kind: str) -> SurveyHead | None:
         surface=form.text("surface") if kind == "straightness" else "board" if kind == "slot_depth" else "fret_tops",
         tool=form.text("tool"),
         resolution_um=resolution,
-        string_state=form.text("string_state"),
+        string_state="tuned" if kind in PER_STRING else form.text("string_state"),
         temperature_c=temperature,
         humidity=humidity,
         order="fret_by_fret" if form.text("order") == "fret_by_fret" else "lane_by_lane",
         note=form.text("note")[:400],
+        strings=instrument.spec.strings if kind in PER_STRING else 0,
+        at_frets=at_frets,
     )
     form.errors |= head_problems(head)
     return None if form.errors else head
@@ -214,7 +251,7 @@ def _new_page(
     return render_template(
         "surveys/new.html", section="instruments", job=job, instrument=instrument, kind=kind, values=values, errors=errors,
         stages=STAGES, methods=METHODS, surfaces=SURFACES, states=STRING_STATES,
-        steps=job_steps(job, instrument), tape_at=_tape_at(job, kind, values["stage"]), legend=LEGENDS[kind],
+        steps=job_steps(job, instrument), tape_at=_tape_at(job, kind, values["stage"]), legend=LEGENDS[kind], per_string=kind in PER_STRING, answered=kind in ANSWERS, unit=unit_of(kind, display()),
         alone=readable_alone(job) if kind == "fret_heights" else None, offered={code: KINDS[code] for code in OFFERED.get(job.kind if job else "", ())}, height_methods={code: METHODS[code] for code in ("gap", "height")},
     )  # fmt: skip
 
@@ -225,12 +262,14 @@ def _tape_at(job: jobs.Job | None, kind: str, stage: str) -> str:
         return {"slot_depth": "slots", "seating": "seat", "straightness": "straight", "sprout": "ends"}.get(
             kind, "level"
         )
+    if job is not None and job.kind == "setup":
+        return "intake" if stage == "before" else {"straightness": "relief", "strings": "saddle"}.get(kind, kind)
     return "after" if stage == "after" else "survey"
 
 
 def _order(survey: surveys.Survey) -> list[Place]:
     """The places of a survey in the cursor's order; of slots and seating only the frets that a partial refret replaces."""
-    order = walk(survey.head.kind, survey.frets, survey.head.order)
+    order = places(survey.head, survey.frets)
     if survey.head.kind in ("slot_depth", "seating") and survey.job_id:
         plan = refrets.plan_of(db(), survey.job_id)
         if plan is not None:
@@ -253,6 +292,7 @@ def show(survey_id: int) -> str:
     off = off_of(survey, instrument, values)
     neck = stage(
         instrument.spec, display(), nut_side=settings()["nut_side"], off_mm=off, rock_mm=least_shown(survey.head.kind), words=words_of(survey.head.kind), one_sided=survey.head.kind in ("seating", "sprout", "slot_depth"),
+        lanes=lanes_of(survey.head.kind, survey.head.strings) if survey.head.kind in PER_STRING else LANES, label=label_of(survey.head.kind), open_too=survey.head.kind == "buzz",
         pins=[(pin.fret, pin.lane, pin.note) for pin in flaws],
     )  # fmt: skip
     corrected = {(item.lane, item.fret) for item in surveys.history(db(), survey_id) if item.replaces}
@@ -270,7 +310,12 @@ def show(survey_id: int) -> str:
         reading_words=reading_words,
         least_shown=least_shown(survey.head.kind),
         neck=neck,
-        lanes=tuple(reversed(lanes_of(survey.head.kind))),
+        lanes=tuple(reversed(lanes_of(survey.head.kind, survey.head.strings))),
+        columns=sorted({fret for _, fret in order}) if survey.head.kind in PER_STRING else list(range(1, survey.frets + 1)),
+        names=string_names(setups.plan_of(db(), instrument.id, instrument.spec)) if survey.head.kind in PER_STRING else {},
+        bearing=setups.plan_of(db(), instrument.id, instrument.spec).bearing_fret if survey.head.kind == "strings" else 2,
+        answers=ANSWERS.get(survey.head.kind, {}),
+        unit=unit_of(survey.head.kind, display()),
         order={place: i for i, place in enumerate(order)},
         readings=readings,
         corrected=corrected,
@@ -295,6 +340,12 @@ def off_of(
     """How far each place lies off its lane's fair line, mm; of a slot how much it is too shallow, of seating and sprout the reading."""
     if survey.head.kind == "rocker":
         return rocking(survey, instrument, values, rock_mm()).off_mm(survey.frets, values)
+    if survey.head.kind in PER_STRING:
+        # cents and tests are drawn as they are, with the scale of their own kind
+        return {
+            lane: [None if (um := values.get((lane, fret))) is None else um / 1000 for fret in range(survey.frets + 1)]
+            for lane in lanes_of(survey.head.kind, survey.head.strings)
+        }
     if survey.head.kind in ("seating", "sprout", "slot_depth", "crown_line", "crown_offset"):
         needs = _slot_needs(survey, instrument) if survey.head.kind == "slot_depth" else None
         return {
@@ -320,15 +371,37 @@ def _slot_needs(survey: surveys.Survey, instrument: instruments.Instrument) -> f
 
 def least_shown(kind: str) -> float:
     """From where on a place is drawn as a wedge, mm."""
-    return {"seating": SEATING_GAP_MM, "sprout": SPROUT_THAT_COUNTS_MM, "slot_depth": 0.005, "rocker": 0.005}.get(
-        kind, rock_mm()
-    )
+    return {
+        "seating": SEATING_GAP_MM, "sprout": SPROUT_THAT_COUNTS_MM, "slot_depth": 0.005, "rocker": 0.005, "strings": math.inf,
+        "intonation": 2 * PER_CENT / 1000, "buzz": 0.001,
+    }.get(kind, rock_mm())  # fmt: skip
+
+
+def label_of(kind: str) -> Callable[[float, str, Display], str] | None:
+    """What stands beside a place, where it is not the usual short number."""
+    if kind not in PER_STRING:
+        return None
+
+    def label(mm: float, shape: str, shown: Display) -> str:
+        return "" if kind == "buzz" else reading_words(round(mm * 1000), kind, shown)
+
+    return label
 
 
 def words_of(kind: str) -> Callable[[float | None, Display], str]:
     """How a place's deviation is said for this kind of survey."""
     if kind == "rocker":
         return _rocker_words
+    if kind in PER_STRING:
+
+        def as_read(mm: float | None, shown: Display) -> str:
+            return (
+                "not read"
+                if mm is None
+                else f"{reading_words(round(mm * 1000), kind, shown)} {unit_of(kind, shown)}".strip()
+            )
+
+        return as_read
     said = {
         "seating": "of daylight",
         "sprout": "standing out",
@@ -385,7 +458,7 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
             value = parse_reading(typed, survey.head.kind, display().system)
         except LengthError as error:
             return _refuse(survey_id, place, str(error), 422)
-        problem = reading_problem(value, survey.head.kind)
+        problem = reading_problem(value, survey.head.kind, place[1])
         if problem:
             return _refuse(survey_id, place, problem, 422)
     try:
@@ -416,7 +489,7 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
 
 
 def _said(um: int, kind: str) -> str:
-    return reading_words(um, kind, display()) + ("" if kind == "rocker" else f" {display().system}")
+    return f"{reading_words(um, kind, display())} {unit_of(kind, display())}".strip()
 
 
 def _rocker_state(found: Rocking) -> dict[str, Any]:
@@ -437,9 +510,12 @@ def _lane_state(
     off = off_of(survey, instrument, values).get(lane, [])
     rocked = rocking(survey, instrument, values, rock_mm()) if survey.head.kind == "rocker" else None
     state = []
-    for fret, mm in enumerate(off, start=1):
+    own = label_of(survey.head.kind)
+    for fret, mm in enumerate(off, start=0 if survey.head.kind in PER_STRING else 1):
         shape = shape_of(mm, least_shown(survey.head.kind), one_sided=survey.head.kind == "slot_depth")
         label = off_number(mm, display()) if mm is not None and shape in ("proud", "low") else ""
+        if own is not None:
+            label = own(mm, shape, display()) if mm is not None else ""
         if rocked is not None and label and not rocked.sure_of(lane, fret):
             label += "?"
         state.append({"fret": fret, "shape": shape, "label": label, "words": words_of(survey.head.kind)(mm, display())})
@@ -482,7 +558,7 @@ def sheet(survey_id: int) -> str | Response | tuple[str, int]:
             flash(problem)
             code = 422
         else:
-            lines = read_sheet(text, survey.head.kind, survey.frets, display().system)
+            lines = read_sheet(text, survey.head.kind, survey.frets, display().system, _order(survey))
             bad = [line for line in lines if line.problem]
             if "store" in request.form and not bad:
                 rows = [
@@ -497,7 +573,7 @@ def sheet(survey_id: int) -> str | Response | tuple[str, int]:
     there = surveys.values(db(), survey_id)
     return render_template(
         "surveys/sheet.html", section="instruments", survey=survey, instrument=instrument, text=text, lines=lines,
-        bad=[line for line in lines if line.problem], there=there, lanes=lanes_of(survey.head.kind),
+        bad=[line for line in lines if line.problem], there=there, lanes=lanes_of(survey.head.kind, survey.head.strings), unit=unit_of(survey.head.kind, display()), reading_words=reading_words,
     ), code  # fmt: skip
 
 
@@ -506,10 +582,11 @@ def csv_of(survey_id: int) -> Response:
     """The current readings as CSV; with `?history` every reading that was ever accepted."""
     with here():
         survey = surveys.get(db(), survey_id)
+    lanes = lanes_of(survey.head.kind, survey.head.strings)
     if "history" in request.args:
         found = surveys.history(db(), survey_id)
     else:
-        found = sorted(surveys.readings(db(), survey_id).values(), key=lambda r: (LANES.index(r.lane), -r.fret))
+        found = sorted(surveys.readings(db(), survey_id).values(), key=lambda r: (lanes.index(r.lane), -r.fret))
     response = make_response(
         write_sheet(((r.lane, r.fret, r.value_um, r.typed, r.at) for r in found), survey.head.kind)
     )

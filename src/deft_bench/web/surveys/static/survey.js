@@ -17,6 +17,8 @@ const frets = [...new Set(order.map((cell) => Number(cell.dataset.fret)))].sort(
 const spots = new Map();
 for (const spot of root.querySelectorAll(".spot")) spots.set(key(spot.dataset.lane, spot.dataset.fret), spot);
 
+const keys = root.dataset.keys.split(" ").filter(Boolean); // the two keys of a test, where readings are answers
+
 let at = root.querySelector(".cell.at");
 let sending = false;
 let retry = null;
@@ -42,13 +44,13 @@ function move(cell, focus = true) {
   root.querySelector(`[data-number="${fret}"]`)?.classList.add("at");
   const wrap = at.closest(".sheet-wrap");
   if (wrap.scrollWidth > wrap.clientWidth) wrap.scrollLeft = at.offsetLeft - wrap.clientWidth / 2;
-  say("fret", `Fret ${fret}`);
-  say("lane", lane);
-  if (at.dataset.edge) say("edge", at.dataset.edge);
+  say("fret", fret === "0" ? "Open" : `Fret ${fret}`);
+  say("lane", at.dataset.name ?? lane);
+  if (at.dataset.edge !== undefined) say("edge", at.dataset.edge);
   form.elements.lane.value = lane;
   form.elements.fret.value = fret;
   form.elements.expects.value = at.dataset.id || "";
-  box.placeholder = at.dataset.id ? at.textContent.trim() : root.dataset.kind === "rocker" ? "r or f" : "";
+  box.placeholder = at.dataset.id ? at.textContent.trim() : keys.join(" or ");
   box.value = at.dataset.refused || "";
   if (at.dataset.refused) tell(at.dataset.why, true);
   const pin = root.querySelector('[data-do="pin"]');
@@ -126,7 +128,7 @@ function accepted(cell, item, reply) {
   cell.dataset.id = reply.id ?? "";
   cell.classList.toggle("read", Boolean(reply.value));
   cell.classList.toggle("corrected", reply.corrected);
-  cell.classList.toggle("rocks", reply.value === "rocks");
+  cell.classList.toggle("rocks", ["rocks", "buzzes"].includes(reply.value));
   if (!item.undoing) undo.push({ lane: item.lane, fret: item.fret, before: item.before });
   say("read", reply.read);
   for (const state of reply.lane) show(spots.get(key(item.lane, state.fret)), item.lane, state);
@@ -144,7 +146,7 @@ function rocker(state) {
   if (state.next) spots.get(key(state.next.lane, state.next.fret))?.classList.add("pulse");
 }
 
-// one key a rocker test: the answer is the reading
+// one key a test: the answer is the reading
 function answer(which) {
   box.value = which;
   accept();
@@ -211,7 +213,9 @@ const KEYS = {
   ArrowUp: () => move(neighbour(0, -1)),
   ArrowDown: () => move(neighbour(0, 1)),
 };
-if (root.dataset.kind === "rocker") { KEYS.r = () => answer("r"); KEYS.f = () => answer("f"); }
+for (const which of keys) KEYS[which] = () => answer(which);
+KEYS["["] = () => move(neighbour(0, 1));
+KEYS["]"] = () => move(neighbour(0, -1));
 root.addEventListener("click", (event) => {
   const which = event.target.closest("[data-answer]")?.dataset.answer;
   if (which) answer(which);

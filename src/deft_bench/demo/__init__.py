@@ -23,6 +23,7 @@ from deft_bench.core.frets.rocker import rock_of
 from deft_bench.core.instrument import STARTING, Spec
 from deft_bench.core.refret import starting_refret
 from deft_bench.core.survey import FLAT_UM, ONLY_METHOD, ROCKS_UM, Place, SurveyHead, heights_from, walk
+from deft_bench.demo.setups import make_setups
 from deft_bench.store import boards, instruments, jobs, pins, refrets, rod_turns, shop, surveys
 from deft_bench.store.database import Connection, open_database
 
@@ -100,7 +101,7 @@ def necks() -> list[Neck]:
             faults={("bass", 6): 0.05, ("bass", 15): -0.04, ("bass", 22): 0.03, ("middle", 20): 0.04},
             asked="New loan, first inspection", promised=16,
         ),
-        Neck(_spec("tenor", "Phalarope No. 10", bound=True, nibs=True), seed=10, relief=0.1, swing=0.06),
+        Neck(_spec("tenor", "Phalarope No. 10", bound=True, nibs=True, bridge="two_post"), seed=10, relief=0.1, swing=0.06),
         Neck(
             _spec("acoustic", "Redshank No. 12", bass_scale_um=632_000, treble_scale_um=632_000, nut_radius_um=305_000,
                   end_radius_um=305_000, bound=True, nibs=True, note="Small body; cylinder radius under a tapered board."),
@@ -127,6 +128,7 @@ def make_demo(path: Path, today: date) -> None:
         _bound_refret(db, today)
         _fretless_conversion(db, today)
         _board_in_the_making(db, today)
+        make_setups(db, today)
         for back in range(60, -1, -3):
             day = today - timedelta(days=back)
             chance = random.Random(day.toordinal())

@@ -1,0 +1,1 @@
+"""Strings over frets: tension, clearance, the lowest setup, nut, saddle, intonation and pitch."""

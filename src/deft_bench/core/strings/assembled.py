@@ -1,0 +1,181 @@
+"""An instrument's strings over its frets as last read: what the setup is reckoned from, and what is taken as usual where nothing is read."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.frets.heights import Heights, deviations
+from deft_bench.core.instrument import Spec
+from deft_bench.core.neck.rod_call import relief_target
+from deft_bench.core.strings.clearance import OverString, Strung, clearance, open_nut_height
+from deft_bench.core.strings.frame import StringFrame
+from deft_bench.core.strings.setup_job import Found, SetupTarget
+from deft_bench.core.strings.setup_plan import SetupPlan, bridge_kind, bridge_shape, plucks, pulls
+from deft_bench.core.strings.setup_solve import Solved, setup_solve
+from deft_bench.core.survey_figures import bow_of_tops
+
+ENOUGH = 0.5
+"""A lane counts when at least this share of its frets is read; the gaps are filled along straight lines."""
+USUAL_ACTION_MM = {"bass": (2.4, 2.0), "nylon": (3.6, 3.0), "acoustic": (2.4, 1.9), "electric": (1.9, 1.6)}
+"""Action over fret 12 (bass side, treble side) that stands in until it is read."""
+
+
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """What is tried in place of what was read, mm: relief, action by string, height added to every nut slot, and a factor on the hand."""
+
+    relief_mm: float
+    action_mm: Mapping[int, float]
+    nut_mm: float = 0.0
+    hand: float = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Assembled:
+    """Neck and strings for the clearance, and what of them was not read."""
+
+    frame: StringFrame
+    strings: tuple[OverString, ...]
+    pluck_mm: float
+    unread: tuple[str, ...]
+
+    def strung(self) -> list[Strung]:
+        """Every string over every fret."""
+        return clearance(self.frame, self.strings, self.pluck_mm)
+
+
+def errors_of(heights: Mapping[str, Heights], scale_mm: float, frets: int) -> dict[str, list[float]]:
+    """How far each fret top stands off its lane's own line and the neck's bow, proud positive, by lane; unread frets lie between their neighbours."""
+    x = fret_positions(scale_mm, frets)
+    bow = bow_of_tops(heights, x)
+    relief = bow.relief_mm if bow is not None else 0.0
+    span = (x[-1] - x[0]) ** 2 or 1.0
+    found = {}
+    for lane, read in heights.items():
+        if sum(h is not None for h in read) < ENOUGH * frets:
+            continue
+        flat = [
+            None if h is None else h + 4 * relief * (at - x[0]) * (x[-1] - at) / span
+            for h, at in zip(read, x, strict=True)
+        ]
+        off = deviations(x, flat)
+        known = [(at, d) for at, d in zip(x, off, strict=True) if d is not None]
+        found[lane] = [float(v) for v in np.interp(x, [at for at, _ in known], [d for _, d in known])]
+    return found
+
+
+def usual_action(spec: Spec, string: int) -> float:
+    """An action that stands in until it is read, mm."""
+    kind = (
+        "bass"
+        if spec.bass_scale_um >= 740_000
+        else "nylon"
+        if spec.kind == "classical"
+        else "acoustic"
+        if spec.bridge == "one_piece"
+        else "electric"
+    )
+    bass, treble = USUAL_ACTION_MM[kind]
+    share = (string - 1) / (spec.strings - 1) if spec.strings > 1 else 0.5
+    return treble + (bass - treble) * share
+
+
+def assemble(
+    plan: SetupPlan,
+    spec: Spec,
+    found: Found,
+    errors: Mapping[str, Sequence[float]] | None = None,
+    trial: Trial | None = None,
+) -> Assembled:
+    """Put neck and strings together as read, or as tried. Raises ValueError for a board of fewer than 12 frets."""
+    count = spec.strings
+    numbers = range(1, count + 1)
+    unread = []
+    relief = found.relief_mm
+    if relief is None:
+        relief = relief_target(spec.hand, spec.kind)
+        unread.append("relief")
+    read = StringFrame(spec.mean_scale_mm, spec.frets, relief, errors=dict(errors) if errors else None)
+    if not errors:
+        unread.append("fret heights")
+    actions = {number: found.action_mm.get(number, usual_action(spec, number)) for number in numbers}
+    if len(found.action_mm) < count:
+        unread.append("action")
+    if len(found.gap_mm) < count:
+        unread.append("first-fret gap")
+    middle = {number: (plan.gap_low_um[number - 1] + plan.gap_high_um[number - 1]) / 2000 for number in numbers}
+    bearing = min(plan.bearing_fret, spec.frets)
+    nuts = {
+        number: open_nut_height(found.gap_mm.get(number, middle[number]), bearing, read, number, count)
+        for number in numbers
+    }
+    frame = read
+    hand = 1.0
+    if trial is not None:
+        frame = replace(read, relief_mm=trial.relief_mm)
+        actions = {**actions, **trial.action_mm}
+        nuts = {number: height + trial.nut_mm for number, height in nuts.items()}
+        hand = trial.hand
+    tension = pulls(plan, spec)
+    pluck = plucks(plan, spec, tension)
+    strings = tuple(
+        OverString(number, tension[number - 1], nuts[number], pluck[number - 1] * hand, actions[number])
+        for number in numbers
+    )
+    return Assembled(frame, strings, plan.pluck_from_saddle_um / 1000, tuple(unread))
+
+
+def solve(plan: SetupPlan, spec: Spec, at: Assembled) -> Solved:
+    """The lowest setup of an instrument as assembled, its nut slots brought to what is wanted; raises ValueError where it cannot be solved."""
+    lowered = [
+        replace(one, nut_height_mm=_wanted_nut(plan, spec, at, one), action_12_mm=None, saddle_height_mm=None)
+        for one in at.strings
+    ]
+    return setup_solve(
+        at.frame, lowered, (plan.relief_low_um / 1000, plan.relief_high_um / 1000), plan.margin_um / 1000, bridge_kind(spec),
+        bridge_shape(plan, spec), at.pluck_mm,
+    )  # fmt: skip
+
+
+def _wanted_nut(plan: SetupPlan, spec: Spec, at: Assembled, one: OverString) -> float:
+    """A slot as it will be: where it is if its gap is as wanted, else brought to the nearer end of what is wanted."""
+    bearing = min(plan.bearing_fret, spec.frets)
+    low, high = plan.gap_low_um[one.string - 1] / 1000, plan.gap_high_um[one.string - 1] / 1000
+    least, most = (open_nut_height(gap, bearing, at.frame, one.string, spec.strings) for gap in (low, high))
+    return min(most, max(least, one.nut_height_mm))
+
+
+def target_of(plan: SetupPlan, relief_mm: float, actions: Mapping[int, float]) -> SetupTarget:
+    """A setup to work to."""
+    gaps = {
+        i: (low / 1000, high / 1000)
+        for i, (low, high) in enumerate(zip(plan.gap_low_um, plan.gap_high_um, strict=True), start=1)
+    }
+    return SetupTarget(relief_mm, dict(actions), gaps)
+
+
+def target_record(target: SetupTarget) -> dict[str, object]:
+    """A target as it is stored: whole micrometres, by string number."""
+    return {
+        "relief_um": round(target.relief_mm * 1000),
+        "action_um": {str(number): round(mm * 1000) for number, mm in target.action_mm.items()},
+        "gap_um": {
+            str(number): [round(low * 1000), round(high * 1000)] for number, (low, high) in target.gap_mm.items()
+        },
+    }
+
+
+def target_from(stored: Mapping[str, object]) -> SetupTarget:
+    """A stored target."""
+    actions, gaps = stored["action_um"], stored["gap_um"]
+    assert isinstance(actions, Mapping)
+    assert isinstance(gaps, Mapping)
+    relief = stored["relief_um"]
+    assert isinstance(relief, int)
+    return SetupTarget(
+        relief / 1000,
+        {int(number): um / 1000 for number, um in actions.items()},
+        {int(number): (low / 1000, high / 1000) for number, (low, high) in gaps.items()},
+    )

@@ -1,0 +1,39 @@
+"""Where to set saddles on a new bridge: how much further back than the scale each string wants to be.
+
+Two effects sharpen a fretted string. Pressing it down stretches it: cents = K/2·(EA/T)·(ΔL/L), ΔL = ½δ²(1/x₁₂ + 1/(L − x₁₂)) for a deflection δ
+at the 12th fret (small-angle geometry and Hooke's law). Its stiff ends do not swing: each takes 0…1 times √(EI/T) off the length (Fletcher's
+stiff string: pinned 0, clamped 1).
+"""
+
+import math
+from dataclasses import dataclass
+
+from deft_bench.core.strings.notes import A4_HZ, K_CENTS
+from deft_bench.core.strings.string_set import StringMake, tension_n
+
+E_STEEL, E_NYLON, E_FILAMENT = 200_000.0, 5_000.0, 3_000.0
+"""Young's moduli in N/mm²: steel, solid nylon, and the nylon filament of wound nylon strings."""
+END_STIFFNESS = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Compensation:
+    """How far back a saddle wants to be, mm, and its two parts."""
+
+    stretch_cents: float
+    stiffness_mm: float
+    saddle_back_mm: float
+
+
+def compensation(
+    make: StringMake, scale_mm: float, action_12_mm: float, end_stiffness: float = END_STIFFNESS, a4_hz: float = A4_HZ
+) -> Compensation:
+    """The saddle's start position beyond the scale for one string at its action."""
+    modulus = {"nylon": E_NYLON, "nylon_wound": E_FILAMENT}.get(make.construction, E_STEEL)
+    tension = tension_n(make.mass(), scale_mm, make.pitch_hz(a4_hz))
+    area, second = math.pi * make.core**2 / 4, math.pi * make.core**4 / 64
+    half = scale_mm / 2
+    longer = action_12_mm**2 / 2 * (1 / half + 1 / (scale_mm - half))
+    cents = K_CENTS / 2 * modulus * area / tension * longer / scale_mm
+    stiff = 2 * end_stiffness * math.sqrt(modulus * second / tension)
+    return Compensation(cents, stiff, cents * scale_mm / K_CENTS + stiff)

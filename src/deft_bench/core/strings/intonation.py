@@ -1,0 +1,137 @@
+"""Intonation: how far to move the saddle, and whether the nut is to blame.
+
+A saddle shift s (away from the nut) and a nut shift t (toward the saddle) change a fretted note against the open one by K[s/(L − x_n) −
+(s − t)/L] cents, K = 1200/ln 2: lengths of the ideal string, to first order. Readings are fitted by least squares.
+"""
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from deft_bench.core.board.positions import fret_position
+from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm, listed
+from deft_bench.core.strings.notes import K_CENTS
+
+NEAR_NUT, FAR = 5, 10
+ODD_CENTS = 3.0
+"""A reading this far off what any shift leaves is its fret's or its string's own fault."""
+NUT_SHIFT_MM = 0.25
+SETTLE_NUT = "a reading at fret 1, 2 or 3: it tells nut from saddle"
+GATE_CENTS = {"individual": 2.0, "two_post": 2.0, "one_piece": 4.0, "tail_mounted": 2.0}
+
+
+@dataclass(frozen=True, slots=True)
+class CentsReading:
+    """How sharp a string fretted at a fret is against the open string at pitch, cents."""
+
+    fret: int
+    cents: float
+
+
+@dataclass(frozen=True, slots=True)
+class Intonation:
+    """Shifts that make a string true, mm; `residual_cents` is what no shift removes, in reading order; sds for the reading's own spread."""
+
+    saddle_shift_mm: float
+    nut_shift_mm: float
+    saddle_sd_mm: float
+    nut_sd_mm: float | None
+    residual_cents: tuple[float, ...]
+    at_12_only_mm: float | None
+    nut_fitted: bool
+
+
+def intonation(scale_mm: float, readings: Sequence[CentsReading], reading_sd_cents: float = 1.0) -> Intonation:
+    """Fit saddle and nut; the nut only with three distinct frets or more, one at 5 or below and one at 10 or above.
+
+    Raises ValueError without readings.
+    """
+    if not readings:
+        raise ValueError("give at least one reading")
+    frets = {one.fret for one in readings}
+    both = len(frets) >= 3 and min(frets) <= NEAR_NUT and max(frets) >= FAR
+    left = np.array([scale_mm - fret_position(scale_mm, one.fret) for one in readings])
+    cents = np.array([one.cents for one in readings])
+    # cents that each shift would add, per mm; s sharpens nothing: it must undo what is read
+    by_saddle, by_nut = K_CENTS * (1 / left - 1 / scale_mm), np.full(len(readings), K_CENTS / scale_mm)
+    matrix = np.column_stack([by_saddle, by_nut]) if both else by_saddle[:, None]
+    solution = np.linalg.lstsq(matrix, cents, rcond=None)[0]
+    spread = np.sqrt(np.diag(np.linalg.inv(matrix.T @ matrix))) * reading_sd_cents
+    rest = cents - matrix @ solution
+    twelve = [one.cents for one in readings if one.fret == 12]
+    return Intonation(
+        float(solution[0]),
+        float(solution[1]) if both else 0.0,
+        float(spread[0]),
+        float(spread[1]) if both else None,
+        tuple(map(float, rest)),
+        sum(twelve) / len(twelve) * scale_mm / K_CENTS if twelve else None,
+        both,
+    )
+
+
+def turns_for(shift_mm: float, pitch_mm: float) -> float:
+    """Turns of an intonation screw for a shift, by its thread's pitch (mm a turn), to the eighth."""
+    return round(shift_mm / pitch_mm * 8) / 8
+
+
+def intonation_call(
+    found: Intonation, readings: Sequence[CentsReading], gate_cents: float = 2.0, first_gap: str | None = None,
+    length: Length = in_mm, turns: Callable[[float], str] | None = None,
+) -> Call:  # fmt: skip
+    """What to do for one string. `first_gap` is `high`, `right`, `low` or None where the first-fret gap is not read."""
+    rms = math.sqrt(sum(r * r for r in found.residual_cents) / len(found.residual_cents))
+    odd = [one.fret for one, rest in zip(readings, found.residual_cents, strict=True) if abs(rest) > ODD_CENTS]
+    figures = {"saddle_shift_mm": found.saddle_shift_mm, "nut_shift_mm": found.nut_shift_mm, "rms_cents": rms}
+    because = [
+        f"{len(readings)} reading{'s' if len(readings) > 1 else ''}, at {'fret' if len(readings) == 1 else 'frets'} {listed(sorted({one.fret for one in readings}))}; no shift takes out {rms:.1f} cents of them.",
+    ]
+    if found.at_12_only_mm is not None and found.nut_fitted:
+        because.append(f"The rule of fret 12 alone would move it {length(found.at_12_only_mm)}.")
+    sure: Sure = "likely" if found.nut_fitted else "unsure"
+    settle = None if found.nut_fitted else SETTLE_NUT
+    back = Instead(
+        "Set it by fret 12 alone",
+        f"low frets may stay off; it moves {length(abs(found.at_12_only_mm or found.saddle_shift_mm))}",
+    )
+    if len(readings) >= 4 and len(odd) >= max(2, len(readings) // 2):
+        return Call(
+            "Change this string first: it is false, no shift makes it true.", "string", figures, tuple(because), (back,), "likely",
+            "fresh strings, then the same frets again",
+        )  # fmt: skip
+    if odd and len(readings) >= 4:
+        return Call(
+            f"Look at {'fret' if len(odd) == 1 else 'frets'} {listed(odd)} first: worn, or crowned off its centre.",
+            "fret", figures, tuple(because), (back,), "likely", f"the crown line at {listed(odd)}",
+        )  # fmt: skip
+    worst = max(abs(one.cents) for one in readings)
+    if worst <= gate_cents:
+        return Call("True as it is: leave it.", "none", figures, tuple(because), (), sure, settle)
+    move = f"{length(abs(found.saddle_shift_mm))} {'back, away from the nut' if found.saddle_shift_mm > 0 else 'forward, toward the nut'}"
+    turned = f", {turns(found.saddle_shift_mm)}" if turns else ""
+    nut_off = found.nut_fitted and abs(found.nut_shift_mm) > max(NUT_SHIFT_MM, 2 * (found.nut_sd_mm or 0.0))
+    if nut_off and found.nut_shift_mm > 0:
+        because.append(
+            f"Low frets stay sharp after the saddle is right: as if the nut stood {length(found.nut_shift_mm)} too far from the frets."
+        )
+        if first_gap == "right":
+            return Call(
+                f"Move the saddle {move}{turned}; the nut itself stands {length(found.nut_shift_mm)} too far back.", "nut_placement",
+                figures, tuple(because), (back, Instead("Cut the nut’s face or shelf it forward", "a new nut when it ever changes")), "likely", settle,
+            )  # fmt: skip
+        say = "File the nut slot first" if first_gap == "high" else "Check the first-fret gap before the saddle"
+        return Call(
+            f"{say}: low frets are sharp whatever the saddle does.", "nut_slot", figures, tuple(because), (back,),
+            "likely" if first_gap else "unsure", None if first_gap else "the gap over fret 1, pressed between 2 and 3",
+        )  # fmt: skip
+    return Call(
+        f"Move the saddle {move}{turned}.",
+        "saddle",
+        figures,
+        tuple(because),
+        (back,) if found.nut_fitted else (),
+        sure,
+        settle,
+    )

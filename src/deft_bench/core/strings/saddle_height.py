@@ -1,0 +1,103 @@
+"""Saddle heights: raise or lower for an action, what comes off a one-piece saddle, and what to do out of travel.
+
+The open string is a straight line from nut to saddle, so a saddle moves (L + c)/x_at times as far as the action over a fret at x_at. A neck
+in a pocket of length P whose mouth is D from the saddle turns about the pocket's end: by similar triangles a shim of h·P/D at the body end lets
+saddles bottomed by h come up, and one of h·P/(D − P) at the mouth lets saddles topped out by h come down.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from deft_bench.core.board.positions import fret_position
+
+
+@dataclass(frozen=True, slots=True)
+class SaddleMove:
+    """One string's saddle: raise positive, mm; `over_mm` how far that is past its travel (up positive, down negative), 0 within."""
+
+    raise_mm: float
+    over_mm: float
+
+
+@dataclass(frozen=True, slots=True)
+class OnePiece:
+    """What comes off beneath a one-piece saddle at its two ends (negative: shim), and what the line leaves each string, mm."""
+
+    take_off_bass_mm: float
+    take_off_treble_mm: float
+    residual_mm: tuple[float, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class PocketShim:
+    """A neck shim for saddles out of travel: where in the pocket and how thick, mm, by the worst string.
+
+    `out_mm` is how far out of travel that string is; moving the whole neck by as much does the same (`or_else`: a full shim, or deepen).
+    """
+
+    at: str
+    thickness_mm: float
+    out_mm: float
+    or_else: str
+
+
+def raise_for(
+    scale_mm: float, compensation_mm: float, now_mm: float, target_mm: float, at_fret: int = 12,
+    travel: tuple[float, float] | None = None,
+) -> SaddleMove:  # fmt: skip
+    """The move of one saddle, with its travel left (up, down) where it is known."""
+    up = (target_mm - now_mm) * (scale_mm + compensation_mm) / fret_position(scale_mm, at_fret)
+    over = 0.0
+    if travel is not None:
+        over = max(0.0, up - travel[0]) + min(0.0, up + travel[1])
+    return SaddleMove(up, over)
+
+
+def one_piece(moves: Sequence[SaddleMove], spread_mm: float, overhang_mm: float) -> OnePiece:
+    """The cut line under a one-piece saddle through the outer strings' take-offs; strings are listed treble first.
+
+    Raises ValueError with fewer than two strings.
+    """
+    if len(moves) < 2:
+        raise ValueError("a one-piece saddle's line needs two strings or more")
+    offs = [-move.raise_mm for move in moves]
+    treble, bass = offs[0], offs[-1]
+    slope = (bass - treble) / spread_mm
+    places = [spread_mm * i / (len(offs) - 1) for i in range(len(offs))]
+    line = [treble + slope * place for place in places]
+    residual = tuple(off - at for off, at in zip(offs, line, strict=True))
+    return OnePiece(bass + slope * overhang_mm, treble - slope * overhang_mm, residual)
+
+
+def pocket_shim(moves: Sequence[SaddleMove], pocket_mm: float, mouth_to_saddle_mm: float) -> PocketShim | None:
+    """The shim that brings the worst string back into travel, None when all are within.
+
+    `over_mm` negative: the saddle would have to go lower than it can (bottomed). Raises ValueError for a pocket longer than its distance.
+    """
+    if mouth_to_saddle_mm <= pocket_mm:
+        raise ValueError("the saddle lies further from the pocket's mouth than the pocket is long")
+    worst = max(moves, key=lambda move: abs(move.over_mm))
+    out = worst.over_mm
+    if abs(out) < 1e-9:
+        return None
+    if out < 0:
+        return PocketShim("body end", -out * pocket_mm / mouth_to_saddle_mm, -out, "full shim")
+    return PocketShim("mouth", out * pocket_mm / (mouth_to_saddle_mm - pocket_mm), out, "deepen the pocket")
+
+
+def saddle_radius(
+    saddle_heights_mm: Sequence[float], offsets_mm: Sequence[float], board_radius_mm: float | None
+) -> float | None:
+    """The radius that string undersides make at the saddle, mm: least squares of the arc's drop u²/2R; None when flat or unknown.
+
+    Heights are above the board's own arc there.
+    """
+    offs = np.array(offsets_mm)
+    if len(offs) < 3:
+        return None
+    board = np.zeros_like(offs) if board_radius_mm is None else board_radius_mm - np.sqrt(board_radius_mm**2 - offs**2)
+    drop = board - np.array(saddle_heights_mm)
+    fit = np.linalg.lstsq(np.column_stack([np.ones_like(offs), offs, offs**2]), drop, rcond=None)[0]
+    return float(1 / (2 * fit[2])) if fit[2] > 1e-7 else None

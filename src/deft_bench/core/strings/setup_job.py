@@ -1,0 +1,185 @@
+"""The steps of a setup job in the order that keeps each from spoiling the one before, and the gate that ends each.
+
+Relief first, for it moves the action; the nut before the saddle, for a high slot is not cured from the other end; relief is read again after
+both; intonation last, for it depends on the action; then every note is played (operations: setup, rules 15 and 2).
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from deft_bench.core.calls import Length, in_mm, listed_words
+from deft_bench.core.level_job import State
+
+RELIEF_WITHIN_MM, ACTION_WITHIN_MM = 0.03, 0.05
+
+TITLES = {
+    "intake": "Intake",
+    "solve": "Solve",
+    "relief": "Relief",
+    "nut": "Nut",
+    "saddle": "Saddle",
+    "intonation": "Intonation",
+    "buzz": "Play",
+    "after": "Report",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class SetupTarget:
+    """What was accepted, mm by string number: action over fret 12, first-fret gap between two lengths; and relief."""
+
+    relief_mm: float
+    action_mm: Mapping[int, float]
+    gap_mm: Mapping[int, tuple[float, float]]
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """What was read at one time, mm and cents by string number; empty where it was not read."""
+
+    relief_mm: float | None = None
+    action_mm: Mapping[int, float] = field(default_factory=dict)
+    gap_mm: Mapping[int, float] = field(default_factory=dict)
+    cents: Mapping[int, Mapping[int, float]] = field(default_factory=dict)
+    buzzes: int | None = None
+    played: int = 0
+
+    def complete(self, strings: int) -> bool:
+        """Whether relief, and action and gap of every string, are read."""
+        return self.relief_mm is not None and len(self.action_mm) == strings and len(self.gap_mm) == strings
+
+
+@dataclass(frozen=True, slots=True)
+class SetupFacts:
+    """What is recorded of a setup job: before, as last read, the target, and what the after-survey holds (since the target)."""
+
+    strings: int
+    before: Found
+    latest: Found
+    target: SetupTarget | None = None
+    relief_since: bool = False
+    strings_since: bool = False
+    cents_within: float = 2.0
+    after: bool = False
+    closed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class SetupStep:
+    """One step: code, title, how far it is, and what its gate says."""
+
+    code: str
+    title: str
+    state: State
+    say: str
+
+
+def relief_off(facts: SetupFacts) -> float | None:
+    """Relief still to go, mm (positive: too much); None where unread or without a target."""
+    if facts.target is None or facts.latest.relief_mm is None:
+        return None
+    return facts.latest.relief_mm - facts.target.relief_mm
+
+
+def gaps_off(facts: SetupFacts) -> dict[int, float]:
+    """How far each first-fret gap lies outside what is wanted, mm: positive too high, negative too low."""
+    if facts.target is None:
+        return {}
+    found = {}
+    for string, (low, high) in facts.target.gap_mm.items():
+        gap = facts.latest.gap_mm.get(string)
+        if gap is not None and not low - 1e-9 <= gap <= high + 1e-9:
+            found[string] = gap - (high if gap > high else low)
+    return found
+
+
+def actions_off(facts: SetupFacts) -> dict[int, float]:
+    """How far each string's action is from its target beyond what the gate allows, mm: positive too high."""
+    if facts.target is None:
+        return {}
+    offs = {
+        string: facts.latest.action_mm[string] - mm
+        for string, mm in facts.target.action_mm.items()
+        if string in facts.latest.action_mm
+    }
+    return {string: off for string, off in offs.items() if abs(off) > ACTION_WITHIN_MM + 1e-9}
+
+
+def cents_off(facts: SetupFacts) -> dict[int, float]:
+    """The worst cents of each string outside the gate."""
+    worst = {string: max(read.values(), key=abs) for string, read in facts.latest.cents.items() if read}
+    return {string: cents for string, cents in worst.items() if abs(cents) > facts.cents_within + 1e-9}
+
+
+def _gates(facts: SetupFacts, name: Mapping[int, str], length: Length) -> dict[str, tuple[bool, str]]:
+    """Whether each step's gate is passed, and what it says."""
+
+    def strings(which: Sequence[int]) -> str:
+        return listed_words([name.get(number, str(number)) for number in sorted(which)])
+
+    before, latest, target = facts.before, facts.latest, facts.target
+    missing = [
+        words
+        for words, there in (
+            ("relief with the strings at pitch", before.relief_mm is not None),
+            ("the action of every string", len(before.action_mm) == facts.strings),
+            ("every first-fret gap", len(before.gap_mm) == facts.strings),
+        )
+        if not there
+    ]
+    relief, gaps, actions, cents = relief_off(facts), gaps_off(facts), actions_off(facts), cents_off(facts)
+    low = [string for string, off in gaps.items() if off < 0]
+    high = [string for string, off in gaps.items() if off > 0]
+    nut = (
+        f"{strings(low)} cut too low: shim, fill or a new nut."
+        if low
+        else f"File {strings(high)} in steps."
+        if high
+        else "Every first-fret gap is as wanted."
+    )
+    all_cents = len(latest.cents) == facts.strings
+    say_relief = (
+        "Read the relief again."
+        if relief is None
+        else f"Relief {length(latest.relief_mm or 0.0)}; {length(target.relief_mm if target else 0.0)} is wanted."
+    )
+    return {
+        "intake": (not missing, f"Read {listed_words(missing)}." if missing else "All read."),
+        "solve": (target is not None, "Solve the setup and accept it." if target is None else "A setup is accepted."),
+        "relief": (relief is not None and abs(relief) <= RELIEF_WITHIN_MM + 1e-9, say_relief),
+        "nut": (not gaps, nut),
+        "saddle": (
+            not actions and facts.strings_since and facts.relief_since,
+            f"Set {strings(list(actions))}." if actions else "Action as accepted." if facts.strings_since and facts.relief_since
+            else "Read action, first-fret gaps and relief again: each moves the others.",
+        ),
+        "intonation": (
+            all_cents and not cents,
+            f"{strings(list(cents))} outside ±{facts.cents_within:g} cents." if cents else "Every string true." if all_cents else "Read the intonation of every string.",
+        ),
+        "buzz": (
+            latest.buzzes == 0 and latest.played > 0,
+            "Play every note." if not latest.played else f"{latest.buzzes} of {latest.played} notes buzz." if latest.buzzes else f"{latest.played} notes played, none buzzes.",
+        ),
+    }  # fmt: skip
+
+
+def setup_steps(facts: SetupFacts, name: Mapping[int, str] | None = None, length: Length = in_mm) -> list[SetupStep]:
+    """All steps; the first whose gate is not passed is the one to do now."""
+    gates = _gates(facts, name or {}, length)
+    found: list[SetupStep] = []
+    waiting = False
+    for code, title in TITLES.items():
+        passed, say = gates.get(code, (facts.closed, "Close the job: its report holds before and after."))
+        state: State = "later" if waiting else "done" if passed or facts.closed else "now"
+        waiting = waiting or state == "now"
+        found.append(SetupStep(code, title, state, say))
+    return found
+
+
+def setup_now(facts: SetupFacts, name: Mapping[int, str] | None = None, length: Length = in_mm) -> tuple[str, str]:
+    """The step to do now and a line that says it."""
+    if facts.closed:
+        return "closed", "Closed: the record is kept."
+    step = next(step for step in setup_steps(facts, name, length) if step.state == "now")
+    return step.code, step.say

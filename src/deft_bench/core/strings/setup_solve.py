@@ -1,0 +1,189 @@
+"""The lowest setup that a hand can play clean: relief and saddle heights of the least mean action.
+
+Every fretted margin is linear in relief and saddle height, so the least mean action is a linear programme (solved exactly); of equal
+optima the one with the least relief is taken. Constraints that another one covers over the whole range of relief are left out first.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+from scipy.optimize import linprog
+
+from deft_bench.core.strings.clearance import (
+    ACTION_FRET,
+    PLUCK_FROM_SADDLE_MM,
+    OverString,
+    Strung,
+    Worst,
+    clearance,
+    geometry,
+)
+from deft_bench.core.strings.frame import Array, StringFrame
+
+Bridge = Literal["individual", "two_post", "one_piece"]
+TIE_MM = 1e-6
+LIMITS_MM = 0.005
+
+
+@dataclass(frozen=True, slots=True)
+class BridgeShape:
+    """A bridge whose strings move together: outer string centres across the centreline, radii (None flat), posts; mm."""
+
+    string_spread_mm: float
+    board_radius_mm: float | None
+    bridge_radius_mm: float | None
+    post_spacing_mm: float | None = None
+
+    def offsets(self, strings: int) -> list[float]:
+        """Each string's distance from the centreline at the saddle, string 1 (treble) positive."""
+        if strings == 1:
+            return [0.0]
+        return [self.string_spread_mm * (0.5 - i / (strings - 1)) for i in range(strings)]
+
+    def arch(self, strings: int) -> list[float]:
+        """How much higher over the board's own arc each string lies than one over the centreline: (R_s − √(R_s² − u²)) − the bridge's."""
+        return [_drop(self.board_radius_mm, u) - _drop(self.bridge_radius_mm, u) for u in self.offsets(strings)]
+
+
+def _drop(radius_mm: float | None, off_mm: float) -> float:
+    if radius_mm is None:
+        return 0.0
+    if abs(off_mm) >= radius_mm:
+        raise ValueError(f"a radius of {radius_mm:g} mm does not reach the outer strings")
+    return radius_mm - math.sqrt(radius_mm**2 - off_mm**2)
+
+
+@dataclass(frozen=True, slots=True)
+class Solved:
+    """The lowest setup. `limited_by` names each string's tightest fretted place, None where it has more than 0.005 mm to spare.
+
+    `height_mm` and `tilt` (mm per mm, treble up positive) belong to a bridge whose strings move together.
+    """
+
+    relief_mm: float
+    strung: tuple[Strung, ...]
+    limited_by: tuple[Worst | None, ...]
+    mean_action_mm: float
+    height_mm: float | None = None
+    tilt: float | None = None
+    posts_mm: tuple[float, float] | None = None
+
+    @property
+    def open_worst(self) -> list[float]:
+        """The open string's worst margin, each string."""
+        return [float(np.nanmin(one.margin[0])) for one in self.strung]
+
+
+def setup_solve(
+    frame: StringFrame, strings: Sequence[OverString], relief_range: tuple[float, float], margin_mm: float,
+    bridge: Bridge = "individual", shape: BridgeShape | None = None, pluck_mm: float = PLUCK_FROM_SADDLE_MM,
+) -> Solved:  # fmt: skip
+    """Solve for relief in range and saddle heights of at least 0 with every fretted margin at least `margin_mm`.
+
+    Raises ValueError for a bridge without its shape, a range that is none, or fewer than 12 frets.
+    """
+    low, high = relief_range
+    if low > high:
+        raise ValueError("the range of relief ends before it starts")
+    if frame.frets < ACTION_FRET:
+        raise ValueError("a setup needs a board of 12 frets or more: action is read over the twelfth")
+    count = len(strings)
+    if bridge == "individual":
+        lift, base = np.eye(count), np.zeros(count)
+    else:
+        if shape is None:
+            raise ValueError(f"a {bridge} bridge needs its string spread and radii")
+        lift = np.column_stack([np.ones(count), shape.offsets(count)])
+        if count == 1:
+            lift = lift[:, :1]
+        base = np.array(shape.arch(count))
+    bow = frame.unit_bow()
+    owns = [_own(frame, one, count) for one in strings]
+    rows, limits = [], []
+    for i, one in enumerate(strings):
+        alpha, beta = _needs(frame, one, owns[i], bow, margin_mm, pluck_mm, low, high)
+        # saddle = base + lift·v ≥ alpha + beta·r, and never under the frame's line
+        rows.append(np.column_stack([beta, np.repeat(-lift[i : i + 1], len(beta), axis=0)]))
+        limits.append(base[i] - alpha)
+        rows.append(np.concatenate([[0.0], -lift[i]])[None, :])
+        limits.append(np.array([base[i]]))
+    matrix, bound = np.vstack(rows), np.concatenate(limits)
+    cost = np.concatenate([[-bow[ACTION_FRET - 1]], lift.mean(axis=0) / 2])
+    bounds = [(low, high), *[(None, None)] * lift.shape[1]]
+    best = linprog(cost, A_ub=matrix, b_ub=bound, bounds=bounds, method="highs")
+    least = linprog(
+        np.eye(len(cost))[0],
+        A_ub=np.vstack([matrix, cost]),
+        b_ub=np.append(bound, best.fun + TIE_MM),
+        bounds=bounds,
+        method="highs",
+    )
+    found = least.x if least.status == 0 else best.x
+    relief = float(found[0])
+    saddles = base + lift @ found[1:]
+    bent = replace(frame, relief_mm=relief)
+    strung = clearance(bent, [replace(one, saddle_height_mm=float(max(0.0, h)), action_12_mm=None) for one, h in zip(strings, saddles, strict=True)], pluck_mm)  # fmt: skip
+    if bridge == "individual":
+        # a tie of the mean leaves a string higher than it needs: bring each down to its own least
+        strung = clearance(bent, [replace(one, saddle_height_mm=max(0.0, float(np.max(_line(frame, one, owns[i], bow, margin_mm, pluck_mm, relief)))), action_12_mm=None) for i, one in enumerate(strings)], pluck_mm)  # fmt: skip
+    worst = [one.worst(fretted_only=True) for one in strung]
+    mean = float(np.mean([one.action_12_mm for one in strung]))
+    if bridge == "individual" or shape is None:
+        return Solved(relief, tuple(strung), _limits(worst, margin_mm), mean)
+    height = float(found[1])
+    tilt = float(found[2]) if count > 1 else 0.0
+    half = (shape.post_spacing_mm or shape.string_spread_mm) / 2
+    return Solved(
+        relief,
+        tuple(strung),
+        _limits(worst, margin_mm),
+        mean,
+        height,
+        tilt,
+        (height - tilt * half, height + tilt * half),
+    )
+
+
+def _limits(worst: Sequence[Worst], margin_mm: float) -> tuple[Worst | None, ...]:
+    return tuple(one if one.margin_mm - margin_mm <= LIMITS_MM else None for one in worst)
+
+
+def _own(frame: StringFrame, one: OverString, count: int) -> Array:
+    if one.errors is None:
+        return frame.own(one.string, count)
+    drop = np.zeros(frame.frets) if frame.drops is None else np.array(frame.drops, dtype=float)
+    return np.asarray(np.array(one.errors, dtype=float) - drop, dtype=float)
+
+
+def _lines(
+    frame: StringFrame, one: OverString, own: Array, bow: Array, margin_mm: float, pluck_mm: float
+) -> tuple[Array, Array]:
+    """The saddle must be at least α + β·relief: one line for each fretted place, both [places]."""
+    share, swing = geometry(frame.scale_mm, frame.frets, pluck_mm)
+    share, need = share[1:], margin_mm + one.pluck_n * swing[1:] / one.tension_n
+    alpha = (need + own[None, :] - own[:-1, None] * (1 - share)) / share
+    beta = (bow[None, :] - bow[:-1, None] * (1 - share)) / share
+    kept = ~np.isnan(alpha)
+    return alpha[kept], beta[kept]
+
+
+def _line(
+    frame: StringFrame, one: OverString, own: Array, bow: Array, margin_mm: float, pluck_mm: float, relief: float
+) -> Array:
+    alpha, beta = _lines(frame, one, own, bow, margin_mm, pluck_mm)
+    return np.asarray(alpha + beta * relief, dtype=float)
+
+
+def _needs(
+    frame: StringFrame, one: OverString, own: Array, bow: Array, margin_mm: float, pluck_mm: float, low: float, high: float
+) -> tuple[Array, Array]:  # fmt: skip
+    """The lines that are not covered by another at both ends of the range."""
+    alpha, beta = _lines(frame, one, own, bow, margin_mm, pluck_mm)
+    at_low, at_high = alpha + beta * low, alpha + beta * high
+    order = np.lexsort((-at_high, -at_low))
+    tops = np.maximum.accumulate(np.concatenate(([-np.inf], at_high[order][:-1])))
+    kept = order[at_high[order] > tops]
+    return alpha[kept], beta[kept]

@@ -1,0 +1,39 @@
+"""`clearance`: how much room every string has over every fret, open and fretted."""
+
+from typing import Any
+
+from deft_bench.core.strings.clearance import PLUCK_FROM_SADDLE_MM, clearance
+from deft_bench.formats.calc.fields import listed, request
+from deft_bench.formats.calc.strings_fields import (
+    FRAME,
+    OVER,
+    RELIEF,
+    STRINGS_MOST,
+    buzz_fields,
+    frame,
+    strings,
+    strung_fields,
+)
+from deft_bench.formats.strict_json import RequestError
+
+ABOUT = "Room of every swinging string over every fret, open and fretted at each, and what buzzes"
+
+PLACED: dict[str, Any] = {**FRAME, "relief_mm": RELIEF, "strings": listed(OVER, most=STRINGS_MOST)}
+NEEDED = ["scale_mm", "frets", "relief_mm", "strings"]
+
+SCHEMA = request(PLACED, NEEDED, ABOUT)
+
+
+def answer(asked: dict[str, Any]) -> dict[str, Any]:
+    """Answer one request; margins are [fretted 0..N−1][over 1..N], null where the string is held down."""
+    neck, over = frame(asked, asked["relief_mm"]), strings(asked)
+    found = clearance(neck, over, pluck(asked))
+    return {"strings": [strung_fields(one) for one in found], "buzzes": buzz_fields(found)}
+
+
+def pluck(asked: dict[str, Any]) -> float:
+    """Where the string is plucked, mm from the saddle; raises RequestError past the string."""
+    place: float = asked.get("pluck_from_saddle_mm", PLUCK_FROM_SADDLE_MM)
+    if place >= asked["scale_mm"]:
+        raise RequestError(["pluck_from_saddle_mm: lies past the nut"])
+    return place

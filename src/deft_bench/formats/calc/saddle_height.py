@@ -1,0 +1,82 @@
+"""`saddle-height`: how far each saddle moves for an action, a one-piece saddle's cut, and the shim when out of travel."""
+
+from typing import Any
+
+from deft_bench.core.strings.saddle_height import one_piece, pocket_shim, raise_for
+from deft_bench.formats.calc.fields import FRETS, NOT_NEGATIVE, POSITIVE, SCALE, listed, request
+from deft_bench.formats.calc.strings_fields import ACTION, STRINGS_MOST
+from deft_bench.formats.strict_json import RequestError
+
+ABOUT = "Saddle moves for an action, what comes off a one-piece saddle at both ends, and the neck shim out of travel"
+
+_STRING = {
+    "type": "object",
+    "properties": {
+        "now_mm": ACTION,
+        "target_mm": ACTION,
+        "travel_mm": {
+            "type": "object",
+            "properties": {"up": NOT_NEGATIVE, "down": NOT_NEGATIVE},
+            "required": ["up", "down"],
+            "additionalProperties": False,
+        },
+    },
+    "required": ["now_mm", "target_mm"],
+    "additionalProperties": False,
+}
+
+SCHEMA = request(
+    {
+        "scale_mm": SCALE,
+        "compensation_mm": {"type": "number", "minimum": -20, "maximum": 50},
+        "at_fret": {**FRETS, "default": 12},
+        "strings": listed(_STRING, most=STRINGS_MOST),
+        "string_spread_saddle_mm": POSITIVE,
+        "saddle_overhang_mm": NOT_NEGATIVE,
+        "pocket": {
+            "type": "object",
+            "properties": {"length_mm": POSITIVE, "mouth_to_saddle_mm": POSITIVE},
+            "required": ["length_mm", "mouth_to_saddle_mm"],
+            "additionalProperties": False,
+        },
+    },
+    ["scale_mm", "compensation_mm", "strings"],
+    ABOUT,
+)
+
+
+def answer(asked: dict[str, Any]) -> dict[str, Any]:
+    """Answer one request; `one_piece` and `shim` are null where they were not asked for or nothing is out of travel."""
+    moves = [
+        raise_for(
+            asked["scale_mm"], asked["compensation_mm"], one["now_mm"], one["target_mm"], asked.get("at_fret", 12),
+            (one["travel_mm"]["up"], one["travel_mm"]["down"]) if "travel_mm" in one else None,
+        )
+        for one in asked["strings"]
+    ]  # fmt: skip
+    found: dict[str, Any] = {"strings": [{"raise_mm": one.raise_mm, "out_of_travel_mm": one.over_mm} for one in moves]}
+    try:
+        if "string_spread_saddle_mm" in asked:
+            cut = one_piece(moves, asked["string_spread_saddle_mm"], asked.get("saddle_overhang_mm", 0.0))
+            found["one_piece"] = {
+                "take_off_bass_mm": cut.take_off_bass_mm, "take_off_treble_mm": cut.take_off_treble_mm, "residual_mm": list(cut.residual_mm),
+            }  # fmt: skip
+        else:
+            found["one_piece"] = None
+    except ValueError as error:
+        raise RequestError([f"strings: {error}"]) from None
+    try:
+        shim = (
+            pocket_shim(moves, asked["pocket"]["length_mm"], asked["pocket"]["mouth_to_saddle_mm"])
+            if "pocket" in asked
+            else None
+        )
+    except ValueError as error:
+        raise RequestError([f"pocket.mouth_to_saddle_mm: {error}"]) from None
+    found["shim"] = shim and {
+        "at": shim.at,
+        "thickness_mm": shim.thickness_mm,
+        "out_mm": shim.out_mm,
+        "or_else": shim.or_else,
+    }
+    return found

@@ -1,0 +1,72 @@
+"""`setup-solve`: the lowest setup that the hand plays clean."""
+
+from typing import Any
+
+from deft_bench.core.strings.setup_call import setup_call
+from deft_bench.core.strings.setup_solve import BridgeShape, setup_solve
+from deft_bench.formats.calc.clearance import pluck
+from deft_bench.formats.calc.fields import POSITIVE, call_fields, listed, request
+from deft_bench.formats.calc.strings_fields import (
+    FRAME,
+    OVER,
+    RELIEF,
+    STRINGS_MOST,
+    frame,
+    strings,
+    strung_fields,
+    worst_fields,
+)
+from deft_bench.formats.strict_json import RequestError
+
+ABOUT = "Relief and saddle heights of the least mean action at which no fretted note buzzes"
+
+SCHEMA = request(
+    {
+        **FRAME,
+        "strings": listed(OVER, most=STRINGS_MOST),
+        "relief_range_mm": listed(RELIEF, least=2, most=2),
+        "margin_mm": {"type": "number", "minimum": -1, "maximum": 5},
+        "bridge": {"type": "string", "enum": ["individual", "two_post", "one_piece"]},
+        "string_spread_saddle_mm": POSITIVE,
+        "board_radius_at_saddle_mm": {"type": ["number", "null"], "exclusiveMinimum": 0, "maximum": 100_000},
+        "bridge_radius_mm": {"type": ["number", "null"], "exclusiveMinimum": 0, "maximum": 100_000},
+        "post_spacing_mm": POSITIVE,
+    },
+    ["scale_mm", "frets", "strings", "relief_range_mm", "margin_mm", "bridge"],
+    ABOUT,
+)
+
+
+def answer(asked: dict[str, Any]) -> dict[str, Any]:
+    """Answer one request; `bridge_settings` is null with individual saddles, heights above the board's own arc."""
+    low, high = asked["relief_range_mm"]
+    neck, over = frame(asked, low), strings(asked, placed=False)
+    shape = None
+    if asked["bridge"] != "individual":
+        needs = ("string_spread_saddle_mm", "board_radius_at_saddle_mm", "bridge_radius_mm")
+        missing = [f"{name}: a {asked['bridge']} bridge needs it" for name in needs if name not in asked]
+        if missing:
+            raise RequestError(missing)
+        spread, board, bridge = (asked[name] for name in needs)
+        shape = BridgeShape(spread, board, bridge, asked.get("post_spacing_mm"))
+    try:
+        found = setup_solve(neck, over, (low, high), asked["margin_mm"], asked["bridge"], shape, pluck(asked))
+    except ValueError as error:
+        raise RequestError([f"{'relief_range_mm' if 'range' in str(error) else 'bridge_radius_mm'}: {error}"]) from None
+    rows = []
+    for one, limit, open_worst in zip(found.strung, found.limited_by, found.open_worst, strict=True):
+        rows.append(
+            strung_fields(one) | {"limited_by": worst_fields(limit) if limit else None, "open_worst_mm": open_worst}
+        )
+    settings = None
+    if found.posts_mm is not None:
+        settings = {
+            "height_mm": found.height_mm, "tilt_mm_per_mm": found.tilt, "bass_post_mm": found.posts_mm[0], "treble_post_mm": found.posts_mm[1],
+        }  # fmt: skip
+    return {
+        "relief_mm": found.relief_mm,
+        "mean_action_12_mm": found.mean_action_mm,
+        "strings": rows,
+        "bridge_settings": settings,
+        "call": call_fields(setup_call(found, asked["margin_mm"])),
+    }

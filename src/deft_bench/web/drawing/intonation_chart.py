@@ -1,0 +1,65 @@
+"""Cents by fret for every string: what was read, what the fit leaves, and the gate."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from deft_bench.core.strings.intonation import CentsReading, Intonation
+
+WIDTH, ROW = 560.0, 74.0
+LEFT, RIGHT = 62.0, 14.0
+
+
+@dataclass(frozen=True, slots=True)
+class ChartRow:
+    """One string's band: its zero line, the gate about it, a bar for each reading and a ring for what is left after the fit."""
+
+    name: str
+    zero: float
+    gate: tuple[float, float]
+    bars: list[tuple[float, float, float, str, str]]
+    rings: list[tuple[float, float, str]]
+
+
+@dataclass(frozen=True, slots=True)
+class IntonationChart:
+    """All strings above one another, with the frets named below."""
+
+    height: float
+    rows: list[ChartRow]
+    frets: list[tuple[float, int]]
+    axis: list[tuple[float, str]]
+
+
+def intonation_chart(
+    found: Sequence[tuple[str, Sequence[CentsReading], Intonation]], gate: float, frets: int
+) -> IntonationChart | None:
+    """Draw it; None without readings. Frets stand at even steps."""
+    if not found:
+        return None
+    used = sorted({one.fret for _, read, _ in found for one in read})
+    most = max(
+        gate * 1.6,
+        *(abs(one.cents) for _, read, _ in found for one in read),
+        *(abs(rest) for _, _, fit in found for rest in fit.residual_cents),
+    )
+    step = (WIDTH - LEFT - RIGHT) / max(1, len(used))
+    at = {fret: LEFT + step * (i + 0.5) for i, fret in enumerate(used)}
+    scale = (ROW / 2 - 12) / most
+    rows, axis = [], []
+    for i, (name, read, fit) in enumerate(found):
+        zero = 10 + ROW * i + ROW / 2
+        bars = [
+            (at[one.fret], min(zero, zero - one.cents * scale), abs(one.cents) * scale, "out" if abs(one.cents) > gate + 1e-9 else "in", f"{one.cents:+.1f}".replace("-", "−"))
+            for one in read
+        ]  # fmt: skip
+        rings = [
+            (
+                at[one.fret],
+                zero - rest * scale,
+                f"{name}, fret {one.fret}: {one.cents:+.1f} cents; {rest:+.1f} left after the fit",
+            )
+            for one, rest in zip(read, fit.residual_cents, strict=True)
+        ]
+        rows.append(ChartRow(name, zero, (zero - gate * scale, 2 * gate * scale), bars, rings))
+        axis.append((zero, name))
+    return IntonationChart(20 + ROW * len(found) + 18, rows, [(x, fret) for fret, x in at.items()], axis)

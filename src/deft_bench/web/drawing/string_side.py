@@ -1,0 +1,137 @@
+"""One string from the side: x true to scale, heights exaggerated; fret tops, the string at rest and fretted, its swing, nut and saddle."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from deft_bench.core.strings.assembled import Assembled
+from deft_bench.core.strings.clearance import Strung
+from deft_bench.core.units import Display
+from deft_bench.web.drawing.mat import ticks
+
+WIDTH, HEIGHT = 1240.0, 262.0
+LEFT, RIGHT, TOP, FOOT = 70.0, 96.0, 50.0, 216.0
+NEAR_MM = 0.03
+"""Room that counts as tight: a feeler's blade."""
+
+
+@dataclass(frozen=True, slots=True)
+class FretBar:
+    """One fret: its top, and whether the string holds on it, touches it or comes near; the words tell the room there."""
+
+    fret: int
+    x: float
+    y: float
+    kind: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class SideView:
+    """Everything that the template places, in SVG units."""
+
+    frets: list[FretBar]
+    string: str
+    rest: str
+    swing: str
+    nut: tuple[float, float]
+    saddle: tuple[float, float]
+    saddle_words: str
+    foot: float
+    relief: str
+    times: int
+    ticks: list[tuple[float, float, str]]
+    hint: str
+
+
+def string_side(at: Assembled, strung: Strung, fretted: int, display: Display, mirrored: bool = False) -> SideView:
+    """Draw one string fretted at a fret (0 open), with its swing as far as it is plucked."""
+    frame, string = at.frame, at.strings[strung.string - 1]
+    x = np.concatenate(([0.0], frame.positions()))
+    tops = frame.tops(strung.string, len(at.strings))
+    saddle, nut, scale = strung.saddle_height_mm, string.nut_height_mm, frame.scale_mm
+    z0 = nut if fretted == 0 else float(tops[fretted - 1])
+    start = float(x[fretted])
+    along = np.linspace(start, scale, 49)
+    share = (along - start) / (scale - start)
+    straight = z0 + (saddle - z0) * share
+    # the swing's size from the fret where the string has the widest swing, so that the drawing is the very margin that is reckoned
+    room = strung.per_newton[fretted]
+    widest = int(np.nanargmax(room))
+    sine = np.sin(np.pi * (x[widest + 1] - start) / (scale - start))
+    size = string.pluck_n * float(room[widest]) / float(sine)
+    down = straight - size * np.sin(np.pi * share)
+    up = straight + size * np.sin(np.pi * share)
+    low = min(float(np.min(tops)), 0.0, float(np.min(down)))
+    high = max(saddle, nut, float(np.max(up)), 1.0)
+    scale_x = (WIDTH - LEFT - RIGHT) / scale
+    scale_y = (FOOT - TOP - 14) / (high - low)
+
+    def place(along_mm: float, height_mm: float) -> tuple[float, float]:
+        px = LEFT + along_mm * scale_x
+        return (WIDTH - px if mirrored else px), FOOT - 14 - (height_mm - low) * scale_y
+
+    def line(points: list[tuple[float, float]]) -> str:
+        return " ".join("{:.1f},{:.1f}".format(*place(*point)) for point in points)
+
+    margins = strung.margin[fretted]
+    bars = []
+    for n in range(1, frame.frets + 1):
+        px, py = place(float(x[n]), float(tops[n - 1]))
+        margin = float(margins[n - 1])
+        if n <= fretted:
+            kind, words = (
+                ("held" if n == fretted else "behind"),
+                f"fret {n}: {'the string is held here' if n == fretted else 'behind the finger'}",
+            )
+        else:
+            kind = "touches" if margin < 0 else "near" if margin <= NEAR_MM else "clear"
+            words = f"fret {n}: {display.signed_number(margin * 1000)} {display.system} of room"
+        bars.append(FretBar(n, px, py, kind, words))
+    body = [*zip(along, down, strict=True)], [*zip(along, up, strict=True)]
+    held = [(0.0, nut)] if fretted == 0 else [(0.0, nut), (start, z0)]
+    bow = [(float(a), float(b)) for a, b in zip(x[1:], frame.relief_mm * frame.unit_bow(), strict=True)]
+    return SideView(
+        frets=bars,
+        string=line([*held, (scale, saddle)]),
+        rest=line([(0.0, nut), (scale, saddle)]),
+        swing=line([(float(a), float(b)) for a, b in [*body[0], *reversed(body[1])]]),
+        nut=place(0.0, nut),
+        saddle=place(scale, saddle),
+        saddle_words=f"saddle {display.fine_mm(saddle)}",
+        foot=FOOT,
+        relief=line(bow),
+        times=round(scale_y / scale_x),
+        ticks=ticks(scale, display, lambda mm: place(mm, 0)[0]),
+        hint=f"{display.fine_mm(size)} of downswing",
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class MapCell:
+    """The least room of one string fretted at one fret: `kind` touches|near|clear, a short number where it is tight, and the words."""
+
+    string: int
+    fret: int
+    kind: str
+    label: str
+    words: str
+
+
+def margin_map(found: list[Strung], names: dict[int, str], display: Display) -> list[tuple[str, list[MapCell]]]:
+    """A row for each string, string 1 on top: the least room at each fret it is fretted at, and over which fret."""
+    rows = []
+    for one in found:
+        over = np.nanargmin(one.margin, axis=1)
+        cells = []
+        for f, n in enumerate(over):
+            margin = float(one.margin[f, n])
+            kind = "touches" if margin < 0 else "near" if margin <= NEAR_MM else "clear"
+            # rounded away from zero, so that a touch never reads as nothing
+            count = margin * 100 if display.system == "mm" else margin / 0.0254
+            label = "" if kind == "clear" else f"{'−' if margin < 0 else '+'}{abs(count):.0f}"
+            where = "open" if f == 0 else f"fretted at {f}"
+            words = f"{names[one.string]} {where}: {display.signed_number(margin * 1000)} {display.system} of room over fret {n + 1}"
+            cells.append(MapCell(one.string, f, kind, label, words))
+        rows.append((names[one.string], cells))
+    return rows

@@ -1,0 +1,120 @@
+"""What has been read of an instrument's setup, and how far its setup job has come."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from deft_bench.core.frets.heights import Heights
+from deft_bench.core.strings.assembled import Assembled, Trial, assemble, errors_of, target_from
+from deft_bench.core.strings.intonation import GATE_CENTS
+from deft_bench.core.strings.setup_job import Found, SetupFacts
+from deft_bench.core.strings.setup_plan import SetupPlan
+from deft_bench.core.survey import PER_CENT, Place, heights_from
+from deft_bench.store import instruments, jobs, setups, surveys
+from deft_bench.web.support import db
+from deft_bench.web.surveyed import surveyed
+
+
+@dataclass(frozen=True, slots=True)
+class Read:
+    """The figures of a setup and the surveys that they are from, by kind."""
+
+    found: Found
+    of: Mapping[str, surveys.Survey]
+
+
+def setup_stage(job: jobs.Job, kind: str) -> str:
+    """Before anything is accepted it is intake; after that the readings between, and what follows a played-clean neck is after."""
+    targets = setups.accepted(db(), job.id)
+    if not targets:
+        return "before"
+    return "after" if kind in ("buzz", "intonation") else "between"
+
+
+def read_of(instrument: instruments.Instrument, found: Sequence[surveys.Survey]) -> Read:
+    """Figures from surveys given newest first: of each kind the newest that holds readings counts."""
+    of: dict[str, surveys.Survey] = {}
+    values: dict[str, dict[Place, int | None]] = {}
+    relief = None
+    for survey in found:
+        kind = survey.head.kind
+        if kind in of or kind not in ("straightness", "strings", "intonation", "buzz"):
+            continue
+        if kind == "straightness":
+            if survey.head.string_state != "tuned":
+                continue
+            straight = surveyed(survey, instrument).figures.straight
+            if straight is None:
+                continue
+            relief = straight.relief_mm
+        else:
+            read = surveys.values(db(), survey.id)
+            if not read or survey.head.strings != instrument.spec.strings:
+                continue
+            values[kind] = read
+        of[kind] = survey
+    strings, cents, played = (values.get(kind, {}) for kind in ("strings", "intonation", "buzz"))
+    sharp: dict[int, dict[int, float]] = {}
+    for (lane, fret), value in sorted(cents.items()):
+        sharp.setdefault(int(lane), {})[fret] = (value or 0) / PER_CENT
+    return Read(
+        Found(
+            relief,
+            {int(lane): (um or 0) / 1000 for (lane, fret), um in strings.items() if fret != 1},
+            {int(lane): (um or 0) / 1000 for (lane, fret), um in strings.items() if fret == 1},
+            sharp,
+            sum(bool(value) for value in played.values()) if played else None,
+            len(played),
+        ),
+        of,
+    )
+
+
+def latest_read(instrument: instruments.Instrument) -> Read:
+    """What was last read of an instrument, in whatever job."""
+    newest = [
+        survey
+        for kind in ("straightness", "strings", "intonation", "buzz")
+        for survey in surveys.of_instrument(db(), instrument.id, kind, 6)
+    ]
+    return read_of(instrument, newest)
+
+
+def setup_facts(job: jobs.Job, instrument: instruments.Instrument) -> SetupFacts:
+    """What has been recorded of a setup job, for its steps."""
+    found = list(reversed(surveys.of_job(db(), job.id)))
+    before = read_of(instrument, [survey for survey in found if survey.head.stage == "before"])
+    latest = read_of(instrument, found)
+    targets = setups.accepted(db(), job.id)
+    since = targets[-1].accepted_at if targets else ""
+
+    def fresh(kind: str) -> bool:
+        return bool(since) and kind in latest.of and latest.of[kind].taken_at >= since
+
+    return SetupFacts(
+        strings=instrument.spec.strings,
+        before=before.found,
+        latest=latest.found,
+        target=target_from(targets[-1].target) if targets else None,
+        relief_since=fresh("straightness"),
+        strings_since=fresh("strings"),
+        cents_within=GATE_CENTS[instrument.spec.bridge],
+        after=fresh("strings") and fresh("buzz"),
+        closed=job.closed_at is not None,
+    )
+
+
+def fret_errors(instrument: instruments.Instrument) -> dict[str, list[float]]:
+    """How the frets stand off their lanes' lines, mm, by the latest height survey that is complete enough."""
+    for survey in surveys.of_instrument(db(), instrument.id, "fret_heights", 4):
+        if survey.frets != instrument.spec.frets:
+            continue
+        heights: dict[str, Heights] = heights_from(surveys.values(db(), survey.id), survey.head.method, survey.frets)
+        errors = errors_of(heights, instrument.spec.mean_scale_mm, survey.frets)
+        if errors:
+            return errors
+    return {}
+
+
+def assembled(instrument: instruments.Instrument, plan: SetupPlan, read: Read, trial: Trial | None = None) -> Assembled:
+    """Neck and strings as last read, or as tried."""
+    return assemble(plan, instrument.spec, read.found, fret_errors(instrument), trial)
