@@ -75,9 +75,10 @@ def test_the_tables_themselves_refuse_what_must_never_be(db: Connection) -> None
         ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'bass', 3, 1, '', '')", (survey,)),
         ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at, replaces) VALUES (?, 'bass', 3, 1, '', '', ?)", (survey, first.id)),
         ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'left', 3, 1, '', '')", (survey,)),
+        ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, '19', 3, 1, '', '')", (survey,)),
         ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'bass', 61, 1, '', '')", (survey,)),
         ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'bass', 4, 0.5, '', '')", (survey,)),
-        ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'bass', 4, 9000, '', '')", (survey,)),
+        ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'bass', 4, 25000, '', '')", (survey,)),
         ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (999, 'bass', 4, 1, '', '')", ()),
         ("DELETE FROM survey WHERE id = ?", (survey,)),
     ]  # fmt: skip

@@ -215,7 +215,7 @@ def test_tables_built_anew_keep_every_row_and_reference(demo_path: Path, tmp_pat
         assert db.execute("PRAGMA foreign_key_check").fetchall() == []
         with pytest.raises(sqlite3.IntegrityError):
             db.execute("INSERT INTO survey SELECT 10000000, uid || 'x', 999999, NULL, kind, stage, method, surface, tool, resolution_um, string_state,"
-                       " temperature_c, humidity, reading_order, frets, note, taken_at FROM survey LIMIT 1")  # fmt: skip
+                       " temperature_c, humidity, reading_order, frets, note, taken_at, strings, at_frets FROM survey LIMIT 1")  # fmt: skip
         assert jobs.open_job(db, 1, "refret", "2026-08-24T09:00:00.000Z", None) > 0
         indexes = {row["name"] for row in db.execute("SELECT name FROM sqlite_master WHERE type = 'index'")}
         assert {"open_job", "survey_of_job", "survey_in_time", "instrument_by_name"} <= indexes

@@ -12,7 +12,7 @@ from deft_bench.store import boards, instruments, jobs, refrets, shop, surveys
 from deft_bench.store.database import Connection
 from harness import Bench
 
-SANDPIPER, HERON, REDSHANK, RUFF, TURNSTONE = 14, 1, 12, 13, 6
+SANDPIPER, HERON, REDSHANK, RUFF, WHIMBREL = 14, 1, 12, 13, 9
 
 
 def job_of(db: Connection, instrument_id: int) -> int:
@@ -184,7 +184,7 @@ def test_every_file_by_its_button(bench: Bench, demo: Connection) -> None:
 
 
 def test_a_refret_from_the_wire_to_the_ends(bench: Bench, demo: Connection) -> None:
-    opened = bench.post(f"/instruments/{TURNSTONE}/jobs", {"kind": "refret"}, follow=False).headers["Location"]
+    opened = bench.post(f"/instruments/{WHIMBREL}/jobs", {"kind": "refret"}, follow=False).headers["Location"]
     assert opened.endswith("/refret")
     job = int(re.findall(r"\d+", opened)[0])
     spec = instruments.get(demo, jobs.get(demo, job).instrument_id).spec

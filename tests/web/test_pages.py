@@ -50,7 +50,7 @@ class Reader(HTMLParser):
             "checkbox",
             "radio",
             "submit",
-        ):
+        ) and not found.get("aria-label"):
             self.boxes.append(found.get("id", "none"))
         if "id" in found:
             self.ids.append(found["id"])
@@ -90,9 +90,15 @@ def every_page(db: Connection) -> list[str]:
             for page in ("", "?fret=1", "/marking", "/radius?sagitta=1&span=50", "/strings", "/files")
         ]
         pages += [f"/instruments/{one.id}/neck", f"/instruments/{one.id}/neck?aim=fretwork"]
+        pages += [
+            f"/instruments/{one.id}/setup{page}"
+            for page in ("", "?string=1&fretted=5", "/strings", "/nut", "/saddle", "/intonation", "/buzz")
+        ]
         seen = {survey.head.kind: survey for survey in surveys.of_instrument(db, one.id, limit=60)}
         for survey in seen.values():
             pages += [f"/surveys/{survey.id}", f"/surveys/{survey.id}/sheet"]
+            if survey.head.kind == "intonation":
+                pages.append(f"/surveys/{survey.id}/listen")
         for job in jobs.of_instrument(db, one.id)[:2]:
             pages.append(f"/jobs/{job.id}/record")
     for job in jobs.in_bench_order(db):
@@ -102,6 +108,9 @@ def every_page(db: Connection) -> list[str]:
                 f"/jobs/{job.id}/surveys/new?kind={kind}"
                 for kind in ("slot_depth", "seating", "sprout", "straightness")
             ]
+            continue
+        if job.kind == "setup":
+            pages += [f"/jobs/{job.id}/surveys/new?kind={kind}" for kind in ("strings", "intonation", "buzz")]
             continue
         pages += [
             f"/jobs/{job.id}/level",
@@ -129,7 +138,7 @@ def test_every_page_keeps_the_policy_and_its_links_lead_somewhere(bench: Bench, 
         assert "None" not in re.sub(r"<[^>]*>", "", text), url
         body = re.sub(r"<title>.*?</title>|<[^>]*>", " ", text)
         if system == "in" and url.endswith(
-            ("/level", "/order", "/neck", "/refret", "/board", "/strings", "/radius?sagitta=1&span=50")
+            ("/level", "/order", "/neck", "/refret", "/board", "/strings", "/radius?sagitta=1&span=50", "/setup", "/nut", "/saddle", "/intonation")
         ):
             assert not re.search(r"\d mm\b", body), (url, re.findall(r".{30}\d mm\b.{10}", body)[:3])
         links |= {link.split("#")[0] for link in page.links if link.startswith("/")}

@@ -334,12 +334,12 @@ def test_a_survey_cut_short_goes_on_where_it_stopped(bench: Bench, demo: Connect
 
 def test_straightness_outside_a_job_is_kept_as_an_inspection(bench: Bench, demo: Connection) -> None:
     count = len(jobs.of_instrument(demo, 6))
-    assert "Straightness, along the middle" in bench.get("/instruments/6/check")
-    assert bench.post("/instruments/6/check", HEAD | {"tool": ""}).status_code == 422
+    assert "Straightness, along the middle" in bench.get("/instruments/9/check")
+    assert bench.post("/instruments/9/check", HEAD | {"tool": ""}).status_code == 422
     assert len(jobs.of_instrument(demo, 6)) == count
-    assert "Fret 20" in bench.post("/instruments/6/check", HEAD | {"kind": "straightness", "surface": "board"}).text
+    assert "Fret 20" in bench.post("/instruments/9/check", HEAD | {"kind": "straightness", "surface": "board"}).text
     survey = surveys.of_instrument(demo, 6, limit=1)[0].id
     assert "/surveys/new" in bench.client.get("/instruments/1/check").headers["Location"]
     bench.post(f"/surveys/{survey}/sheet", {"text": "fret,middle\n1,0\n5,.1\n9,.14\n14,.1\n20,0", "store": "1"})
-    assert "Straightness, board" in bench.get("/instruments/6")
-    assert json.loads(bench.client.get("/instruments/6/record.json").data)["surveys"][-1]["surface"] == "board"
+    assert "Straightness, board" in bench.get("/instruments/9")
+    assert json.loads(bench.client.get("/instruments/9/record.json").data)["surveys"][-1]["surface"] == "board"

@@ -6,6 +6,7 @@ from datetime import UTC, date, datetime, time, timedelta
 
 from deft_bench.core.board.positions import fret_position, fret_positions
 from deft_bench.core.strings.assembled import assemble, solve, target_of, target_record
+from deft_bench.core.strings.clearance import clearance, held
 from deft_bench.core.strings.notes import K_CENTS
 from deft_bench.core.strings.setup_job import Found
 from deft_bench.core.strings.setup_plan import SetupPlan, scales, starting_setup, to_fields
@@ -18,7 +19,7 @@ from deft_bench.store.database import Connection
 class Visit:
     """One setup: what is asked, when it is promised (days from today), what is read (mm, cents by string), and what changes in the plan.
 
-    `sharp` is (saddle, nut) error in mm by string; `buzz` the notes that buzz among those played.
+    `sharp` is (saddle, nut) error in mm by string; `proud_12` is how far fret 12 has come up since it was read: what is `played` buzzes over it.
     """
 
     name: str
@@ -30,8 +31,8 @@ class Visit:
     gap: tuple[float, ...]
     sharp: tuple[tuple[float, float], ...] = ()
     at_frets: tuple[int, ...] = (12,)
-    buzz: tuple[tuple[int, int], ...] = ()
     played: tuple[int, ...] = ()
+    proud_12: float = 0.0
     changed: dict[str, int] = field(default_factory=dict)
 
 
@@ -46,8 +47,8 @@ VISITS = (
     ),
     Visit(
         "Turnstone No. 3", "Back to pitch for the term; buzzes past the seventh", 2, 10, 0.2,
-        (1.6, 1.6, 1.65, 1.65, 1.75, 1.8, 1.85, 1.95, 1.95, 2.05, 2.05, 2.2), (0.05, 0.05, 0.06, 0.06, 0.05, 0.09, 0.06, 0.1, 0.1, 0.1, 0.1, 0.11),
-        tuple((0.1 * (i % 5) - 0.1, 0.0) for i in range(12)), (12,), ((12, 8), (12, 9), (12, 10), (10, 8), (10, 9)), (7, 8, 9, 10, 11, 12),
+        (2.0, 2.0, 2.05, 2.05, 2.15, 2.15, 2.2, 2.2, 2.3, 2.3, 2.4, 2.4), (0.05, 0.05, 0.06, 0.06, 0.05, 0.09, 0.06, 0.1, 0.1, 0.1, 0.1, 0.11),
+        tuple((0.1 * (i % 5) - 0.1, 0.0) for i in range(12)), (12,), (7, 8, 9, 10, 11), 0.12,
     ),
 )  # fmt: skip
 
@@ -144,8 +145,9 @@ def _open(db: Connection, visit: Visit, today: date) -> None:
     _cents(db, made, job, "before", visit.sharp, visit.at_frets, _at(day, 10, 40))
     if visit.played:
         head = _head("buzz", "before", made.spec.strings)
+        buzzes = _buzzes(plan, made, visit)
         rows = {
-            place: BUZZES_UM if (int(place[0]), place[1]) in visit.buzz else CLEAN_UM
+            place: BUZZES_UM if (int(place[0]), place[1]) in buzzes else CLEAN_UM
             for place in places(head, made.spec.frets)
             if place[1] in visit.played
         }
@@ -159,6 +161,20 @@ def _open(db: Connection, visit: Visit, today: date) -> None:
             Found(visit.relief, dict(enumerate(visit.action, start=1)), dict(enumerate(visit.gap, start=1))),
             _at(day, 12),
         )
+
+
+def _buzzes(plan: SetupPlan, made: instruments.Instrument, visit: Visit) -> set[tuple[int, int]]:
+    """The notes that buzz on this neck, its twelfth fret being proud."""
+    found = Found(visit.relief, dict(enumerate(visit.action, start=1)), dict(enumerate(visit.gap, start=1)))
+    now = assemble(plan, made.spec, found)
+    proud = [visit.proud_12 if fret == 12 else 0.0 for fret in range(1, made.spec.frets + 1)]
+    held_there = held(now.strings, now.strung())
+    return {
+        (one.string, fret)
+        for one in clearance(replace(now.frame, errors=proud), held_there, now.pluck_mm)
+        for fret, least in enumerate(one.least())
+        if least < 0
+    }
 
 
 def _accept(

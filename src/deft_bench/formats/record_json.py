@@ -3,21 +3,24 @@
 import base64
 import binascii
 import re
+from dataclasses import asdict
 from typing import Any
 
 from deft_bench.core import refret
 from deft_bench.core.board import plan as board_plan
 from deft_bench.core.instrument import CHOICES, KINDS, LENGTHS, Spec, problems, to_fields
 from deft_bench.core.jobs import JOB_KINDS
+from deft_bench.core.strings import setup_plan
+from deft_bench.core.strings.string_set import CONSTRUCTIONS, WRAPS
 from deft_bench.core.survey import KINDS as SURVEY_KINDS
 from deft_bench.core.survey import METHODS, STAGES, STRING_STATES, SURFACES, SurveyHead, head_problems, lanes_of
 from deft_bench.formats.photograph import PhotographError, reencode
 from deft_bench.formats.strict_json import RequestError, check, read_json
-from deft_bench.store import boards, instruments, jobs, order_ticks, pins, polish, refrets, rod_turns, surveys
+from deft_bench.store import boards, instruments, jobs, order_ticks, pins, polish, refrets, rod_turns, setups, surveys
 from deft_bench.store.database import Connection, new_uid, transaction
 
 FORMAT = "deft-bench-record"
-VERSION = 2
+VERSION = 3
 MOST_BYTES = 40 * 1024 * 1024
 
 
@@ -50,6 +53,7 @@ def export_record(db: Connection, instrument_id: int) -> dict[str, Any]:
         "revisions": [{"replaced_at": at, "spec": spec} for at, spec in instruments.revisions(db, instrument_id)],
         "jobs": [_job(db, job, survey_uids) for job in all_jobs],
         "surveys": [_survey(db, survey, job_uids) for survey in all_surveys],
+        "setup_plans": _saves(setups.plans(db, instrument_id)),
         "board_plans": _saves(boards.plans(db, instrument_id)),
         "board_ticks": [
             {"line": line, "fret": fret, "place_um": place, "at": at}
@@ -81,6 +85,10 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
     return {name: getattr(job, name) for name in kept} | {
         "plans": plans,
         "refret_plans": _saves(refrets.plans(db, job.id)),
+        "setups": [
+            {"accepted_at": one.accepted_at, "inputs": one.inputs, "target": one.target}
+            for one in setups.accepted(db, job.id)
+        ],
         "fitted": [{"fret": fret, "at": at} for fret, at in refrets.fitted(db, job.id).items()],
         "order": [{"step": step, "at": at, "note": note} for step, (at, note) in order_ticks.ticks(db, job.id).items()],
         "polished": [{"kind": kind, "grit": grit, "at": at} for (kind, grit), at in polish.done(db, job.id).items()],
@@ -111,6 +119,9 @@ def _survey(db: Connection, survey: surveys.Survey, job_uids: dict[int, str]) ->
         "humidity": head.humidity,
         "order": head.order,
         "note": head.note,
+        "strings": head.strings,
+        "at_frets": list(head.at_frets),
+        "sounded": [asdict(note) for note in surveys.sounded(db, survey.id)],
         "readings": [
             {
                 "lane": reading.lane,
@@ -153,6 +164,8 @@ _TEXT = {"type": "string", "maxLength": 4000}
 _FRET = {"type": "integer", "minimum": 1, "maximum": 60}
 _UM = {"type": "integer", "minimum": -5000, "maximum": 5000}
 _MAYBE_UM = {**_UM, "type": ["integer", "null"]}
+_VALUE = {"type": ["integer", "null"], "minimum": -20_000, "maximum": 20_000}
+_STRINGS = 18
 _LANE = {"type": "string", "enum": ["bass", "middle", "treble"]}
 _FLAG = {"type": "boolean"}
 
@@ -204,6 +217,46 @@ def _refret_plan_schema() -> dict[str, Any]:
         "items": {"type": "array", "minItems": 2, "maxItems": 2, "prefixItems": [_FRET, {"type": "string", "maxLength": 200}]},
     }  # fmt: skip
     return _object({name: fields[name] for name in refret.RefretPlan.__dataclass_fields__})
+
+
+def _setup_plan_schema() -> dict[str, Any]:
+    some = {"type": ["number", "null"], "minimum": 0, "maximum": 5_000_000}
+    make = _object(
+        {
+            "note": {"type": "string", "maxLength": 8}, "gauge_um": {"type": "integer", "minimum": 1, "maximum": 10_000},
+            "construction": {"type": "string", "enum": list(CONSTRUCTIONS)}, "wrap": {"type": "string", "enum": list(WRAPS)},
+            "core_um": {"type": ["integer", "null"], "minimum": 1, "maximum": 10_000}, "unit_weight_kg_per_m": some, "hz": some,
+        }
+    )  # fmt: skip
+    fields: dict[str, Any] = dict.fromkeys(setup_plan.LENGTHS, _LENGTH)
+    fields |= {field: {**_LENGTH, "type": ["integer", "null"]} for field in setup_plan.OPTIONAL}
+    fields |= {field: {"type": "string", "enum": list(choices)} for field, choices in setup_plan.CHOICES.items()}
+    fields |= {
+        key: {"type": "array", "maxItems": _STRINGS, "items": {"type": "integer", "minimum": 0, "maximum": 10_000}}
+        for key in ("gap_low_um", "gap_high_um")
+    }
+    fields |= {
+        "strings": {"type": "array", "minItems": 1, "maxItems": _STRINGS, "items": make},
+        "pluck_n": {"type": "array", "maxItems": _STRINGS, "items": {"type": "number", "minimum": 0, "maximum": 100}},
+        "a4_hz": {"type": "number", "minimum": 300, "maximum": 600},
+        "bearing_fret": {"type": "integer", "minimum": 2, "maximum": 4},
+    }
+    return _object({name: fields[name] for name in setup_plan.SetupPlan.__dataclass_fields__})
+
+
+_BY_STRING = "^([1-9]|1[0-8])$"
+_TARGET = _object(
+    {
+        "relief_um": _UM,
+        "action_um": {
+            "type": "object", "additionalProperties": False, "patternProperties": {_BY_STRING: {"type": "integer", "minimum": -1_000, "maximum": 30_000}},
+        },
+        "gap_um": {
+            "type": "object", "additionalProperties": False,
+            "patternProperties": {_BY_STRING: {"type": "array", "minItems": 2, "maxItems": 2, "items": {"type": "integer", "minimum": 0, "maximum": 5_000}}},
+        },
+    }
+)  # fmt: skip
 
 
 def _saved(plan: dict[str, Any]) -> dict[str, Any]:
@@ -297,6 +350,10 @@ SCHEMA = {
                                 {"kind": {"type": "string", "maxLength": 20}, "grit": {"type": "number", "exclusiveMinimum": 0, "maximum": 20000}, "at": _TIME}
                             ),
                         },
+                        "setups": {
+                            "type": "array", "maxItems": 200,
+                            "items": _object({"accepted_at": _TIME, "inputs": {"type": "object"}, "target": _TARGET}),
+                        },
                         "fitted": {"type": "array", "maxItems": 60, "items": _object({"fret": _FRET, "at": _TIME})},
                         "opened_at": _TIME,
                         "promised_on": _DAY,
@@ -347,13 +404,28 @@ SCHEMA = {
                         "humidity": {"type": ["number", "null"], "minimum": 0, "maximum": 100},
                         "order": {"type": "string", "enum": ["lane_by_lane", "fret_by_fret"]},
                         "note": _TEXT,
+                        "strings": {"type": "integer", "minimum": 0, "maximum": _STRINGS},
+                        "at_frets": {"type": "array", "maxItems": 60, "items": _FRET, "uniqueItems": True},
+                        "sounded": {
+                            "type": "array", "maxItems": 20_000,
+                            "items": _object(
+                                {
+                                    "string": {"type": "integer", "minimum": 1, "maximum": _STRINGS},
+                                    "what": {"type": "string", "enum": ["open", "harmonic", "fretted"]},
+                                    "fret": {**_FRET, "minimum": 0},
+                                    "hz": {"type": "number", "exclusiveMinimum": 0, "maximum": 20_000},
+                                    "confidence": {"type": "number", "minimum": 0, "maximum": 1},
+                                    "at": _TIME,
+                                }
+                            ),
+                        },
                         "readings": {
                             "type": "array", "maxItems": 20_000,
                             "items": _object(
                                 {
-                                    "lane": _LANE,
-                                    "fret": _FRET,
-                                    "value_um": _MAYBE_UM,
+                                    "lane": {"type": "string", "enum": [*_LANE["enum"], *map(str, range(1, _STRINGS + 1))]},
+                                    "fret": {**_FRET, "minimum": 0},
+                                    "value_um": _VALUE,
                                     "typed": {"type": "string", "maxLength": 60},
                                     "at": _TIME,
                                     "replaces": {"type": ["integer", "null"], "minimum": 0},
@@ -363,6 +435,7 @@ SCHEMA = {
                     }
                 ),
             },
+            "setup_plans": _saved(_setup_plan_schema()),
             "board_plans": _saved(_board_plan_schema()),
             "board_ticks": {
                 "type": "array", "maxItems": 200,
@@ -432,28 +505,37 @@ def import_record(db: Connection, raw: bytes, *, as_copy: bool = False) -> int:
         return _store(db, record, photos)
 
 
+def _head(survey: dict[str, Any]) -> SurveyHead:
+    fields = {name: survey[name] for name in SurveyHead.__dataclass_fields__}
+    return SurveyHead(**{**fields, "at_frets": tuple(survey["at_frets"])})
+
+
 def _brought_up(record: Any) -> Any:
-    """A version 1 record as version 2 has it: it knew no boards and no refrets."""
-    if not isinstance(record, dict) or record.get("version") != 1:
+    """An older record as this version has it: version 1 knew no boards and no refrets, version 2 no setups."""
+    if not isinstance(record, dict) or record.get("version") not in (1, 2):
         return record
-    jobs_then = record.get("jobs")
-    if isinstance(jobs_then, list):
+    older = record["version"]
+    jobs_then, surveys_then = record.get("jobs"), record.get("surveys")
+    if older == 1 and isinstance(jobs_then, list):
         for job in jobs_then:
             for plan in job.get("plans", []) if isinstance(job, dict) and isinstance(job.get("plans"), list) else []:
                 if isinstance(plan, dict) and isinstance(plan.get("inputs"), dict):
                     plan["inputs"].setdefault("school", "full")
-        jobs_then = [
-            {"refret_plans": [], "fitted": [], "polished": [], "order": [], **job} if isinstance(job, dict) else job
-            for job in jobs_then
-        ]
+    started: dict[str, Any] = {"setups": []} | (
+        {"refret_plans": [], "fitted": [], "polished": [], "order": []} if older == 1 else {}
+    )
+    if isinstance(jobs_then, list):
+        jobs_then = [{**started, **job} if isinstance(job, dict) else job for job in jobs_then]
+    if isinstance(surveys_then, list):
+        plain = {"strings": 0, "at_frets": [], "sounded": []}
+        surveys_then = [{**plain, **survey} if isinstance(survey, dict) else survey for survey in surveys_then]
     return {
-        "project": False,
-        "board_plans": [],
-        "board_ticks": [],
-        "rod_turns": [],
+        **({"project": False, "board_plans": [], "board_ticks": [], "rod_turns": []} if older == 1 else {}),
+        "setup_plans": [],
         **record,
         "version": VERSION,
         "jobs": jobs_then,
+        "surveys": surveys_then,
     }
 
 
@@ -473,7 +555,7 @@ def _contradictions(record: dict[str, Any]) -> list[pins.Photo | None]:
         survey_uids[survey["uid"]] = i
         if survey["job"] is not None and survey["job"] not in job_uids:
             lines.append(f"{here}.job: names no job of this record")
-        head = SurveyHead(**{name: survey[name] for name in SurveyHead.__dataclass_fields__})
+        head = _head(survey)
         lines += [f"{here}.{field}: {why}" for field, why in head_problems(head).items()]
         lines += _chain(here, survey)
     plan_uids: list[str] = []
@@ -517,6 +599,17 @@ def _board_lines(record: dict[str, Any]) -> list[str]:
         last = board_plan.fitted(board_plan.from_fields(record["board_plans"][-1]["plan"]), spec)
         here = f"board_plans[{len(record['board_plans']) - 1}].plan"
         lines += [f"{here}.{field}: {why}" for field, why in board_plan.plan_problems(last, spec).items()]
+    for k, saved in enumerate(record["setup_plans"]):
+        plan = saved["plan"]
+        here = f"setup_plans[{k}].plan"
+        lengths = {len(plan["gap_low_um"]), len(plan["gap_high_um"]), len(plan["strings"])}
+        if len(lengths) > 1 or len(plan["pluck_n"]) not in (0, len(plan["strings"])):
+            lines.append(f"{here}: its strings, gaps and forces differ in number")
+        else:
+            lines += [
+                f"{here}.{field}: {why}"
+                for field, why in setup_plan.plan_problems(setup_plan.from_fields(plan)).items()
+            ]
     for i, job in enumerate(record["jobs"]):
         for k, saved in enumerate(job["refret_plans"]):
             if any(fret > spec.frets for fret in saved["plan"]["frets"]):
@@ -533,10 +626,11 @@ def _chain(here: str, survey: dict[str, Any]) -> list[str]:
     """What is wrong with a survey's readings: each is the first of its place, or replaces the latest one there."""
     lines = []
     latest: dict[tuple[str, int], int] = {}
-    lanes = lanes_of(survey["kind"])
+    lanes = lanes_of(survey["kind"], survey["strings"])
     for k, reading in enumerate(survey["readings"]):
         place = reading["lane"], reading["fret"]
-        if reading["lane"] not in lanes or reading["fret"] > survey["frets"]:
+        open_string = reading["fret"] == 0 and survey["kind"] != "buzz"
+        if reading["lane"] not in lanes or reading["fret"] > survey["frets"] or open_string:
             lines.append(
                 f"{here}.readings[{k}]: fret {reading['fret']} {reading['lane']} is not a place of this survey"
             )
@@ -616,11 +710,13 @@ def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | Non
     job_ids = {job["uid"]: jobs.keep(db, instrument_id, job) for job in record["jobs"]}
     survey_ids = {}
     for survey in record["surveys"]:
-        head = SurveyHead(**{name: survey[name] for name in SurveyHead.__dataclass_fields__})
+        head = _head(survey)
         survey_id = surveys.start(
             db, instrument_id, job_ids.get(survey["job"]), survey["frets"], head, survey["taken_at"], survey["uid"]
         )
         surveys.keep_history(db, survey_id, survey["readings"])
+        for note in survey["sounded"]:
+            surveys.add_sounded(db, survey_id, surveys.Sounded(**note))
         survey_ids[survey["uid"]] = survey_id
     for job in record["jobs"]:
         for plan in job["plans"]:
@@ -632,6 +728,8 @@ def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | Non
             jobs.keep_work(
                 db, plan_id, instrument_id, plan["done_at"] or plan["accepted_at"], removed, plan["replaced_frets"]
             )
+        for one in job["setups"]:
+            setups.accept(db, job_ids[job["uid"]], one["accepted_at"], one["inputs"], one["target"])
         for saved in job["refret_plans"]:
             refrets.keep_plan(db, job_ids[job["uid"]], saved["saved_at"], saved["plan"])
         for ticked in job["order"]:
@@ -640,6 +738,8 @@ def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | Non
             polish.keep(db, job_ids[job["uid"]], tick["kind"], tick["grit"], tick["at"])
         for fitted in job["fitted"]:
             refrets.keep_fitted(db, job_ids[job["uid"]], instrument_id, [fitted["fret"]], fitted["at"])
+    for saved in record["setup_plans"]:
+        setups.keep_plan(db, instrument_id, saved["saved_at"], saved["plan"])
     for saved in record["board_plans"]:
         boards.keep_plan(db, instrument_id, saved["saved_at"], saved["plan"])
     for tick in record["board_ticks"]:

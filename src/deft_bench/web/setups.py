@@ -79,6 +79,14 @@ def latest_read(instrument: instruments.Instrument) -> Read:
     return read_of(instrument, newest)
 
 
+def last_setup(instrument: instruments.Instrument) -> Found:
+    """Action, gaps and cents as last read, for a list: no relief, no notes."""
+    newest = [
+        survey for kind in ("strings", "intonation") for survey in surveys.of_instrument(db(), instrument.id, kind, 2)
+    ]
+    return read_of(instrument, newest).found
+
+
 def setup_facts(job: jobs.Job, instrument: instruments.Instrument) -> SetupFacts:
     """What has been recorded of a setup job, for its steps."""
     found = list(reversed(surveys.of_job(db(), job.id)))

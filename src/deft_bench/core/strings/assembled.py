@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from deft_bench.core.board.positions import fret_positions
-from deft_bench.core.frets.heights import Heights, deviations
+from deft_bench.core.frets.heights import ROCK_MM, Heights, deviations
 from deft_bench.core.instrument import Spec
 from deft_bench.core.neck.rod_call import relief_target
 from deft_bench.core.strings.clearance import OverString, Strung, clearance, open_nut_height
@@ -18,6 +18,8 @@ from deft_bench.core.survey_figures import bow_of_tops
 
 ENOUGH = 0.5
 """A lane counts when at least this share of its frets is read; the gaps are filled along straight lines."""
+WORTH_MENDING_MM = 0.15
+"""A fret is named before the action is set when putting it right lets the strings down by this much on average."""
 USUAL_ACTION_MM = {"bass": (2.4, 2.0), "nylon": (3.6, 3.0), "acoustic": (2.4, 1.9), "electric": (1.9, 1.6)}
 """Action over fret 12 (bass side, treble side) that stands in until it is read."""
 
@@ -137,6 +139,49 @@ def solve(plan: SetupPlan, spec: Spec, at: Assembled) -> Solved:
         at.frame, lowered, (plan.relief_low_um / 1000, plan.relief_high_um / 1000), plan.margin_um / 1000, bridge_kind(spec),
         bridge_shape(plan, spec), at.pluck_mm,
     )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class FretFirst:
+    """One fret that keeps the action up: how far it stands off its neighbours (proud positive), and the lowest setup with it put right, mm."""
+
+    fret: int
+    off_mm: float
+    solved: Solved
+    lower_by_mm: float
+
+
+def fret_first(plan: SetupPlan, spec: Spec, at: Assembled, solved: Solved) -> FretFirst | None:
+    """The single fret whose repair lowers the setup most, if that is worth the work; None without heights or such a fret.
+
+    Tried are the frets that the strings are stopped by: each is put on the line between its neighbours.
+    """
+    errors = at.frame.errors
+    if not isinstance(errors, Mapping) or not errors:
+        return None
+    tight = {
+        fret for limit in solved.limited_by if limit for fret in (limit.fretted, limit.over) if 0 < fret <= spec.frets
+    }
+    x = fret_positions(spec.mean_scale_mm, spec.frets)
+    best: FretFirst | None = None
+    for fret in sorted(tight):
+        others = [n for n in range(spec.frets) if n != fret - 1]
+        fair = {
+            lane: float(np.interp(x[fret - 1], [x[n] for n in others], [off[n] for n in others]))
+            for lane, off in errors.items()
+        }
+        off = sum(errors[lane][fret - 1] - fair[lane] for lane in errors) / len(errors)
+        if abs(off) < ROCK_MM:
+            continue
+        mended = {
+            lane: [fair[lane] if n == fret - 1 else mm for n, mm in enumerate(values)]
+            for lane, values in errors.items()
+        }
+        after = solve(plan, spec, replace(at, frame=replace(at.frame, errors=mended)))
+        gain = solved.mean_action_mm - after.mean_action_mm
+        if gain >= WORTH_MENDING_MM and (best is None or gain > best.lower_by_mm):
+            best = FretFirst(fret, off, after, gain)
+    return best
 
 
 def _wanted_nut(plan: SetupPlan, spec: Spec, at: Assembled, one: OverString) -> float:

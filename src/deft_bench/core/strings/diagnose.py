@@ -22,6 +22,7 @@ from deft_bench.core.strings.clearance import (
 from deft_bench.core.strings.frame import Array, StringFrame
 
 FRET_MOST_MM, RISE_MOST_MM, RELIEF_MOST_MM, SADDLE_MOST_MM, NUT_MOST_MM = 0.3, 0.6, 1.0, 3.0, 1.0
+WORTH_SAYING_MM = 0.01
 BEYOND_MM = 1e-6
 """A buzz needs a margin under zero: the least size lies this far past the interval's end."""
 
@@ -317,9 +318,15 @@ def buzz_call(found: Diagnosis, heard: Sequence[Heard], name: Mapping[int, str],
     because = [f"Buzzes heard: {where_heard(heard, name)}." if buzzes else "Nothing that was played buzzes."]
     because.append(f"{len(heard)} notes played; the measured setup explains all but {found.wrong} of them.")
     figures = {"wrong": float(found.wrong), "action_raise_mm": raise_mm}
-    lift = Instead(
-        "Raise the action until nothing heard buzzes",
-        f"at least {length(raise_mm)} more over fret 12 on string {name.get(dearest, dearest)}",
+    lifts = (
+        (
+            Instead(
+                "Raise the action until nothing heard buzzes",
+                f"at least {length(raise_mm)} more over fret 12 on string {name.get(dearest, dearest)}",
+            ),
+        )
+        if raise_mm >= WORTH_SAYING_MM
+        else ()
     )
     if not buzzes:
         say = (
@@ -330,12 +337,12 @@ def buzz_call(found: Diagnosis, heard: Sequence[Heard], name: Mapping[int, str],
         return Call(say, "clean", figures, tuple(because), (), "certain" if found.fits else "likely", None)
     if found.fits:
         return Call(
-            "The setup as measured explains every buzz: it is too low for this hand. Solve it anew.", "solve", figures, tuple(because), (lift,), "likely",
+            "The setup as measured explains every buzz: it is too low for this hand. Solve it anew.", "solve", figures, tuple(because), lifts, "likely",
         )  # fmt: skip
     if not found.causes:
         return Call(
             "No one cause explains what was heard: the hand is heavier than reckoned, or two things are wrong.", "unclear", figures, tuple(because),
-            (lift,), "unsure", "play the same notes once more with an even hand, and read relief and action again",
+            lifts, "unsure", "play the same notes once more with an even hand, and read relief and action again",
         )  # fmt: skip
     best = found.causes[0]
     what, cure = cause_words(best, length, name)
@@ -359,4 +366,4 @@ def buzz_call(found: Diagnosis, heard: Sequence[Heard], name: Mapping[int, str],
         if found.next_test:
             string, fret = found.next_test
             settle = f"play string {name.get(string, string)} {'open' if fret == 0 else f'at fret {fret}'} and listen"
-    return Call(f"{what}: {cure}.", best.code, figures, tuple(because), (*others, lift), sure, settle)
+    return Call(f"{what}: {cure}.", best.code, figures, tuple(because), (*others, *lifts), sure, settle)

@@ -7,6 +7,7 @@ A saddle shift s (away from the nut) and a nut shift t (toward the saddle) chang
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 
 import numpy as np
 
@@ -75,6 +76,13 @@ def intonation(scale_mm: float, readings: Sequence[CentsReading], reading_sd_cen
 def turns_for(shift_mm: float, pitch_mm: float) -> float:
     """Turns of an intonation screw for a shift, by its thread's pitch (mm a turn), to the eighth."""
     return round(shift_mm / pitch_mm * 8) / 8
+
+
+def eighths(turns: float) -> str:
+    """Turns to the eighth as a screwdriver counts them: `1 7/8`, `3/8`, `0`."""
+    whole, part = divmod(Fraction(round(abs(turns) * 8), 8), 1)
+    words = [str(whole)] if whole or not part else []
+    return " ".join(words + ([f"{part.numerator}/{part.denominator}"] if part else []))
 
 
 def intonation_call(

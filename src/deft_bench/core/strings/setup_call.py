@@ -1,17 +1,31 @@
 """The one sentence of the Setup screen: what to set, in order, and what it gains."""
 
 from collections.abc import Mapping, Sequence
+from typing import Protocol
 
 from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm
 from deft_bench.core.strings.clearance import Strung
 from deft_bench.core.strings.setup_solve import Solved
 
 
+class FretAhead(Protocol):
+    """A fret to put right first, as `assembled.fret_first` finds it."""
+
+    @property
+    def fret(self) -> int: ...
+    @property
+    def off_mm(self) -> float: ...
+    @property
+    def solved(self) -> Solved: ...
+    @property
+    def lower_by_mm(self) -> float: ...
+
+
 def setup_call(
     found: Solved, margin_mm: float, present: Sequence[Strung] = (), present_relief_mm: float | None = None,
-    name: Mapping[int, str] | None = None, length: Length = in_mm, unread: Sequence[str] = (),
+    name: Mapping[int, str] | None = None, length: Length = in_mm, unread: Sequence[str] = (), first: FretAhead | None = None,
 ) -> Call:  # fmt: skip
-    """Say the solved setup; with the present one, what changing to it saves or costs."""
+    """Say the solved setup; with the present one, what changing to it saves or costs. `first` is a fret to put right before any of that."""
     names = name or {}
     treble, bass = found.strung[0], found.strung[-1]
     outer = (
@@ -75,4 +89,31 @@ def setup_call(
         instead.append(
             Instead("Leave it as it is", f"{length(now)} mean action{'; it buzzes at this hand' if buzzing else ''}")
         )
+    if first is not None:
+        size, lower = length(abs(first.off_mm)), first.solved
+        what = "is proud" if first.off_mm > 0 else "is low"
+        cure = "spot-level it" if first.off_mm > 0 else "lift or replace it"
+        because.append(
+            f"With fret {first.fret} put right, the same hand plays clean {length(first.lower_by_mm)} lower on average."
+        )
+        ways = (
+            Instead(f"{cure.capitalize()}, then {length(lower.relief_mm)} of relief", _pair(lower.strung, length)),
+            Instead(f"Leave fret {first.fret}, set {length(found.relief_mm)} of relief", _pair(found.strung, length)),
+            *instead,
+        )
+        figures |= {"fret": float(first.fret), "off_mm": first.off_mm, "lower_by_fret_mm": first.lower_by_mm}
+        return Call(
+            f"Fret {first.fret} {what} by {size}: {cure} before the action is set.",
+            "fret_first",
+            figures,
+            tuple(because),
+            ways,
+            sure,
+            settle,
+        )
     return Call(say, do, figures, tuple(because), tuple(instead), sure, settle)
+
+
+def _pair(strung: Sequence[Strung], length: Length) -> str:
+    """`1.60 mm / 1.20 mm`: action of the bass and the treble string."""
+    return f"{length(strung[-1].action_12_mm)} / {length(strung[0].action_12_mm)}"

@@ -117,13 +117,15 @@ def set_problem(make: StringMake) -> str | None:
 
 @dataclass(frozen=True, slots=True)
 class SetData:
-    """A usual set: gauges in thousandths of an inch, string 1 first; `plain` of them are unwound."""
+    """A usual set: gauges in thousandths of an inch, string 1 first; `plain` of them are unwound. `core_share` is the core's share of a
+    wound gauge: about 0.42 for guitars, 0.24 for basses' heavy wraps, 0.66 under the thin wrap of nylon strings."""
 
     thou: tuple[float, ...]
     plain: tuple[int, ...]
     wrap: str
     construction: str = "round_wound"
     core: str = "plain"
+    core_share: float = 0.42
 
 
 def _first(count: int) -> tuple[int, ...]:
@@ -145,11 +147,11 @@ SETS: dict[str, SetData] = {
     "10–47 twelve-string phosphor bronze": SetData(
         (10, 10, 14, 14, 8, 23, 12, 30, 18, 39, 27, 47), (0, 1, 2, 3, 4, 6, 8), "phosphor_bronze"),
     "10–32 tenor steel": SetData((10, 14, 22, 32), _first(2), "nickel_steel"),
-    "normal-tension nylon": SetData((28, 32.2, 40.3, 29, 35, 43), _first(3), "silver_copper", "nylon_wound", "nylon"),
-    "high-tension nylon": SetData((28.5, 33, 41, 30, 36, 44), _first(3), "silver_copper", "nylon_wound", "nylon"),
-    "45–105 nickel-plated steel": SetData((45, 65, 80, 105), (), "nickel_steel"),
-    "45–100 short-scale flat-wound": SetData((45, 60, 80, 100), (), "stainless", "flat_wound"),
-    "45–130 five-string nickel-plated steel": SetData((45, 65, 80, 105, 130), (), "nickel_steel"),
+    "normal-tension nylon": SetData((28, 32.2, 40.3, 29, 35, 43), _first(3), "silver_copper", "nylon_wound", "nylon", 0.66),
+    "high-tension nylon": SetData((28.5, 33, 41, 30, 36, 44), _first(3), "silver_copper", "nylon_wound", "nylon", 0.66),
+    "45–105 nickel-plated steel": SetData((45, 65, 80, 105), (), "nickel_steel", core_share=0.24),
+    "45–100 short-scale flat-wound": SetData((45, 60, 80, 100), (), "stainless", "flat_wound", core_share=0.24),
+    "45–130 five-string nickel-plated steel": SetData((45, 65, 80, 105, 130), (), "nickel_steel", core_share=0.24),
 }  # fmt: skip
 
 TUNINGS: dict[str, str] = {
@@ -167,12 +169,14 @@ def made_of(data: SetData, notes: Sequence[str]) -> list[StringMake]:
     if len(notes) != len(data.thou):
         raise ValueError(f"this set has {len(data.thou)} strings and this tuning {len(notes)}")
     plain = "nylon" if data.core == "nylon" else "plain"
-    return [
-        StringMake(
-            note, round(thou * MM_PER_INCH / 1000, 3), plain if i in data.plain else data.construction, data.wrap
-        )
-        for i, (thou, note) in enumerate(zip(data.thou, notes, strict=True))
-    ]
+    found = []
+    for i, (thou, note) in enumerate(zip(data.thou, notes, strict=True)):
+        gauge = round(thou * MM_PER_INCH / 1000, 3)
+        if i in data.plain:
+            found.append(StringMake(note, gauge, plain, data.wrap))
+        else:
+            found.append(StringMake(note, gauge, data.construction, data.wrap, round(gauge * data.core_share, 3)))
+    return found
 
 
 def notes_of(tuning: str) -> list[str]:

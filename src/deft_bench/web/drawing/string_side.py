@@ -1,5 +1,6 @@
 """One string from the side: x true to scale, heights exaggerated; fret tops, the string at rest and fretted, its swing, nut and saddle."""
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,8 +10,8 @@ from deft_bench.core.strings.clearance import Strung
 from deft_bench.core.units import Display
 from deft_bench.web.drawing.mat import ticks
 
-WIDTH, HEIGHT = 1240.0, 262.0
-LEFT, RIGHT, TOP, FOOT = 70.0, 96.0, 50.0, 216.0
+WIDTH, HEIGHT = 1240.0, 226.0
+LEFT, RIGHT, TOP, FOOT = 70.0, 96.0, 44.0, 190.0
 NEAR_MM = 0.03
 """Room that counts as tight: a feeler's blade."""
 
@@ -38,6 +39,7 @@ class SideView:
     saddle: tuple[float, float]
     saddle_words: str
     foot: float
+    height: float
     relief: str
     times: int
     ticks: list[tuple[float, float, str]]
@@ -100,6 +102,7 @@ def string_side(at: Assembled, strung: Strung, fretted: int, display: Display, m
         saddle=place(scale, saddle),
         saddle_words=f"saddle {display.fine_mm(saddle)}",
         foot=FOOT,
+        height=HEIGHT,
         relief=line(bow),
         times=round(scale_y / scale_x),
         ticks=ticks(scale, display, lambda mm: place(mm, 0)[0]),
@@ -127,9 +130,9 @@ def margin_map(found: list[Strung], names: dict[int, str], display: Display) -> 
         for f, n in enumerate(over):
             margin = float(one.margin[f, n])
             kind = "touches" if margin < 0 else "near" if margin <= NEAR_MM else "clear"
-            # rounded away from zero, so that a touch never reads as nothing
-            count = margin * 100 if display.system == "mm" else margin / 0.0254
-            label = "" if kind == "clear" else f"{'−' if margin < 0 else '+'}{abs(count):.0f}"
+            # rounded down, so that a touch never reads as nothing
+            count = math.floor((margin * 100 if display.system == "mm" else margin / 0.0254) + 1e-9)
+            label = "" if kind == "clear" else f"{count:+d}".replace("-", "−") if count else "0"
             where = "open" if f == 0 else f"fretted at {f}"
             words = f"{names[one.string]} {where}: {display.signed_number(margin * 1000)} {display.system} of room over fret {n + 1}"
             cells.append(MapCell(one.string, f, kind, label, words))

@@ -8,6 +8,7 @@ from werkzeug.wrappers import Response
 
 from deft_bench.core.instrument import CHOICES, KINDS, STARTING
 from deft_bench.core.jobs import JOB_KINDS, OPENED
+from deft_bench.core.strings.setup_job import Found
 from deft_bench.core.survey import KINDS as SURVEY_KINDS
 from deft_bench.core.survey import STAGES
 from deft_bench.store import instruments, jobs, pins, surveys
@@ -17,6 +18,7 @@ from deft_bench.web.drawing.stage import short_unit, stage
 from deft_bench.web.instruments.form import read_spec, values_of
 from deft_bench.web.job_now import job_now, job_steps
 from deft_bench.web.level.planning import call_of
+from deft_bench.web.setups import last_setup
 from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
 from deft_bench.web.surveyed import Surveyed, facts_of, latest, planned_drops, surveyed
 
@@ -34,6 +36,7 @@ class Row:
     neck: Mini
     heights: Surveyed | None
     relief: Surveyed | None
+    setup: Found
     job: jobs.Job | None
 
 
@@ -43,7 +46,16 @@ def _rows(found: Any) -> list[Row]:
     for instrument in found:
         heights = latest(instrument, "fret_heights")
         neck = mini(instrument.spec, heights.figures.off_mm if heights else {}, rock_mm())
-        rows.append(Row(instrument, neck, heights, latest(instrument, "straightness"), opened.get(instrument.id)))
+        rows.append(
+            Row(
+                instrument,
+                neck,
+                heights,
+                latest(instrument, "straightness"),
+                last_setup(instrument),
+                opened.get(instrument.id),
+            )
+        )
     return rows
 
 
@@ -170,6 +182,7 @@ def show(instrument_id: int) -> str:
         history=history,
         heights=heights,
         relief=next((v.found for v in history if v.found.survey.head.kind == "straightness" and v.found.figures.straight), None),
+        setup=last_setup(instrument),
         jobs=all_jobs,
         opened=opened,
         steps=job_steps(opened, instrument),
@@ -205,6 +218,8 @@ def open_job(instrument_id: int) -> Response:
     job_id = jobs.open_job(db(), instrument_id, kind, stamp(), promised, form.text("note")[:400])
     if kind == "refret":
         return redirect(url_for("refret.show", job_id=job_id))
+    if kind == "setup":
+        return redirect(url_for("setup.intake", instrument_id=instrument_id))
     return redirect(url_for("surveys.new", job_id=job_id))
 
 

@@ -10,8 +10,9 @@ from deft_bench.core.neck.rod_call import relief_target, rod_call, turn_words
 from deft_bench.core.neck.straightness import STRAIGHT_MM
 from deft_bench.core.neck.truss_rod import WITHIN_MM, Turn, truss_rod
 from deft_bench.core.neck.twist import twist
+from deft_bench.core.strings.assembled import target_from
 from deft_bench.core.survey import STRING_STATES, SURFACES, heights_from
-from deft_bench.store import instruments, jobs, rod_turns, surveys
+from deft_bench.store import instruments, jobs, rod_turns, setups, surveys
 from deft_bench.web.drawing.neck_curve import neck_curve, rod_chart
 from deft_bench.web.support import db, display, here, settings, stamp
 from deft_bench.web.surveyed import Surveyed, latest, surveyed
@@ -55,9 +56,10 @@ def show(instrument_id: int) -> str:
         instrument = instruments.get(db(), instrument_id)
     spec = instrument.spec
     opened = jobs.open_of(db(), [instrument_id]).get(instrument_id)
-    aim = request.args.get("aim", "fretwork" if opened else "playing")
+    aim = request.args.get("aim", "fretwork" if opened and opened.kind != "setup" else "playing")
     aim = aim if aim in AIMS else "playing"
-    target = 0.0 if aim == "fretwork" else relief_target(spec.hand, spec.kind)
+    playing = _playing_relief(instrument, opened)
+    target = 0.0 if aim == "fretwork" else playing
     bow = latest(instrument, "straightness")
     turns = recorded_turns(instrument)
     answered = [answer for _, answer in turns if answer is not None]
@@ -83,9 +85,17 @@ def show(instrument_id: int) -> str:
         }  # fmt: skip
     return render_template(
         "neck/show.html", section="instruments", instrument=instrument, aim=aim, aims=AIMS, target=target, turns=turns, waiting=waiting,
-        playing_target=relief_target(spec.hand, spec.kind), surfaces=SURFACES, states=STRING_STATES, turn_words=turn_words, steps_64=STEPS_64,
+        playing_target=playing, surfaces=SURFACES, states=STRING_STATES, turn_words=turn_words, steps_64=STEPS_64,
         opened=opened, twist=_twist(instrument), **shown,
     )  # fmt: skip
+
+
+def _playing_relief(instrument: instruments.Instrument, opened: jobs.Job | None) -> float:
+    """Relief wanted for playing, mm: the accepted setup's, else what is usual for the hand."""
+    found = setups.accepted(db(), opened.id) if opened else []
+    if found:
+        return target_from(found[-1].target).relief_mm
+    return relief_target(instrument.spec.hand, instrument.spec.kind)
 
 
 def _twist(instrument: instruments.Instrument) -> Any:

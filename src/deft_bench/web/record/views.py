@@ -5,14 +5,22 @@ import json
 from flask import Blueprint, flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.core.instrument import KINDS
 from deft_bench.core.jobs import JOB_KINDS
+from deft_bench.core.neck.rod_call import turn_words
+from deft_bench.core.strings.assembled import target_from
+from deft_bench.core.strings.setup_plan import string_names
+from deft_bench.core.strings.setup_report import SetupReport, relief_by_humidity, setup_report
 from deft_bench.formats.record_json import MOST_BYTES, AlreadyHereError, export_record, import_record
+from deft_bench.formats.setup_pdf import write_report
 from deft_bench.formats.strict_json import RequestError
-from deft_bench.store import instruments, jobs, pins, refrets, surveys
+from deft_bench.store import instruments, jobs, pins, refrets, rod_turns, setups, surveys
+from deft_bench.web.drawing.setup_card import setup_card
 from deft_bench.web.drawing.stage import Stage, short_unit, stage
 from deft_bench.web.job_now import job_steps
 from deft_bench.web.refretted import refret_facts
-from deft_bench.web.support import db, display, here, rock_mm
+from deft_bench.web.setups import read_of
+from deft_bench.web.support import day, db, display, here, rock_mm
 from deft_bench.web.surveyed import Surveyed, after_gate, planned_drops, shown_band, surveyed
 
 REPORT_WIDTH = 1000
@@ -49,8 +57,17 @@ def report(job_id: int) -> str:
             else None
         )
 
+    setup = setup_of(job, instrument) if job.kind == "setup" else None
     return render_template(
         "record/report.html",
+        setup=setup,
+        card=setup_card(setup, display(), instrument.spec.left_handed) if setup else None,
+        turns=[
+            turn
+            for turn in rod_turns.of_instrument(db(), instrument.id)
+            if turn.at >= job.opened_at and (job.closed_at is None or turn.at <= job.closed_at)
+        ],
+        turn_words=turn_words,
         section="instruments",
         job=job,
         kinds=JOB_KINDS,
@@ -70,6 +87,48 @@ def report(job_id: int) -> str:
         pins=[pin for pin in pins.of_instrument(db(), instrument.id) if pin.job_id == job_id],
         short_unit=short_unit(display()),
     )
+
+
+def setup_of(job: jobs.Job, instrument: instruments.Instrument) -> SetupReport:
+    """A setup's report: after is what was read since the setup was accepted."""
+    found = list(reversed(surveys.of_job(db(), job.id)))
+    targets = setups.accepted(db(), job.id)
+    since = targets[-1].accepted_at if targets else "9999"
+    before = read_of(instrument, [one for one in found if one.head.stage == "before"]).found
+    after = read_of(instrument, [one for one in found if one.taken_at >= since])
+    humidity = next((one.head.humidity for one in found if one.head.humidity is not None), None)
+    seasons = [
+        (one.head.humidity, straight.relief_mm)
+        for one in surveys.of_instrument(db(), instrument.id, "straightness", 40)
+        if one.head.humidity is not None
+        and one.head.string_state == "tuned"
+        and one.job_id != job.id
+        and (straight := surveyed(one, instrument).figures.straight) is not None
+    ]
+    plan = setups.plan_of(db(), instrument.id, instrument.spec)
+    target = target_from(targets[-1].target) if targets else None
+    return setup_report(
+        before, target, after.found, string_names(plan), humidity, relief_by_humidity(seasons), display().fine_mm
+    )
+
+
+@screen.get("/jobs/<int:job_id>/report.pdf")
+def setup_pdf(job_id: int) -> Response:
+    """The setup report as a PDF page."""
+    with here():
+        job = jobs.get(db(), job_id)
+        if job.kind != "setup":
+            raise KeyError(job_id)
+        instrument = instruments.get(db(), job.instrument_id)
+    spec = instrument.spec
+    about = [
+        f"Setup, opened {day(job.opened_at)}{f', closed {day(job.closed_at)}' if job.closed_at else ''}. {job.note}".strip(),
+        f"{KINDS[spec.kind]}, {display().long(spec.bass_scale_um)}, {spec.frets} frets; {spec.string_set}; for a {spec.hand} hand.",
+    ]
+    answer = make_response(write_report(f"{spec.name}: setup", about, setup_of(job, instrument), display()))
+    answer.headers["Content-Type"] = "application/pdf"
+    answer.headers["Content-Disposition"] = f"inline; filename=setup-{job.opened_at[:10]}-{job_id}.pdf"
+    return answer
 
 
 @screen.get("/instruments/<int:instrument_id>/record.json", endpoint="export_record")

@@ -9,13 +9,14 @@ from flask import url_for
 from deft_bench.core.board.layout import Spacing
 from deft_bench.core.board.strings_on_board import NutSpacing, nut_spacing
 from deft_bench.core.calls import Call, Length, listed_words
-from deft_bench.core.strings.assembled import Assembled
+from deft_bench.core.strings.assembled import Assembled, fret_first
 from deft_bench.core.strings.clearance import Strung
 from deft_bench.core.strings.compensation import compensation
 from deft_bench.core.strings.diagnose import Diagnosis, Heard, buzz_call, cause_words, diagnose
 from deft_bench.core.strings.intonation import (
     GATE_CENTS,
     CentsReading,
+    eighths,
     intonation,
     intonation_call,
     turns_for,
@@ -51,10 +52,17 @@ class ToDo:
 
 
 def call_of(
-    plan: SetupPlan, now: Assembled, present: Sequence[Strung], solved: Solved, names: Mapping[int, str], length: Length
+    instrument: instruments.Instrument,
+    plan: SetupPlan,
+    now: Assembled,
+    present: Sequence[Strung],
+    solved: Solved,
+    names: Mapping[int, str],
+    length: Length,
 ) -> Call:
     """The sentence of the Setup screen."""
-    return setup_call(solved, plan.margin_um / 1000, present, now.frame.relief_mm, names, length, now.unread)
+    first = fret_first(plan, instrument.spec, now, solved)
+    return setup_call(solved, plan.margin_um / 1000, present, now.frame.relief_mm, names, length, now.unread, first)
 
 
 def to_do(
@@ -287,6 +295,7 @@ def saddle_page(
     seats = [(CHANGES[kind], size, effect(seat, kind, size, spec.mean_scale_mm)) for kind, size in tries]
     return {
         "rows": rows,
+        "eighths": eighths,
         "target": target,
         "cut": cut,
         "shim": shim,
@@ -370,7 +379,7 @@ def intonation_page(instrument: instruments.Instrument, plan: SetupPlan, found: 
 
         def turns(shift: float) -> str:
             count = turns_for(shift, thread)
-            return f"{abs(count):g} turn{'s' if abs(count) != 1 else ''} of the screw"
+            return f"{eighths(count)} turn{'s' if abs(count) > 1 else ''} of the screw"
 
         call = intonation_call(fit, read, gate, first, shown.fine_mm, turns if movable else None)
         rows.append(
@@ -382,6 +391,7 @@ def intonation_page(instrument: instruments.Instrument, plan: SetupPlan, found: 
         "gate": gate,
         "survey": survey,
         "chart": intonation_chart([(names[row["number"]], row["read"], row["fit"]) for row in rows if row["fit"]], gate, spec.frets),
+        "eighths": eighths,
         "worst": _worst_row(rows),
         "sound": surveys.sounded(db(), survey.id) if survey else [],
         "starts": [

@@ -19,7 +19,7 @@ from deft_bench.formats.nut_template import write_template
 from deft_bench.formats.wav import WavError, read_wav
 from deft_bench.store import instruments, jobs, setups, shop, surveys
 from deft_bench.store.surveys import Sounded
-from deft_bench.web.drawing.string_side import margin_map, string_side
+from deft_bench.web.drawing.string_side import NEAR_MM, margin_map, string_side
 from deft_bench.web.errors import wants_json
 from deft_bench.web.job_now import job_steps
 from deft_bench.web.setup import pages
@@ -39,6 +39,7 @@ PAGES = {
     "intonation": "Intonation",
     "buzz": "Buzz",
 }
+SHOWN_FRET = 3
 MOST_SOUND = 24 * 1024 * 1024
 
 
@@ -106,7 +107,9 @@ def _live(
         int(fretted) if fretted.isascii() and fretted.isdigit() and int(fretted[:3]) < instrument.spec.frets else None
     )
     if at_fret is None:
-        at_fret = strung[which - 1].worst().fretted
+        # where it is tightest; a string with room everywhere is shown low on the neck, where its swing is seen
+        tightest = strung[which - 1].worst()
+        at_fret = tightest.fretted if tightest.margin_mm <= NEAR_MM else SHOWN_FRET
     mirrored = instrument.spec.left_handed != (settings()["nut_side"] == "right")
     solved = solve(plan, instrument.spec, now)
     present = now.strung()
@@ -123,7 +126,7 @@ def _live(
         "which": which,
         "fretted": at_fret,
         "solved": solved,
-        "call": pages.call_of(plan, now, present, solved, names, shown.fine_mm),
+        "call": pages.call_of(instrument, plan, now, present, solved, names, shown.fine_mm),
         "todo": pages.to_do(instrument, plan, found.found, solved, names, shown),
         "touching": sum(cell.kind == "touches" for _, row in rows for cell in row),
     }
@@ -132,7 +135,7 @@ def _live(
 def _trial_values(live: Mapping[str, Any]) -> dict[str, str]:
     shown = display()
     now = live["tried"]
-    values = {"relief": shown.entry(round(now.frame.relief_mm * 1000)), "nut": shown.entry(0), "hand": "100"}
+    values = {"relief": shown.entry(round(now.frame.relief_mm * 1000, -1)), "nut": shown.entry(0), "hand": "100"}
     return values | {f"action_{one.string}": shown.entry(round((one.action_12_mm or 0) * 1000)) for one in now.strings}
 
 
@@ -302,7 +305,7 @@ def strings(instrument_id: int) -> str | Response | tuple[str, int]:
     def build(instrument: instruments.Instrument, plan: SetupPlan, found: Read) -> dict[str, Any]:
         tried, why = _picked(plan, instrument)
         return pages.strings_page(instrument, plan, tried) | {
-            "values_tried": values_of(tried) if tried != plan else None, "why": why, "sets": SETS, "tunings": TUNINGS,
+            "values_tried": values_of(tried) if tried != plan else None, "mismatch": why, "sets": SETS, "tunings": TUNINGS,
             "picked_set": request.args.get("set", ""), "picked_tuning": request.args.get("tuning", ""),
         }  # fmt: skip
 

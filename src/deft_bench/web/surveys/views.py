@@ -311,7 +311,7 @@ def show(survey_id: int) -> str:
         least_shown=least_shown(survey.head.kind),
         neck=neck,
         lanes=tuple(reversed(lanes_of(survey.head.kind, survey.head.strings))),
-        columns=sorted({fret for _, fret in order}) if survey.head.kind in PER_STRING else list(range(1, survey.frets + 1)),
+        columns=sorted({fret for _, fret in order}, reverse=survey.head.kind == "strings") if survey.head.kind in PER_STRING else list(range(1, survey.frets + 1)),
         names=string_names(setups.plan_of(db(), instrument.id, instrument.spec)) if survey.head.kind in PER_STRING else {},
         bearing=setups.plan_of(db(), instrument.id, instrument.spec).bearing_fret if survey.head.kind == "strings" else 2,
         answers=ANSWERS.get(survey.head.kind, {}),

@@ -68,7 +68,7 @@ async function listen() {
         for (const v of data) found.push(v);
         if (aim && found.length > 8192 && found.length % 2048 < data.length) {
           const off = Math.max(-50, Math.min(50, guide(found.slice(-4096), audio.sampleRate, aim)));
-          needle.setAttribute("transform", `rotate(${(off * 0.9).toFixed(1)} 200 150)`);
+          needle.setAttribute("transform", `translate(${(off * 3.2).toFixed(1)} 0)`);
         }
         if (found.length >= SECONDS * audio.sampleRate) resolve(found);
       };

@@ -18,6 +18,7 @@ function follow(range) {
   const box = side ? (side === "treble" ? actions[0] : actions.at(-1)) : document.getElementById(range.dataset.for);
   const value = number(box);
   if (Number.isFinite(value)) range.value = box.name === "hand" ? value : Math.round(value * per);
+  if (side) range.closest(".slide").querySelector("output").textContent = `${box.value} ${system}`;
 }
 
 // the outer strings carry those between along
@@ -34,8 +35,10 @@ function carry(range) {
 form.addEventListener("input", (event) => {
   const range = event.target.closest(".range");
   if (!range) { ranges.forEach(follow); return; }
-  if (range.dataset.lane) carry(range);
-  else {
+  if (range.dataset.lane) {
+    carry(range);
+    range.closest(".slide").querySelector("output").textContent = `${write(Number(range.value))} ${system}`;
+  } else {
     const box = document.getElementById(range.dataset.for);
     box.value = box.name === "hand" ? range.value : write(Number(range.value));
   }

@@ -45,7 +45,7 @@ function move(cell, focus = true) {
   const wrap = at.closest(".sheet-wrap");
   if (wrap.scrollWidth > wrap.clientWidth) wrap.scrollLeft = at.offsetLeft - wrap.clientWidth / 2;
   say("fret", fret === "0" ? "Open" : `Fret ${fret}`);
-  say("lane", at.dataset.name ?? lane);
+  say("lane", at.closest("tr").dataset.name ?? lane);
   if (at.dataset.edge !== undefined) say("edge", at.dataset.edge);
   form.elements.lane.value = lane;
   form.elements.fret.value = fret;
@@ -169,8 +169,9 @@ function show(spot, lane, state) {
   spot.setAttribute("class", `spot ${state.shape}${spot.classList.contains("at") ? " at" : ""}${spot.classList.contains("pulse") ? " pulse" : ""}`);
   spot.querySelector("title").textContent = `fret ${state.fret} ${lane}: ${state.words}`;
   const text = spot.querySelector("text");
+  if (!text) return;
   text.textContent = state.label;
-  text.setAttribute("y", state.shape === "low" ? -11 : 20);
+  if (!("strung" in root.dataset)) text.setAttribute("y", state.shape === "low" ? -11 : 20);
 }
 
 function undoLast() {

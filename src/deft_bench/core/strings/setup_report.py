@@ -1,0 +1,134 @@
+"""A setup for its owner: what was found, what was done, before and after with the target, and how to keep it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from deft_bench.core.calls import Length, in_mm, listed_words
+from deft_bench.core.strings.setup_job import Found, SetupTarget
+
+LEAST_SURVEYS = 4
+REST_LOW, REST_HIGH, CLOSE = 45.0, 50.0, 4.0
+
+
+@dataclass(frozen=True, slots=True)
+class CardRow:
+    """One string of the setup card; mm and cents, None where it was not read. `cents` are the worst of those read."""
+
+    name: str
+    action: tuple[float | None, float | None, float | None]
+    gap: tuple[float | None, float | None]
+    cents: tuple[float | None, float | None]
+
+
+@dataclass(frozen=True, slots=True)
+class SetupReport:
+    """Before, target and after; `action` of each row and `relief` as (before, target, after)."""
+
+    relief: tuple[float | None, float | None, float | None]
+    rows: tuple[CardRow, ...]
+    found: tuple[str, ...]
+    done: tuple[str, ...]
+    played: str
+    care: tuple[str, ...]
+
+
+def relief_by_humidity(points: Sequence[tuple[float, float]]) -> float | None:
+    """Relief in mm that this neck gains with one more per cent of humidity, by least squares over (% RH, mm); None with too little to go by."""
+    if len(points) < LEAST_SURVEYS or max(rh for rh, _ in points) - min(rh for rh, _ in points) < 8:
+        return None
+    rh, mm = np.array(points).T
+    return float(np.polyfit(rh, mm, 1)[0])
+
+
+def care(humidity: float | None, per_percent: float | None, length: Length = in_mm) -> tuple[str, ...]:
+    """How to keep it, tied to humidity: the usual care, and what this neck has done in past seasons."""
+    words = [f"Keep it at {REST_LOW:.0f} to {REST_HIGH:.0f} % relative humidity, in its case when it is not played."]
+    if humidity is not None:
+        away = "drier" if humidity < REST_LOW - CLOSE else "damper" if humidity > REST_HIGH + CLOSE else ""
+        words.append(f"It was set up at {humidity:.0f} % RH{f': {away} than it should live' if away else ''}.")
+    if per_percent is not None and abs(per_percent) >= 0.0008:
+        words.append(
+            f"In past seasons this neck has {'gained' if per_percent > 0 else 'lost'} {length(abs(per_percent) * 10)} of relief for every 10 % damper: "
+            f"{'high action in damp weather, buzzing in dry' if per_percent > 0 else 'high action in dry weather, buzzing in damp'} is the season, not a fault."
+        )
+    words.append(
+        "Bring it back when relief has moved by more than 0.1 mm, or with every second set of strings. Change strings one at a time."
+    )
+    return tuple(words)
+
+
+def setup_report(
+    before: Found, target: SetupTarget | None, after: Found, names: dict[int, str], humidity: float | None, per_percent: float | None,
+    length: Length = in_mm,
+) -> SetupReport:  # fmt: skip
+    """Put a report together from what was read. `after` holds only what was read since the setup was accepted."""
+
+    def worst(read: Found, number: int) -> float | None:
+        cents = read.cents.get(number)
+        return max(cents.values(), key=abs) if cents else None
+
+    rows = tuple(
+        CardRow(
+            name,
+            (before.action_mm.get(n), target.action_mm.get(n) if target else None, after.action_mm.get(n)),
+            (before.gap_mm.get(n), after.gap_mm.get(n)),
+            (worst(before, n), worst(after, n)),
+        )
+        for n, name in names.items()
+    )
+    found = []
+    if before.relief_mm is not None:
+        found.append(f"{length(before.relief_mm)} of relief, strings at pitch.")
+    if before.action_mm:
+        found.append(
+            f"Action over fret 12 from {length(min(before.action_mm.values()))} to {length(max(before.action_mm.values()))}."
+        )
+    if target:
+        high = [names[n] for n, (_, most) in target.gap_mm.items() if before.gap_mm.get(n, 0.0) > most + 1e-9]
+        low = [names[n] for n, (least, _) in target.gap_mm.items() if before.gap_mm.get(n, least) < least - 1e-9]
+        if high:
+            found.append(f"Nut slots too high: {listed_words(high)}.")
+        if low:
+            found.append(f"Nut slots too low: {listed_words(low)}.")
+    sharp = [c for n in names if (c := worst(before, n)) is not None]
+    if sharp:
+        found.append(f"Intonation up to {max(map(abs, sharp)):.1f} cents out.")
+    return SetupReport(
+        (before.relief_mm, target.relief_mm if target else None, after.relief_mm), rows, tuple(found), tuple(_done(rows, before, after, length)),
+        f"{after.played} notes played, {'none buzzes' if not after.buzzes else f'{after.buzzes} buzz'}." if after.played else "",
+        care(humidity, per_percent, length),
+    )  # fmt: skip
+
+
+def _done(rows: Sequence[CardRow], before: Found, after: Found, length: Length) -> list[str]:
+    done = []
+    if before.relief_mm is not None and after.relief_mm is not None and abs(after.relief_mm - before.relief_mm) >= 0.02:
+        done.append(f"Relief brought from {length(before.relief_mm)} to {length(after.relief_mm)}.")
+    filed = [
+        (row.name, row.gap[0] - row.gap[1])
+        for row in rows
+        if row.gap[0] is not None and row.gap[1] is not None and row.gap[0] - row.gap[1] >= 0.02
+    ]
+    raised = [
+        row.name
+        for row in rows
+        if row.gap[0] is not None and row.gap[1] is not None and row.gap[1] - row.gap[0] >= 0.02
+    ]
+    if filed:
+        done.append(f"Nut slots filed: {listed_words([name for name, _ in filed])}.")
+    if raised:
+        done.append(f"Nut slots raised: {listed_words(raised)}.")
+    moved = [row.action[2] - row.action[0] for row in rows if row.action[0] is not None and row.action[2] is not None]
+    if moved and abs(sum(moved) / len(moved)) >= 0.03:
+        mean = sum(moved) / len(moved)
+        done.append(f"Action {'raised' if mean > 0 else 'lowered'} by {length(abs(mean))} on average.")
+    cents = [
+        (abs(row.cents[0]), abs(row.cents[1])) for row in rows if row.cents[0] is not None and row.cents[1] is not None
+    ]
+    if cents:
+        done.append(
+            f"Intonation brought from {max(c for c, _ in cents):.1f} to within {max(c for _, c in cents):.1f} cents."
+        )
+    return done
