@@ -45,12 +45,17 @@ class Reader(HTMLParser):
             self.links.add(found["href"])
         if tag == "label":
             self.labels.add(found.get("for", ""))
-        if tag in ("input", "select", "textarea") and found.get("type") not in (
-            "hidden",
-            "checkbox",
-            "radio",
-            "submit",
-        ) and not found.get("aria-label"):
+        if (
+            tag in ("input", "select", "textarea")
+            and found.get("type")
+            not in (
+                "hidden",
+                "checkbox",
+                "radio",
+                "submit",
+            )
+            and not found.get("aria-label")
+        ):
             self.boxes.append(found.get("id", "none"))
         if "id" in found:
             self.ids.append(found["id"])
@@ -138,7 +143,19 @@ def test_every_page_keeps_the_policy_and_its_links_lead_somewhere(bench: Bench, 
         assert "None" not in re.sub(r"<[^>]*>", "", text), url
         body = re.sub(r"<title>.*?</title>|<[^>]*>", " ", text)
         if system == "in" and url.endswith(
-            ("/level", "/order", "/neck", "/refret", "/board", "/strings", "/radius?sagitta=1&span=50", "/setup", "/nut", "/saddle", "/intonation")
+            (
+                "/level",
+                "/order",
+                "/neck",
+                "/refret",
+                "/board",
+                "/strings",
+                "/radius?sagitta=1&span=50",
+                "/setup",
+                "/nut",
+                "/saddle",
+                "/intonation",
+            )
         ):
             assert not re.search(r"\d mm\b", body), (url, re.findall(r".{30}\d mm\b.{10}", body)[:3])
         links |= {link.split("#")[0] for link in page.links if link.startswith("/")}

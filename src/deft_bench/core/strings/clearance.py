@@ -62,6 +62,12 @@ class Strung:
         f, n = divmod(place, shown.shape[1])
         return Worst(f + int(fretted_only), n + 1, float(shown[f, n]))
 
+    def lies_on(self) -> tuple[int, float] | None:
+        """The fret that the open string at rest lies on, and how far it is above the string, mm; None where it is free."""
+        over = int(np.nanargmin(self.static[0]))
+        low = float(self.static[0][over])
+        return (over + 1, -low) if low < 0 else None
+
     def least(self) -> Array:
         """The least margin at each fret it is fretted at, [0..N−1]."""
         return np.asarray(np.nanmin(self.margin, axis=1), dtype=float)

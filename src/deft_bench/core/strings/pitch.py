@@ -26,7 +26,8 @@ LOWEST_HZ, HIGHEST_HZ = 24.0, 1_600.0
 PARTIALS_TO_HZ = 7_000.0
 OTHER_NOTE_DB = 22.0
 """A second series this close to the first one's strongest partial is a second note, not a neighbour that rings along."""
-WRONG_NOTE_CENTS = 100.0
+WRONG_NOTE_CENTS = 101.0
+"""A string a semitone off is one to be tuned; more is another note."""
 MOST_STIFF = 0.002
 SPLITS = ((2, 3), (3, 4), (4, 5), (5, 6), (2, 5), (3, 5), (5, 8))
 """Pairs of notes whose partials together look like one series on a root that is not there: fifth, fourth, thirds, tenth, sixths."""

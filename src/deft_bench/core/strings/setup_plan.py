@@ -28,6 +28,7 @@ from deft_bench.core.units import MM, Display
 HAND_SHARE = {"light": 0.009, "medium": 0.013, "heavy": 0.018}
 """Plucking force as a share of tension: a string is drawn about as far aside whatever it weighs. About 0.7, 1 and 1.4 N at 78 N."""
 USUAL_PULL_N = 75.0
+USUAL_TOP = "E4"
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,7 +124,7 @@ def scales(spec: Spec) -> list[float]:
 def strings_of(spec: Spec) -> tuple[StringMake, ...]:
     """The strings of a specification's set at its tuning; where they do not go together, strings of a usual pull at its notes.
 
-    A tuning that cannot be read is taken as fourths down from E4.
+    A tuning that cannot be read is taken as even steps over two octaves down from E4.
     """
     try:
         notes = notes_of(spec.tuning)
@@ -139,14 +140,18 @@ def strings_of(spec: Spec) -> tuple[StringMake, ...]:
     return tuple(
         usual_string(note, scale)
         if note
-        else replace(usual_string("E4", scale, i), note="", hz=note_hz("E4") * 2 ** (-5 * i / 12))
+        else replace(
+            usual_string(USUAL_TOP, scale, 2 * i / max(1, spec.strings - 1)),
+            note="",
+            hz=note_hz(USUAL_TOP) * 2 ** (-2 * i / max(1, spec.strings - 1)),
+        )
         for i, (note, scale) in enumerate(zip(notes, scales(spec), strict=True))
     )
 
 
-def usual_string(note: str, scale_mm: float, down: int = 0) -> StringMake:
-    """A steel string of a usual pull at a note, or `down` fourths under it: plain up to half a millimetre, wound above."""
-    hz = note_hz(note) * 2 ** (-5 * down / 12)
+def usual_string(note: str, scale_mm: float, octaves_down: float = 0.0) -> StringMake:
+    """A steel string of a usual pull at a note, or some octaves under it: plain up to half a millimetre, wound above."""
+    hz = note_hz(note) * 2**-octaves_down
     mass = USUAL_PULL_N / (2 * scale_mm / 1000 * hz) ** 2
     plain = math.sqrt(4 * mass / (STEEL * math.pi)) * 1000
     if plain <= 0.5:

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from deft_bench.core.strings.clearance import PLUCK_FROM_SADDLE_MM, clearance
+from deft_bench.core.strings.clearance import PLUCK_FROM_SADDLE_MM, Strung, clearance
 from deft_bench.formats.calc.fields import listed, request
 from deft_bench.formats.calc.strings_fields import (
     FRAME,
@@ -28,7 +28,20 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     """Answer one request; margins are [fretted 0..N−1][over 1..N], null where the string is held down."""
     neck, over = frame(asked, asked["relief_mm"]), strings(asked)
     found = clearance(neck, over, pluck(asked))
+    refuse_arched(asked["relief_mm"], found)
     return {"strings": [strung_fields(one) for one in found], "buzzes": buzz_fields(found)}
+
+
+def refuse_arched(relief_mm: float, found: list[Strung]) -> None:
+    """Refuse a back-bow so strong that an open string lies on the neck: no such neck can be read."""
+    for one in found:
+        if relief_mm < 0 and (place := one.lies_on()):
+            fret, high = place
+            raise RequestError(
+                [
+                    f"relief_mm: lifts the middle of the neck above string {one.string}: {high:.2f} mm too high at fret {fret}"
+                ]
+            )
 
 
 def pluck(asked: dict[str, Any]) -> float:

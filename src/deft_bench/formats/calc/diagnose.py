@@ -4,7 +4,7 @@ from typing import Any
 
 from deft_bench.core.calls import in_mm
 from deft_bench.core.strings.diagnose import Cause, Heard, buzz_call, cause_words, diagnose
-from deft_bench.formats.calc.clearance import NEEDED, PLACED, pluck
+from deft_bench.formats.calc.clearance import NEEDED, PLACED, pluck, refuse_arched
 from deft_bench.formats.calc.fields import call_fields, listed, request
 from deft_bench.formats.calc.strings_fields import STRINGS_MOST, frame, strings, worst_fields
 from deft_bench.formats.strict_json import RequestError
@@ -33,6 +33,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         found = diagnose(neck, over, heard, pluck(asked))
     except ValueError as error:
         raise RequestError([f"heard: {error}"]) from None
+    refuse_arched(asked["relief_mm"], list(found.strung))
     return {
         "fits": found.fits,
         "wrong": found.wrong,

@@ -61,8 +61,9 @@ def _common(instrument: instruments.Instrument, plan: SetupPlan, page: str) -> d
     }  # fmt: skip
 
 
-def _trial(form: Form, count: int) -> Trial | None:
+def _trial(form: Form, instrument: instruments.Instrument, plan: SetupPlan) -> Trial | None:
     """The boxes of what is tried; None, with what is wrong in `form.errors`, where one cannot be meant."""
+    count = instrument.spec.strings
     relief = form.length("relief")
     nut = form.length("nut")
     hand = form.number("hand", 20, 300)
@@ -78,12 +79,14 @@ def _trial(form: Form, count: int) -> Trial | None:
     if form.errors or relief is None or nut is None or hand is None:
         return None
     tried = Trial(relief / 1000, {number: (um or 0) / 1000 for number, um in actions.items()}, nut / 1000, hand / 100)
-    lowest = min(tried.action_mm.values())
-    if tried.relief_mm > 0 and tried.relief_mm > lowest + 0.5:
-        form.errors["relief"] = (
-            "That relief would lift the middle of the strings’ path above the strings: less relief, or more action."
-        )
-        return None
+    for one in assembled(instrument, plan, latest_read(instrument), tried).strung():
+        place = one.lies_on()
+        if place:
+            field = "relief" if tried.relief_mm < 0 else f"action_{one.string}"
+            form.errors[field] = (
+                f"So string {one.string} would lie on fret {place[0]}, which stands {display().fine_mm(place[1])} above it at rest."
+            )
+            return None
     return tried
 
 
@@ -171,7 +174,7 @@ def preview(instrument_id: int) -> Response:
     if not common["playable"]:
         return make_response("", 204)
     form = Form()
-    trial = _trial(form, instrument.spec.strings)
+    trial = _trial(form, instrument, plan)
     words = {
         name: form.errors.get(name, "")
         for name in ("relief", "nut", "hand", *(f"action_{i}" for i in range(1, instrument.spec.strings + 1)))
@@ -203,7 +206,7 @@ def accept(instrument_id: int) -> Response | tuple[str, int]:
     now = assembled(instrument, plan, found)
     if request.form.get("which") == "tried":
         form = Form()
-        trial = _trial(form, instrument.spec.strings)
+        trial = _trial(form, instrument, plan)
         if trial is None:
             live = _live(instrument, plan, None, request.args)
             return render_template(

@@ -1,0 +1,107 @@
+"""Pitch from recordings: the right cents from any file, and every refusal with its reason."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from deft_bench.core.strings.notes import cents_between, note_hz
+from deft_bench.core.strings.pitch import PitchError, pitch
+from deft_bench.formats.calc import RequestError, calculate
+from deft_bench.formats.wav import WavError, read_wav
+from wavs import tone, wav
+
+
+@settings(max_examples=25)
+@given(st.floats(30, 1000), st.floats(-5.5, -3.4), st.integers(0, 10**6))
+def test_a_steady_note_is_right_within_half_a_cent(hz: float, stiffness: float, seed: int) -> None:
+    rate = (8_000, 16_000, 44_100, 48_000)[seed % 4] if hz < 800 else 48_000
+    found = pitch(tone(hz, stiff=10**stiffness, rate=rate, seed=seed, noise=10 ** (-5 + seed % 3)), rate)
+    assert abs(cents_between(found.hz, hz)) < 0.5
+    assert 0.5 < found.confidence <= 1
+
+
+def test_a_weak_first_partial_and_an_octave_are_no_trouble() -> None:
+    bass = tone(30.87, amps=(0.004, 0.3, 1, 0.5, 0.3, 0.2, 0.1, 0.1))
+    assert pitch(bass, 44_100).note == "B0"
+    hollow = tone(82.41, amps=(1, 0, 0.5, 0, 0.3, 0, 0.2))
+    assert pitch(hollow, 44_100).note == "E2"
+    course = tone(110) + tone(220, seed=4)
+    assert pitch(course / 2, 44_100, "A2").note == "A2"
+    twelfth = tone(110) + tone(330, seed=5)
+    assert pitch(twelfth / 2, 44_100, "A2").note == "A2"
+    assert pitch(tone(110), 44_100, "A2").inharmonicity == pytest.approx(1e-4, rel=0.05)
+    assert pitch(tone(196.0), 44_100, a4_hz=432).cents == pytest.approx(
+        cents_between(196.0, note_hz("G3", 432)), abs=0.3
+    )
+
+
+@pytest.mark.parametrize(
+    ("other", "what"),
+    [(2 ** (4 / 12), "major third"), (2 ** (7 / 12), "fifth"), (2 ** (5 / 12), "fourth"), (2 ** (1 / 12), "semitone"), (2 ** (9 / 12), "sixth"), (2 ** (15 / 12), "tenth")],
+)  # fmt: skip
+def test_two_notes_at_once_are_refused(other: float, what: str) -> None:
+    both = (tone(146.8) + tone(146.8 * other, seed=9)) / 2
+    with pytest.raises(PitchError, match="two notes at once"):
+        pitch(both, 44_100)
+
+
+def test_what_is_no_note_is_refused_with_the_reason() -> None:
+    chance = np.random.default_rng(1)
+    for samples, words in (
+        (np.zeros(90_000), "silence"),
+        (1e-4 * tone(110), "silence"),
+        (chance.normal(0, 0.1, 90_000), "noise"),
+        (np.clip(tone(110) * 6, -1, 1), "clipping"),
+        (tone(110, seconds=0.1, lead=0), "too short"),
+        (np.concatenate([np.zeros(80_000), tone(110, seconds=0.15, lead=0)]), "too short"),
+    ):
+        with pytest.raises(PitchError, match=words):
+            pitch(samples, 44_100)
+    with pytest.raises(PitchError, match=r"E2 was asked for, and A2 .* is heard"):
+        pitch(tone(110), 44_100, "E2")
+    assert pitch(tone(110), 44_100, "Bb2").note == "A2"  # a semitone off is a string to be tuned
+    with pytest.raises(PitchError, match="sampling rate"):
+        pitch(tone(110, rate=4000), 4000)
+
+
+@pytest.mark.parametrize("kind", ["u8", "i16", "i24", "i32", "f32"])
+def test_every_kind_of_wav_is_read(kind: str, tmp_path: Path) -> None:
+    samples = tone(196.0, rate=48_000)
+    stereo = np.column_stack([samples * 0.01, samples])
+    for shape in (samples, stereo):
+        path = tmp_path / f"{kind}.wav"
+        path.write_bytes(wav(shape, 48_000, kind))
+        answer = calculate("pitch", {"wav": str(path), "expected": "G3"})
+        assert abs(cents_between(answer["hz"], 196.0)) < (2 if kind == "u8" else 0.5)
+        assert answer["note"] == "G3"
+
+
+def test_files_that_are_no_wav_are_refused(tmp_path: Path) -> None:
+    good = wav(tone(110))
+    for name, raw, words in (
+        ("text", b"this is a text file, not a sound", "not a WAV file"),
+        ("empty", b"", "not a WAV file"),
+        ("cut", good[:30], "broken"),
+        ("none", wav(np.zeros(0)), "empty"),
+        ("slow", wav(tone(110, rate=6000), 6000), "sampling rate"),
+        ("many", wav(np.zeros((4000, 5))), "5 channels"),
+        ("nan", wav(np.array([0.1, np.nan] * 9000), kind="f32"), "no numbers"),
+    ):
+        path = tmp_path / name
+        path.write_bytes(raw)
+        with pytest.raises(WavError, match=words):
+            read_wav(path)
+        with pytest.raises(RequestError) as refused:
+            calculate("pitch", {"wav": str(path)})
+        assert refused.value.lines[0].startswith("wav: ")
+    with pytest.raises(RequestError, match="no file"):
+        calculate("pitch", {"wav": str(tmp_path / "nowhere.wav")})
+    with pytest.raises(RequestError, match="expected: “H9”"):
+        calculate("pitch", {"wav": str(tmp_path / "text"), "expected": "H9"})
+    # an end that was cut off is still the note that was recorded
+    path = tmp_path / "short.wav"
+    path.write_bytes(good[: len(good) - 20_000])
+    assert calculate("pitch", {"wav": str(path)})["note"] == "A2"

@@ -1,0 +1,390 @@
+"""Setup through the client: intake, solve, nut, saddle, intonation, buzz, sound and report; what is refused and what is kept."""
+
+import io
+import json
+import re
+from dataclasses import replace
+
+import pdfplumber
+import pytest
+
+from deft_bench.core.board.positions import fret_position
+from deft_bench.core.strings.notes import note_hz
+from deft_bench.core.strings.setup_plan import starting_setup
+from deft_bench.formats.record_json import export_record, import_record
+from deft_bench.formats.strict_json import RequestError
+from deft_bench.store import instruments, jobs, setups, surveys
+from deft_bench.store.database import Connection
+from harness import Bench
+from wavs import tone, wav
+
+HERON, TURNSTONE, KNOT, WHIMBREL, PHALAROPE = 1, 6, 8, 9, 11
+HEAD = {
+    "stage": "before",
+    "tool": "rule",
+    "resolution_um": "0.05",
+    "string_state": "tuned",
+    "temperature_c": "21",
+    "humidity": "50",
+}
+
+
+def read_new(bench: Bench, job: int, kind: str, **more: str) -> int:
+    """Start a survey; returns its id."""
+    answer = bench.post(f"/jobs/{job}/surveys/new", {**HEAD, "kind": kind, **more}, follow=False)
+    assert answer.status_code == 302, answer.text[-600:]
+    return int(re.findall(r"/surveys/(\d+)", answer.headers["Location"])[0])
+
+
+def bow(relief: float, fret: int, frets: int = 20) -> float:
+    """The gap under a straightedge at a fret of a neck with some relief."""
+    x = [fret_position(864, n) for n in range(1, frets + 1)]
+    return 4 * relief * (x[fret - 1] - x[0]) * (x[-1] - x[fret - 1]) / (x[-1] - x[0]) ** 2
+
+
+def accept(bench: Bench, survey: int, lane: str, fret: int, reading: str, code: int = 200) -> dict[str, object]:
+    answer = bench.post(
+        f"/surveys/{survey}/readings", {"lane": lane, "fret": fret, "reading": reading, "token": f"{lane}-{fret}-{reading}"}, headers={"Accept": "application/json"}
+    )  # fmt: skip
+    assert answer.status_code == code, answer.text
+    return dict(answer.json)
+
+
+def job_of(db: Connection, instrument: int) -> jobs.Job:
+    return jobs.open_of(db, [instrument])[instrument]
+
+
+def test_a_setup_from_intake_to_report(bench: Bench, demo: Connection) -> None:
+    opened = bench.post(f"/instruments/{WHIMBREL}/jobs", {"kind": "setup", "note": "For a light hand"}, follow=False)
+    assert opened.headers["Location"].endswith("/setup/intake")
+    job = job_of(demo, WHIMBREL)
+    # intake leads from one reading to the next
+    assert "kind=straightness" in bench.client.get(opened.headers["Location"]).headers["Location"]
+    relief = read_new(bench, job.id, "straightness", surface="fret_tops")
+    for fret in range(1, 21):
+        accept(bench, relief, "middle", fret, f"{bow(0.35, fret):.2f}")
+    assert "kind=strings" in bench.client.get(f"/instruments/{WHIMBREL}/setup/intake").headers["Location"]
+    assert "A survey" not in bench.get(f"/jobs/{job.id}/surveys/new?kind=strings")
+    strings = read_new(bench, job.id, "strings")
+    page = bench.get(f"/surveys/{strings}")
+    assert "pressed between 2 and 3" in page
+    assert "it bears on fret 2" in page
+    for string, action, gap in ((1, "2.6", "0.20"), (2, "2.7", "0.2"), (3, "2.8", "8 thou"), (4, "2,9", "0.22")):
+        assert accept(bench, strings, str(string), 12, action)["value"] == f"{float(action.replace(',', '.')):.2f}"
+        accept(bench, strings, str(string), 1, gap)
+    assert "kind=intonation" in bench.client.get(f"/instruments/{WHIMBREL}/setup/intake").headers["Location"]
+    # solve and accept
+    setup = bench.get(f"/instruments/{WHIMBREL}/setup")
+    assert "Accept the solved setup" in setup
+    assert "lower on average than now" in setup
+    assert "Accepted. Relief first" in bench.post(f"/instruments/{WHIMBREL}/setup/accept", {"which": "solved"}).text
+    target = setups.accepted(demo, job.id)[-1].target
+    assert set(target["action_um"]) == {"1", "2", "3", "4"}
+    assert setups.accepted(demo, job.id)[-1].inputs["unread"] == []
+    bench.post(f"/instruments/{WHIMBREL}/setup/accept", {"which": "solved"})
+    assert len(setups.accepted(demo, job.id)) == 1
+    # the neck's page aims at the accepted relief now
+    assert "by the setup" in bench.get(f"/instruments/{WHIMBREL}/neck?aim=playing")
+    assert "Tighten" in bench.get(f"/instruments/{WHIMBREL}/neck?aim=playing")
+    wanted = target["relief_um"] / 1000
+    again = read_new(bench, job.id, "straightness", surface="fret_tops", stage="between")
+    for fret in range(1, 21):
+        accept(bench, again, "middle", fret, f"{bow(wanted, fret):.2f}")
+    assert "File" in bench.get("/?all=1")
+    nut = bench.get(f"/instruments/{WHIMBREL}/setup/nut")
+    assert "File 4 slots" in nut
+    after = read_new(bench, job.id, "strings", stage="between")
+    for string in range(1, 5):
+        accept(bench, after, str(string), 12, f"{target['action_um'][str(string)] / 1000:.2f}")
+        accept(bench, after, str(string), 1, "0.12")
+    assert "Leave the nut" in bench.get(f"/instruments/{WHIMBREL}/setup/nut")
+    assert "Leave the saddles" in bench.get(f"/instruments/{WHIMBREL}/setup/saddle")
+    cents = read_new(bench, job.id, "intonation", stage="after", at_frets="12", resolution_um="1")
+    for string in range(1, 5):
+        accept(bench, cents, str(string), 12, "+1.5")
+    played = read_new(bench, job.id, "buzz", stage="after")
+    for fret in range(20):
+        for string in range(1, 5):
+            accept(bench, played, str(string), fret, "c")
+    assert "none buzzes" in bench.get(f"/jobs/{job.id}/record")
+    assert "Close the job" in bench.get("/?all=1")
+    pdf = bench.client.get(f"/jobs/{job.id}/report.pdf")
+    with pdfplumber.open(io.BytesIO(pdf.data)) as read:
+        assert len(read.pages) == 1
+        text = read.pages[0].extract_text()
+    for words in (
+        "Whimbrel No. 8: setup",
+        "For a light hand",
+        "Nut slots filed",
+        "80 notes played, none buzzes",
+        "relative humidity",
+        f"{wanted:.2f}",
+    ):
+        assert words in text, words
+    bench.post(f"/jobs/{job.id}/close")
+    assert "closed" in bench.get(f"/jobs/{job.id}/record")
+
+
+def test_trying_shows_and_saves_nothing(bench: Bench, demo: Connection) -> None:
+    page = bench.get(f"/instruments/{KNOT}/setup")
+    sent = dict(re.findall(r'name="((?:relief|nut|hand|action_\d+))" value="([^"]*)"', page))
+    url = f"/instruments/{KNOT}/setup/preview"
+    shown = bench.post(url, {**sent, "relief": "0.1", "string": "4", "fretted": "7"}).text
+    assert "4 E fretted at 7" in shown
+    assert 'id="side" hx-swap-oob=true' in shown
+    lower = {name: ("0.8" if name.startswith("action") else value) for name, value in sent.items()}
+    low = bench.post(url, {**lower, "hand": "150"}).text
+    assert low.count("map-cell touches") > page.count("map-cell touches")
+    for changed, words in (
+        ({"action_1": "-0.2"}, "An action below the fret cannot be"),
+        ({"action_1": "40"}, "40 mm is no action"),
+        ({"relief": "-1", **{f"action_{n}": "0.1" for n in range(1, 5)}}, "would lie on fret"),
+        ({"relief": "9"}, "Accepted: "),
+        ({"hand": "heavy"}, "is not accepted"),
+        ({"nut": "x"}, "is not a length"),
+    ):
+        refused = bench.post(url, {**sent, **changed})
+        assert words in refused.text, changed
+        assert refused.headers["HX-Reswap"] == "none"
+    assert setups.accepted(demo, job_of(demo, KNOT).id) == []
+    # what is tried can be accepted, and a bad box then keeps what was typed
+    assert (
+        "Not saved: 1 box"
+        in bench.post(f"/instruments/{KNOT}/setup/accept", {**sent, "which": "tried", "relief": "many"}).text
+    )
+    bench.post(f"/instruments/{KNOT}/setup/accept", {**sent, "which": "tried", "relief": "0.22"})
+    assert setups.accepted(demo, job_of(demo, KNOT).id)[-1].target["relief_um"] == 220
+    assert "Open a setup job first" in bench.post(f"/instruments/{HERON}/setup/accept", {"which": "solved"}).text
+    heron = bench.get(f"/instruments/{HERON}/setup")
+    assert "Fret 9 is low by 0.09" in re.sub(r"\s", " ", heron)
+
+
+def test_strings_are_saved_whole_or_not_at_all(bench: Bench, demo: Connection) -> None:
+    url = f"/instruments/{HERON}/setup/strings"
+    page = bench.get(f"{url}?set=9–42 nickel-plated steel&tuning=half a step down")
+    assert "Filled in: save to keep it" in page
+    assert 'value="Eb4"' in page
+    assert "less than as saved" in page
+    assert "has 12 strings" in bench.get(f"{url}?set=10–47 twelve-string phosphor bronze")
+    plan = setups.plan_of(demo, HERON, instruments.get(demo, HERON).spec)
+    sent = {"a4_hz": "440"}
+    for i, one in enumerate(plan.strings, start=1):
+        sent |= {
+            f"note_{i}": one.note,
+            f"gauge_{i}": f"{one.gauge_mm:g}",
+            f"construction_{i}": one.construction,
+            f"wrap_{i}": one.wrap,
+            f"core_{i}": f"{one.core_mm or ''}",
+            f"weight_{i}": "",
+        }
+    assert "more than as saved" in bench.post(f"{url}/preview", {**sent, "gauge_1": '.013"'}).text
+    for changed, words in (
+        ({"gauge_1": "2 m"}, "is not a length"),
+        ({"gauge_1": "2000"}, "is no string"),
+        ({"note_6": "H2"}, "is not a note"),
+        ({"weight_6": "-3"}, "give a number"),
+        ({"core_1": "0.1"}, "A plain string has no core"),
+        ({"a4_hz": "4"}, "from 380 to 500"),
+    ):
+        refused = bench.post(url, {**sent, **changed})
+        assert refused.status_code == 422
+        assert words in refused.text, changed
+        assert next(iter(changed.values())).replace('"', "&#34;") in refused.text
+    assert setups.plans(demo, HERON) == []
+    assert "Saved" in bench.post(url, {**sent, "weight_6": "6.1", "note_6": "D2"}).text
+    kept = setups.plan_of(demo, HERON, instruments.get(demo, HERON).spec)
+    assert kept.strings[5].unit_weight == pytest.approx(0.0061)
+    assert kept.strings[5].note == "D2"
+    assert "Nothing was changed" in bench.post(url, {**sent, "weight_6": "6.1", "note_6": "D2"}).text
+
+
+def test_nut_and_saddle_numbers(bench: Bench, demo: Connection) -> None:
+    page = bench.get(f"/instruments/{PHALAROPE}/setup/nut")
+    assert "1 A is cut too low" in page
+    assert "Shim under the whole nut" in page
+    bench.post(f"/instruments/{PHALAROPE}/setup/nut/shelf", {"files": "0.3; 0.5; 1", "blades": "0.1; 10 thou"})
+    assert 'value="0.3; 0.5; 1"' in bench.get(f"/instruments/{PHALAROPE}/setup/nut")
+    assert (
+        "Not saved" in bench.post(f"/instruments/{PHALAROPE}/setup/nut/shelf", {"files": "round", "blades": "0.1"}).text
+    )
+    boxes = dict(re.findall(r'name="([a-z_]+(?:_\d+)?)" (?:aria-label="[^"]*" )?value="([^"]*)"', page))
+    values = {k: v for k, v in boxes.items() if k not in ("csrf_token", "files", "blades")} | {
+        "nut_school": "equal_centres",
+        "seat_base": "flat",
+        "blank_base": "curved",
+    }
+    assert values["gap_low_1"]
+    bad = bench.post(f"/instruments/{PHALAROPE}/setup/nut", {**values, "gap_low_1": "0.2", "gap_high_1": "0.1"})
+    assert bad.status_code == 422
+    assert "the lower first" in bad.text
+    saved = bench.post(
+        f"/instruments/{PHALAROPE}/setup/nut", {**values, "bearing_fret": "3", "blank_length_um": "20"}
+    ).text
+    assert "Saved" in saved
+    assert "bears on fret 3" in saved
+    assert "its base is curved and the seat is flat" in saved.lower()
+    raw = bench.client.get(f"/instruments/{PHALAROPE}/setup/nut-template.pdf").data
+    width = instruments.get(demo, PHALAROPE).spec.nut_width_um / 1000
+    with pdfplumber.open(io.BytesIO(raw)) as read:
+        page_ = read.pages[0]
+        strips = [rect for rect in page_.rects if abs(rect["width"] / 72 * 25.4 - width) < 0.02]
+        bars = [line for line in page_.lines if abs(max(line["width"], line["height"]) / 72 * 25.4 - 50) < 0.02]
+        centres = sorted(
+            (line["x0"] - strips[0]["x0"]) / 72 * 25.4
+            for line in page_.lines
+            if strips[0]["top"] - 1 < line["top"] < strips[0]["bottom"] and line["height"] > 20
+        )
+    assert len(strips) == 2
+    assert len(bars) == 2
+    assert len(centres) == 4
+    saddle = bench.get(f"/instruments/{KNOT}/setup/saddle")
+    assert "is bottomed by" in saddle
+    assert "at the body end" in saddle
+    assert "Out of reach" in saddle
+    one_piece = bench.get(f"/instruments/{TURNSTONE}/setup/saddle")
+    assert "off beneath the saddle at its bass end" in one_piece or "is missing at its bass end" in one_piece
+
+
+def test_buzz_leads_to_a_cause_and_the_hand_is_kept(bench: Bench, demo: Connection) -> None:
+    page = bench.get(f"/instruments/{TURNSTONE}/setup/buzz")
+    assert "Fret 12 is proud by 0.1" in re.sub(r"\s", " ", page)
+    spec = instruments.get(demo, TURNSTONE).spec
+    assert "kept for the next setup" in bench.post(f"/instruments/{TURNSTONE}/setup/buzz/hand").text
+    assert len(setups.plan_of(demo, TURNSTONE, spec).pluck_n) == 12
+    bench.post(f"/instruments/{TURNSTONE}/setup/buzz/hand", {"forget": "1"})
+    assert setups.plan_of(demo, TURNSTONE, spec).pluck_n == ()
+    assert "mark some notes first" in bench.post(f"/instruments/{HERON}/setup/buzz/hand").text
+    survey = surveys.of_instrument(demo, TURNSTONE, "buzz", 1)[0]
+    assert "z when it buzzes" in accept(bench, survey.id, "1", 3, "maybe", 422)["error"]  # type: ignore[operator]
+    assert accept(bench, survey.id, "1", 0, "z")["value"] == "buzzes"
+    assert accept(bench, survey.id, "1", 20, "z", 422)["error"] == "That place is not on this neck."
+    sheet = bench.post(
+        f"/surveys/{survey.id}/sheet", {"text": "fret,lane,reading\n2,12,z\n2,99,z\n", "preview": "1"}
+    ).text
+    assert "is not one of" in sheet
+    csv = bench.client.get(f"/surveys/{survey.id}.csv").text
+    assert "buzzes" in csv
+
+
+def test_cents_are_typed_and_refused_beyond_a_semitone(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, KNOT)
+    missing = bench.post(f"/jobs/{job.id}/surveys/new", {**HEAD, "kind": "intonation", "at_frets": ""})
+    assert missing.status_code == 422
+    assert "12 alone is enough" in missing.text
+    survey = read_new(bench, job.id, "intonation", at_frets="12, 3", resolution_um="0.5")
+    assert accept(bench, survey, "4", 12, "-3,5 cents")["value"] == "−3.5"
+    for typed, words in (
+        ("300", "a semitone or more"),
+        ("-300", "a semitone or more"),
+        ("sharp", "no number of cents"),
+        ("nan", "no number of cents"),
+        ("", "no number"),
+    ):
+        assert words in str(accept(bench, survey, "4", 3, typed, 422)["error"]), typed
+    assert "reads 1" not in bench.get(f"/surveys/{survey}")
+    page = bench.get(f"/instruments/{KNOT}/setup/intonation")
+    assert "Move the saddle" in page
+    assert "forward, toward the nut" in page
+    bench.post(f"/instruments/{KNOT}/setup/intonation", {"intonation_thread_um": "0.8"})
+    assert setups.plan_of(demo, KNOT, instruments.get(demo, KNOT).spec).intonation_thread_um == 800
+    assert (
+        "is not a length"
+        in bench.post(f"/instruments/{KNOT}/setup/intonation", {"intonation_thread_um": "coarse"}).text
+    )
+
+
+def test_notes_from_wav_files_become_cents(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, KNOT)
+    survey = read_new(bench, job.id, "intonation", at_frets="12", resolution_um="0.1")
+    url = f"/surveys/{survey}/sound"
+
+    def send(step: str, raw: bytes, name: str = "note.wav", js: bool = True):  # type: ignore[no-untyped-def]
+        headers = {"Accept": "application/json"} if js else {}
+        return bench.client.post(
+            url, data={"csrf_token": bench.token, "step": step, "wav": (io.BytesIO(raw), name)}, content_type="multipart/form-data", headers=headers, follow_redirects=not js
+        )  # fmt: skip
+
+    assert "Play string 4 E open" in bench.get(f"/surveys/{survey}/listen")
+    low_e = note_hz("E1")
+    first = send("4-open-0", wav(tone(low_e * 2 ** (3 / 1200))))
+    assert first.json["next"] == "4-harmonic-12"
+    assert send("4-harmonic-12", wav(tone(2 * low_e * 2 ** (3 / 1200)))).status_code == 200
+    fretted = send("4-fretted-12", wav(tone(2 * low_e * 2 ** (3 / 1200) * 2 ** (7.5 / 1200))))
+    assert fretted.json["cents"] == {"4:12": "+7.5"}
+    stored = surveys.values(demo, survey)["4", 12]
+    assert abs((stored or 0) / 100 - 7.5) < 0.5
+    # the open note again, tuned now: the cents follow, the earlier figure stays in the record
+    send("4-open-0", wav(tone(low_e)))
+    assert abs((surveys.values(demo, survey)["4", 12] or 0) / 100 - 10.5) < 0.5
+    assert len([one for one in surveys.history(demo, survey) if one.lane == "4"]) == 2
+    for raw, step, words in (
+        (b"just text", "3-open-0", "Not a WAV file"),
+        (wav(tone(55) * 0), "3-open-0", "Silence"),
+        (wav(tone(73.4)), "3-open-0", "Not the expected note: A1 was asked for"),
+        (wav((tone(55) + tone(55 * 2 ** (4 / 12), seed=3)) / 2), "3-open-0", "Two notes at once"),
+        (wav(tone(55) * 9), "3-open-0", "Clipping"),
+        (wav(tone(55)), "9-open-0", "not part of this survey"),
+    ):
+        refused = send(step, raw)
+        assert refused.status_code == 422
+        assert words in refused.json["error"], words
+    assert "No recording came" in bench.post(url, {"step": "3-open-0"}).text
+    assert "Not taken. Not a WAV file" in send("3-open-0", b"text", js=False).text
+    assert "−" not in re.findall(r"4 E</th>.*?</tr>", bench.get(f"/surveys/{survey}/listen"), re.S)[0]
+    assert (
+        bench.client.get(f"/surveys/{surveys.of_instrument(demo, KNOT, 'strings', 1)[0].id}/listen").status_code == 404
+    )
+
+
+def test_a_record_with_its_setups_comes_back_and_a_spoilt_one_does_not(bench: Bench, demo: Connection) -> None:
+    record = export_record(demo, PHALAROPE)
+    assert record["setup_plans"]
+    assert any(job["setups"] for job in record["jobs"])
+    copy = import_record(demo, json.dumps(record).encode(), as_copy=True)
+    again = export_record(demo, copy)
+    assert [job["setups"] for job in again["jobs"]] == [job["setups"] for job in record["jobs"]]
+    assert again["setup_plans"] == record["setup_plans"]
+    for spoil, line in (
+        (lambda r: r["setup_plans"][0]["plan"]["strings"].pop(), "setup_plans[0].plan: its strings"),
+        (
+            lambda r: r["setup_plans"][0]["plan"].update(pocket_um=190_000, mouth_to_saddle_um=60_000),
+            "setup_plans[0].plan.mouth_to_saddle_um",
+        ),
+        (
+            lambda r: next(s for s in r["surveys"] if s["kind"] == "strings")["readings"][0].update(lane="9"),
+            "is not a place of this survey",
+        ),
+        (
+            lambda r: next(s for s in r["surveys"] if s["kind"] == "strings").update(strings=0),
+            "strings: A survey of strings says how many",
+        ),
+        (
+            lambda r: next(j for j in r["jobs"] if j["setups"])["setups"][0]["target"].pop("relief_um"),
+            "target.relief_um: missing",
+        ),
+    ):
+        broken = json.loads(json.dumps(record))
+        spoil(broken)
+        with pytest.raises(RequestError) as refused:
+            import_record(demo, json.dumps(broken).encode(), as_copy=True)
+        assert any(line in found for found in refused.value.lines), refused.value.lines[:3]
+    older = json.loads(json.dumps(export_record(demo, HERON)))
+    older["version"] = 2
+    del older["setup_plans"]
+    for one in older["jobs"]:
+        del one["setups"]
+    for one in older["surveys"]:
+        del one["strings"], one["at_frets"], one["sounded"]
+    assert import_record(demo, json.dumps(older).encode(), as_copy=True) > 0
+
+
+def test_saved_setups_follow_an_edited_specification(demo: Connection) -> None:
+    spec = instruments.get(demo, HERON).spec
+    plan = replace(starting_setup(spec), pluck_n=(1.0,) * 6, margin_um=35)
+    setups.save(demo, HERON, plan, "2026-08-24T10:00:00.000Z")
+    assert not setups.save(demo, HERON, plan, "2026-08-24T10:01:00.000Z")
+    seven = replace(spec, strings=7, tuning="B1 E2 A2 D3 G3 B3 E4")
+    fitted = setups.plan_of(demo, HERON, seven)
+    assert len(fitted.strings) == 7
+    assert fitted.pluck_n == ()
+    assert fitted.margin_um == 35
