@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 # what is waited for comes at once on a free machine; a busy one is no fault of the program
 expect.set_options(timeout=30_000)
@@ -14,11 +14,16 @@ ARGS = [
 
 
 @pytest.fixture(scope="session")
-def browser() -> Iterator[Browser]:
-    with sync_playwright() as play:
-        chromium = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
-        yield chromium
-        chromium.close()
+def play() -> Iterator[Playwright]:
+    with sync_playwright() as started:
+        yield started
+
+
+@pytest.fixture(scope="session")
+def browser(play: Playwright) -> Iterator[Browser]:
+    chromium = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
+    yield chromium
+    chromium.close()
 
 
 @pytest.fixture
