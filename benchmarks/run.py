@@ -1,5 +1,6 @@
 """`make bench`: ratios against a reference run in the same process. No bare seconds, no promise in a timed test."""
 
+import math
 import random
 import shutil
 import tempfile
@@ -18,6 +19,10 @@ from scipy.optimize import linprog
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.levelling import LevelRequest, level_option, plan_level
 from deft_bench.core.instrument import STARTING
+from deft_bench.core.strings.clearance import OverString, clearance
+from deft_bench.core.strings.frame import StringFrame
+from deft_bench.core.strings.pitch import pitch
+from deft_bench.core.strings.setup_solve import setup_solve
 from deft_bench.demo import make_demo
 from deft_bench.formats.board import EXPORTS
 from deft_bench.store import instruments, jobs, surveys
@@ -138,7 +143,7 @@ def bench_pages() -> None:
         pages = {
             "today": "/", "instruments": "/instruments", "find one": "/instruments?q=curlew", "find many": "/instruments?q=no", "instrument": "/instruments/1",
             "survey": f"/surveys/{survey}", "level": f"/jobs/{heron.id}/level", "record": f"/jobs/{heron.id}/record", "settings": "/settings",
-            "board": "/instruments/14/board", "marking": "/instruments/14/board/marking", "refret": "/jobs/132/refret", "boards": "/boards",
+            "board": "/instruments/14/board", "marking": "/instruments/14/board/marking", "refret": "/jobs/132/refret", "boards": "/boards", "setup": "/instruments/8/setup", "intonation": "/instruments/8/setup/intonation",
         }  # fmt: skip
         clients = [create_app(path, now=lambda: DAY).test_client() for path in (small, large)]
         print(
@@ -188,7 +193,75 @@ def bench_board() -> None:
         )
 
 
+def bench_setup() -> None:
+    """Clearance, the lowest setup and pitch against plain ways to the same figures; and a slider's answer against the page it stands on."""
+    chance = random.Random(8)
+    errors = {lane: [chance.gauss(0, 0.01) for _ in range(24)] for lane in ("bass", "middle", "treble")}
+    frame = StringFrame(686, 24, 0.15, errors=errors)
+    strings = [OverString(i, 78, 0.12, 1.0, 1.6) for i in range(1, 9)]
+    ours, plain = timed(lambda: clearance(frame, strings), 25), timed(lambda: plain_margins(frame, strings), 5)
+    print(
+        f"clearance, 8 strings × 24 frets: {plain / ours:.0f} times faster than fret by fret (median under 5 ms here: {'yes' if ours < 0.005 else 'NO'})"
+    )
+    free = [replace(one, action_12_mm=None) for one in strings]
+    solve = timed(lambda: setup_solve(frame, free, (0.05, 0.3), 0.02), 15)
+    search = timed(lambda: [clearance(replace(frame, relief_mm=0.05 + 0.01 * k), strings) for k in range(26)], 3)
+    print(
+        f"setup-solve against 26 clearances, a bare search's first step: {solve / search:.2f} (median under 150 ms here: {'yes' if solve < 0.15 else 'NO'})"
+    )
+    t = np.arange(3 * 48_000) / 48_000
+    note = 0.4 * sum(np.exp(-t * n / 3) * np.sin(2 * np.pi * 110 * n * t) / n for n in range(1, 12))
+    found, bare = timed(lambda: pitch(note, 48_000), 7), timed(lambda: np.fft.rfft(note, 1 << 19), 7)
+    print(
+        f"pitch of 3 s against one bare spectrum: {found / bare:.1f} (median under 400 ms here: {'yes' if found < 0.4 else 'NO'})"
+    )
+    with tempfile.TemporaryDirectory() as folder:
+        database = Path(folder) / "demo.sqlite3"
+        make_demo(database, DAY.date())
+        app = create_app(database, now=lambda: DAY, testing=True)
+        app.config["WTF_CSRF_ENABLED"] = False
+        client = app.test_client()
+        sent = {"relief": "0.12", "nut": "0", "hand": "110", **{f"action_{n}": "1.7" for n in range(1, 7)}}
+        assert b"map-cell" in client.post("/instruments/1/setup/preview", data=sent).data
+        slid = timed(lambda: client.post("/instruments/1/setup/preview", data=sent), 25)
+        page = timed(lambda: client.get("/instruments/1/setup"), 15)
+        print(
+            f"a slider's answer against its page: {slid / page:.2f} (median under 100 ms here: {'yes' if slid < 0.1 else 'NO'})"
+        )
+
+
+def plain_margins(frame: StringFrame, strings: list[OverString]) -> list[list[list[float]]]:
+    """The same margins one after another."""
+    x = [0.0, *fret_positions(frame.scale_mm, frame.frets)]
+    found = []
+    for one in strings:
+        tops = [one.nut_height_mm, *frame.tops(one.string, len(strings)).tolist()]
+        saddle = one.nut_height_mm + (tops[12] + (one.action_12_mm or 0) - one.nut_height_mm) * 2
+        rows = []
+        for f in range(frame.frets):
+            length = frame.scale_mm - x[f]
+            size = (
+                2
+                * one.pluck_n
+                * length
+                / (math.pi**2 * one.tension_n)
+                * math.sin(math.pi * min(130, length / 2) / length)
+            )
+            rows.append(
+                [
+                    tops[f]
+                    + (saddle - tops[f]) * (x[n] - x[f]) / length
+                    - size * math.sin(math.pi * (x[n] - x[f]) / length)
+                    - tops[n]
+                    for n in range(f + 1, frame.frets + 1)
+                ]
+            )
+        found.append(rows)
+    return found
+
+
 if __name__ == "__main__":
     bench_level_plan()
+    bench_setup()
     bench_board()
     bench_pages()

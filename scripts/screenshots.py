@@ -21,20 +21,20 @@ VIEWS = {
     "today": "/",
     "instruments": "/instruments",
     "instrument": "/instruments/2",
-    "enter": "/instruments/new?kind=seven_string",
     "survey": "/surveys/{partial}",
     "rocker": "/surveys/{rocker}",
     "order": "/jobs/{heron}/order",
     "neck": "/instruments/2/neck?aim=playing",
     "level": "/jobs/{heron}/level",
-    "level-straighten": "/jobs/{plover}/level",
-    "level-refret": "/jobs/{dunlin}/level",
     "board": "/instruments/14/board",
     "board-marking": "/instruments/14/board/marking",
     "board-radius": "/instruments/12/board/radius",
     "board-strings": "/instruments/14/board/strings",
-    "board-files": "/instruments/14/board/files",
     "refret": "/jobs/{redshank}/refret",
+    "setup": "/instruments/1/setup",
+    "nut": "/instruments/11/setup/nut",
+    "intonation": "/instruments/8/setup/intonation",
+    "report": "/jobs/{set_up}/record",
     "record": "/jobs/{levelled}/record",
     "settings": "/settings",
 }
@@ -84,9 +84,10 @@ def ids(database: Path) -> dict[str, int]:
         seven = surveys.of_instrument(db, 10, "fret_heights", 1)[0]
         rocker = surveys.of_instrument(db, 1, "rocker", 1)[0]
         levelled = next(job.id for job in jobs.of_instrument(db, 1) if jobs.plans(db, job.id))
+        set_up = next(job.id for job in jobs.of_instrument(db, 9) if job.kind == "setup")
         return {
             "heron": by_instrument[1], "plover": by_instrument[2], "dunlin": by_instrument[3], "godwit": by_instrument[7],
-            "curlew": by_instrument[4], "avocet": by_instrument[5], "redshank": by_instrument[12], "partial": seven.id, "rocker": rocker.id, "levelled": levelled,
+            "curlew": by_instrument[4], "avocet": by_instrument[5], "redshank": by_instrument[12], "partial": seven.id, "rocker": rocker.id, "levelled": levelled, "set_up": set_up,
         }  # fmt: skip
 
 

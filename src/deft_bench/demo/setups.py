@@ -5,12 +5,12 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, time, timedelta
 
 from deft_bench.core.board.positions import fret_position, fret_positions
-from deft_bench.core.strings.assembled import assemble, solve, target_of, target_record
+from deft_bench.core.strings.assembled import assemble, errors_of, solve, target_of, target_record
 from deft_bench.core.strings.clearance import clearance, held
 from deft_bench.core.strings.notes import K_CENTS
 from deft_bench.core.strings.setup_job import Found
 from deft_bench.core.strings.setup_plan import SetupPlan, scales, starting_setup, to_fields
-from deft_bench.core.survey import BUZZES_UM, CLEAN_UM, ONLY_METHOD, Place, SurveyHead, places
+from deft_bench.core.survey import BUZZES_UM, CLEAN_UM, ONLY_METHOD, Place, SurveyHead, heights_from, places
 from deft_bench.store import instruments, jobs, setups, surveys
 from deft_bench.store.database import Connection
 
@@ -177,10 +177,17 @@ def _buzzes(plan: SetupPlan, made: instruments.Instrument, visit: Visit) -> set[
     }
 
 
+def _errors(db: Connection, made: instruments.Instrument) -> dict[str, list[float]]:
+    """How the frets stood off their lines when they were last read."""
+    survey = surveys.of_instrument(db, made.id, "fret_heights", 1)[0]
+    heights = heights_from(surveys.values(db, survey.id), survey.head.method, survey.frets)
+    return errors_of(heights, made.spec.mean_scale_mm, survey.frets)
+
+
 def _accept(
     db: Connection, made: instruments.Instrument, plan: SetupPlan, job: int, found: Found, at: str
 ) -> dict[int, float]:
-    now = assemble(plan, made.spec, found)
+    now = assemble(plan, made.spec, found, _errors(db, made))
     solved = solve(plan, made.spec, now)
     actions = {one.string: one.action_12_mm for one in solved.strung}
     target = target_of(plan, solved.relief_mm, actions)
