@@ -58,7 +58,7 @@ def test_diagnose_names_cause_cure_and_next_note() -> None:
     heard = [{"string": 1, "fret": 8, "buzz": True}, {"string": 1, "fret": 9, "buzz": False}]
     answer = calculate("diagnose", {**PLACED, "heard": heard})
     assert not answer["fits"]
-    floor, ceiling = answer["hand"][0]["pluck_n"]
+    floor, ceiling = answer["hand"][0]
     assert 1.0 < floor < ceiling
     assert answer["causes"][0]["wrong"] == 0
     assert {one["kind"] for one in answer["causes"]} >= {"relief", "fret"}
@@ -126,7 +126,7 @@ def test_nut_saddle_compensation_and_intonation_by_their_check_figures() -> None
         "saddle-height",
         {"scale_mm": 645, "compensation_mm": 2.5, "strings": [{"now_mm": 2.0, "target_mm": 1.8}, {"now_mm": 2.6, "target_mm": 2.2}], "string_spread_saddle_mm": 54, "saddle_overhang_mm": 6},
     )  # fmt: skip
-    assert cut["one_piece"]["take_off_bass_mm"] > cut["strings"][1]["raise_mm"] * -1
+    assert cut["take_off_bass_mm"] > cut["strings"][1]["raise_mm"] * -1
     back = calculate(
         "compensation", {"scale_mm": 648, "strings": [{**SET[0], "action_12_mm": 1.5}, {**SET[1], "action_12_mm": 2.0}]}
     )

@@ -91,14 +91,18 @@ def saddle_for_action(scale_mm: float, nut_mm: float, top_12_mm: float, action_m
     return nut_mm + (top_12_mm + action_mm - nut_mm) * 2.0
 
 
+def own_errors(frame: StringFrame, string: OverString, strings: int) -> Array:
+    """Each fret's error less its drop under one string, [N]: the string's own errors where it has them, else the frame's."""
+    if string.errors is None:
+        return frame.own(string.string, strings)
+    return replace(frame, errors=string.errors).own(string.string, strings)
+
+
 def over_frets(frame: StringFrame, string: OverString, strings: int, pluck_mm: float = PLUCK_FROM_SADDLE_MM) -> Strung:
     """One string over the frets. Raises ValueError with fewer than 12 frets, or without action and saddle height."""
     if frame.frets < ACTION_FRET:
         raise ValueError("clearance needs a board of 12 frets or more: action is read over the twelfth")
-    tops = frame.tops(string.string, strings)
-    if string.errors is not None:
-        drop = np.zeros(frame.frets) if frame.drops is None else np.array(frame.drops, dtype=float)
-        tops = frame.relief_mm * frame.unit_bow() + np.array(string.errors, dtype=float) - drop
+    tops = frame.relief_mm * frame.unit_bow() + own_errors(frame, string, strings)
     top_12 = float(tops[ACTION_FRET - 1])
     if string.saddle_height_mm is not None:
         saddle = string.saddle_height_mm

@@ -20,6 +20,7 @@ from deft_bench.core.strings.clearance import (
     Worst,
     clearance,
     geometry,
+    own_errors,
 )
 from deft_bench.core.strings.frame import Array, StringFrame
 
@@ -101,7 +102,7 @@ def setup_solve(
             lift = lift[:, :1]
         base = np.array(shape.arch(count))
     bow = frame.unit_bow()
-    owns = [_own(frame, one, count) for one in strings]
+    owns = [own_errors(frame, one, count) for one in strings]
     rows, limits = [], []
     for i, one in enumerate(strings):
         alpha, beta = _needs(frame, one, owns[i], bow, margin_mm, pluck_mm, low, high)
@@ -149,13 +150,6 @@ def setup_solve(
 
 def _limits(worst: Sequence[Worst], margin_mm: float) -> tuple[Worst | None, ...]:
     return tuple(one if one.margin_mm - margin_mm <= LIMITS_MM else None for one in worst)
-
-
-def _own(frame: StringFrame, one: OverString, count: int) -> Array:
-    if one.errors is None:
-        return frame.own(one.string, count)
-    drop = np.zeros(frame.frets) if frame.drops is None else np.array(frame.drops, dtype=float)
-    return np.asarray(np.array(one.errors, dtype=float) - drop, dtype=float)
 
 
 def _lines(

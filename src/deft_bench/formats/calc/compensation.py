@@ -18,7 +18,7 @@ SCHEMA = request(
         "action_12_mm": {"type": ["number", "array"], "minimum": 0, "maximum": 30, "items": ACTION},
         "end_stiffness": {"type": "number", "minimum": 0, "maximum": 1, "default": END_STIFFNESS},
     },
-    ["scale_mm", "strings"],
+    ["strings"],
     ABOUT,
 )
 
@@ -36,9 +36,11 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         if action is None:
             lines.append(f"strings[{i}].action_12_mm: give it here, or `action_12_mm` for all")
             continue
-        back = compensation(
-            make, one.get("scale_mm", asked["scale_mm"]), action, asked.get("end_stiffness", END_STIFFNESS), a4
-        )
+        scale = one.get("scale_mm", asked.get("scale_mm"))
+        if scale is None:
+            lines.append(f"strings[{i}].scale_mm: give it here, or `scale_mm` for all")
+            continue
+        back = compensation(make, scale, action, asked.get("end_stiffness", END_STIFFNESS), a4)
         rows.append(
             {
                 "saddle_back_mm": back.saddle_back_mm,

@@ -26,7 +26,7 @@ SCHEMA = request({**PLACED, "heard": listed(_HEARD, most=2000)}, [*NEEDED, "hear
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
-    """Answer one request; `hand` is [floor, ceiling] in newtons, an end null where nothing bounds it, null where they contradict."""
+    """Answer one request; `hand` holds [floor, ceiling] in newtons for each string, an end null where nothing bounds it, null where they contradict."""
     neck, over = frame(asked, asked["relief_mm"]), strings(asked)
     heard = [Heard(one["string"], one["fret"], one["buzz"]) for one in asked["heard"]]
     try:
@@ -40,11 +40,12 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         "predicted": [
             {"string": one.string, "fret": one.fret, "buzz": found.predicted[one.string, one.fret]} for one in heard
         ],
-        "strings": [{"string": one.string, "worst": worst_fields(one.worst())} for one in found.strung],
-        "hand": [
-            {"string": number, "pluck_n": None if ends is None else list(ends)} for number, ends in found.hand.items()
+        "strings": [
+            {"string": one.string, "worst": worst_fields(one.worst()), "least_mm": one.least().tolist()}
+            for one in found.strung
         ],
-        "causes": [_cause(cause) for cause in found.causes],
+        "hand": [None if ends is None else list(ends) for ends in found.hand.values()],
+        "causes": [_cause(cause) | {"tied": i < found.tied} for i, cause in enumerate(found.causes)],
         "tied": found.tied,
         "next_test": None if found.next_test is None else dict(zip(("string", "fret"), found.next_test, strict=True)),
         "action_raise_mm": [{"string": number, "raise_mm": mm} for number, mm in found.action_raise_mm.items()],

@@ -1,5 +1,6 @@
 """`saddle-height`: how far each saddle moves for an action, a one-piece saddle's cut, and the shim when out of travel."""
 
+from dataclasses import asdict
 from typing import Any
 
 from deft_bench.core.strings.saddle_height import one_piece, pocket_shim, raise_for
@@ -46,7 +47,7 @@ SCHEMA = request(
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
-    """Answer one request; `one_piece` and `shim` are null where they were not asked for or nothing is out of travel."""
+    """Answer one request; the take-offs and `shim` are null where they were not asked for or nothing is out of travel."""
     moves = [
         raise_for(
             asked["scale_mm"], asked["compensation_mm"], one["now_mm"], one["target_mm"], asked.get("at_fret", 12),
@@ -55,16 +56,12 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         for one in asked["strings"]
     ]  # fmt: skip
     found: dict[str, Any] = {"strings": [{"raise_mm": one.raise_mm, "out_of_travel_mm": one.over_mm} for one in moves]}
-    try:
-        if "string_spread_saddle_mm" in asked:
-            cut = one_piece(moves, asked["string_spread_saddle_mm"], asked.get("saddle_overhang_mm", 0.0))
-            found["one_piece"] = {
-                "take_off_bass_mm": cut.take_off_bass_mm, "take_off_treble_mm": cut.take_off_treble_mm, "residual_mm": list(cut.residual_mm),
-            }  # fmt: skip
-        else:
-            found["one_piece"] = None
-    except ValueError as error:
-        raise RequestError([f"strings: {error}"]) from None
+    found |= dict.fromkeys(("take_off_bass_mm", "take_off_treble_mm", "residual_mm"))
+    if "string_spread_saddle_mm" in asked:
+        try:
+            found |= asdict(one_piece(moves, asked["string_spread_saddle_mm"], asked.get("saddle_overhang_mm", 0.0)))
+        except ValueError as error:
+            raise RequestError([f"strings: {error}"]) from None
     try:
         shim = (
             pocket_shim(moves, asked["pocket"]["length_mm"], asked["pocket"]["mouth_to_saddle_mm"])
