@@ -520,6 +520,10 @@ def test_numbers_that_cannot_be_are_named_by_their_box() -> None:
         plan, strings=(replace(plan.strings[0], gauge_mm=2000.0), replace(plan.strings[1], note="H9"), *plan.strings[2:]), relief_low_um=400,
         pocket_um=190_000, mouth_to_saddle_um=180_000, gap_high_um=(10, *plan.gap_high_um[1:]), a4_hz=100.0, seat_base="round",
     )  # fmt: skip
+    narrow = replace(plan, bridge_radius_um=70_000)
+    wide = replace(STARTING["electric"], name="x", spread_saddle_um=150_000)
+    assert "more than 75 mm" in plan_problems(narrow, spec=wide)["bridge_radius_um"]
+    assert sound(narrow, wide).bridge_radius_um == 305_000
     assert set(plan_problems(bad)) >= {
         "gauge_1",
         "note_2",

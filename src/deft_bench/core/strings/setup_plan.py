@@ -191,11 +191,13 @@ def starting_setup(spec: Spec) -> SetupPlan:
 
 
 def _saddle_radius_um(spec: Spec) -> int | None:
+    """The board's radius carried to the saddle; None when flat, or when it would not reach the outer strings there."""
     try:
         radius = spec.radius_at(spec.mean_scale_mm)
+        found = None if radius is None else round(radius * 1000)
     except ValueError:
-        return spec.end_radius_um
-    return None if radius is None else round(radius * 1000)
+        found = spec.end_radius_um
+    return None if found is None or 2 * found <= spec.spread_saddle_um else found
 
 
 def to_fields(plan: SetupPlan) -> dict[str, Any]:
@@ -228,8 +230,12 @@ def from_fields(stored: Mapping[str, Any]) -> SetupPlan:
 
 
 def sound(plan: SetupPlan, spec: Spec) -> SetupPlan:
-    """A saved plan made to fit the specification as it is now: with another number of strings it starts anew."""
+    """A saved plan made to fit the specification as it is now: another number of strings starts anew, a radius that no longer reaches too."""
     started = starting_setup(spec)
+    for field in OPTIONAL:
+        radius = getattr(plan, field)
+        if radius is not None and 2 * radius <= spec.spread_saddle_um:
+            plan = replace(plan, **{field: getattr(started, field)})
     if len(plan.strings) != spec.strings:
         return replace(
             plan, strings=started.strings, pluck_n=(), gap_low_um=started.gap_low_um, gap_high_um=started.gap_high_um
@@ -237,8 +243,8 @@ def sound(plan: SetupPlan, spec: Spec) -> SetupPlan:
     return plan
 
 
-def plan_problems(plan: SetupPlan, display: Display = MM) -> dict[str, str]:
-    """What is impossible about a setup's numbers, by field; strings by `note_1`, `gauge_1` …"""
+def plan_problems(plan: SetupPlan, display: Display = MM, spec: Spec | None = None) -> dict[str, str]:
+    """What is impossible about a setup's numbers, by field, on an instrument where one is given; strings by `note_1`, `gauge_1` …"""
     found = choice_problems(plan, CHOICES) | length_problems(plan, LENGTHS, display, optional=OPTIONAL)
     for i, one in enumerate(plan.strings, start=1):
         try:
@@ -266,6 +272,12 @@ def plan_problems(plan: SetupPlan, display: Display = MM) -> dict[str, str]:
         if not 0 <= low < high <= 1_000:
             found[f"gap_{i}"] = (
                 f"A first-fret gap is wanted between two lengths from 0 to {display.fine(1_000)}, the lower first."
+            )
+    for field in OPTIONAL if spec else ():
+        radius = getattr(plan, field)
+        if spec and radius is not None and 2 * radius <= spec.spread_saddle_um and field not in found:
+            found[field] = (
+                f"A radius under half the strings’ spread at the saddle cannot be: more than {display.long(spec.spread_saddle_um // 2)}, or empty for flat."
             )
     if plan.mouth_to_saddle_um <= plan.pocket_um and "pocket_um" not in found:
         found["mouth_to_saddle_um"] = "The saddle lies further from the pocket’s mouth than the pocket is long."

@@ -9,8 +9,8 @@ from werkzeug.wrappers import Response
 from deft_bench.core.instrument import CHOICES, KINDS, STARTING
 from deft_bench.core.jobs import JOB_KINDS, OPENED
 from deft_bench.core.strings.setup_job import Found
+from deft_bench.core.survey import ACTION_FRET, STAGES
 from deft_bench.core.survey import KINDS as SURVEY_KINDS
-from deft_bench.core.survey import STAGES
 from deft_bench.store import instruments, jobs, pins, surveys
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.mini import Mini, mini
@@ -212,6 +212,10 @@ def open_job(instrument_id: int) -> Response:
     form = Form()
     kind = form.text("kind") if form.text("kind") in OPENED else "level_and_dress"
     promised = form.day("promised_on")
+    if kind == "setup" and instrument.spec.frets < ACTION_FRET:
+        form.errors["promised_on"] = (
+            f"A setup is reckoned from {ACTION_FRET} frets on: this board has {instrument.spec.frets}."
+        )
     if form.errors:
         flash(form.errors["promised_on"])
         return redirect(url_for(".show", instrument_id=instrument_id, _anchor="job"))

@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+from deft_bench.core.instrument import Spec
 from deft_bench.core.strings.setup_plan import CHOICES, LENGTHS, OPTIONAL, SetupPlan, plan_problems
 from deft_bench.core.strings.string_set import StringMake
 from deft_bench.core.units import LengthError, parse_length
@@ -56,7 +57,7 @@ def values_of(plan: SetupPlan) -> dict[str, str]:
     return values
 
 
-def read(page: str, sent: Mapping[str, str], plan: SetupPlan) -> SetupForm:
+def read(page: str, sent: Mapping[str, str], plan: SetupPlan, spec: Spec) -> SetupForm:
     """Read a page's boxes over the plan as saved."""
     values = values_of(plan) | {name: text for name, text in sent.items() if name != "csrf_token"}
     form = Form(values)
@@ -75,7 +76,7 @@ def read(page: str, sent: Mapping[str, str], plan: SetupPlan) -> SetupForm:
     if form.errors:
         return SetupForm(values, form.errors, None)
     made = replace(plan, **fields)
-    form.errors |= plan_problems(made, form.shown)
+    form.errors |= plan_problems(made, form.shown, spec)
     return SetupForm(values, form.errors, None if form.errors else made)
 
 

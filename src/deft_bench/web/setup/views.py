@@ -268,7 +268,7 @@ def _page(
     instrument, plan = _of(instrument_id)
     values, errors, code = values_of(plan), {}, 200
     if request.method == "POST":
-        form = read("setup" if page == "show" else page, request.form, plan)
+        form = read("setup" if page == "show" else page, request.form, plan, instrument.spec)
         if form.plan is not None:
             _save(instrument, form)
             return redirect(url_for(f".{page}", instrument_id=instrument_id))
@@ -285,7 +285,7 @@ def _page(
 def numbers(instrument_id: int) -> Response | tuple[str, int]:
     """Save the hand, the room to keep and the range of relief."""
     instrument, plan = _of(instrument_id)
-    form = read("setup", request.form, plan)
+    form = read("setup", request.form, plan, instrument.spec)
     if form.plan is not None:
         _save(instrument, form)
         return redirect(url_for(".show", instrument_id=instrument_id))
@@ -339,7 +339,7 @@ def _picked(plan: SetupPlan, instrument: instruments.Instrument) -> tuple[SetupP
 def strings_preview(instrument_id: int) -> Response:
     """Tension with the boxes as they stand; nothing is saved."""
     instrument, plan = _of(instrument_id)
-    form = read("strings", request.form, plan)
+    form = read("strings", request.form, plan, instrument.spec)
     words = {name: form.errors.get(name, "") for name in request.form if name != "csrf_token"}
     state = "refused" if form.plan is None else "saved" if form.plan == plan else "unsaved"
     said = render_template("shared/words.html", words=words, elsewhere=[], state=state, what="set")
