@@ -39,6 +39,7 @@ CALCULATIONS = {
     "compensation": "compensation",
     "intonation": "intonation",
     "pitch": "pitch",
+    "run-sheet": "run_sheet",
 }
 
 

@@ -1,0 +1,170 @@
+"""What a bench can do: operations, the rules of their order, the schools under which each holds, and the routes."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+When = Mapping[str, tuple[str, ...]]
+"""Facts and the values of each under which something holds; empty always holds."""
+
+STAGES: dict[str, str] = {
+    "intake": "Intake", "board": "Board", "binding": "Binding", "neck": "Neck and board", "frets": "Fretting", "level": "Level and dress",
+    "finish": "Finish", "setup": "Setup", "report": "Report", "practice": "Practice",
+}  # fmt: skip
+
+COLD_DOUBLES_C = 10.0
+WARM_C = 20.0
+"""A cure takes twice as long for every 10 °C under 20 (the usual rule for glues and finishes); never shorter than at 20."""
+HARDNESS: dict[str, float] = {"soft": 0.85, "medium": 1.0, "hard": 1.25}
+TOOLS: dict[str, float] = {"sharp": 1.0, "worn": 1.3}
+
+
+@dataclass(frozen=True, slots=True)
+class Watch:
+    """What spoils the work: the mistake, the sign that it is happening, how to recover."""
+
+    mistake: str
+    sign: str
+    recover: str
+
+
+@dataclass(frozen=True, slots=True)
+class Material:
+    """What an operation uses up: so much, and so much more a fret and a string."""
+
+    name: str
+    unit: str
+    base: float = 0.0
+    per_fret: float = 0.0
+    per_string: float = 0.0
+
+    def quantity(self, frets: int, strings: int) -> float:
+        """How much one piece of work takes."""
+        return self.base + self.per_fret * frets + self.per_string * strings
+
+
+@dataclass(frozen=True, slots=True)
+class Operation:
+    """One operation. Minutes are active ones (base, a fret, a string), `wait` those it then rests; `holds` is what it keeps occupied.
+
+    `scaled` minutes follow the board's hardness and the tool's state, a `cold` wait lengthens in the cold; `repair` operations stand on no
+    route and are put in when they are needed.
+    """
+
+    code: str
+    title: str
+    stage: str
+    minutes: tuple[float, float, float]
+    wait: float = 0.0
+    cold: bool = False
+    holds: str = ""
+    open_minutes: float = 0.0
+    lead_days: int = 0
+    outdoors: bool = False
+    scaled: bool = False
+    repair: bool = False
+    tools: tuple[str, ...] = ()
+    materials: tuple[Material, ...] = ()
+    cautions: tuple[str, ...] = ()
+    watch: tuple[Watch, ...] = ()
+    gate: str = ""
+    page: str = ""
+
+    def active(self, frets: int, strings: int, hardness: str = "medium", tool: str = "sharp") -> float:
+        """Active minutes for an instrument."""
+        base, fret, string = self.minutes
+        factor = HARDNESS[hardness] * TOOLS[tool] if self.scaled else 1.0
+        return (base + fret * frets + string * strings) * factor
+
+    def waiting(self, temperature_c: float = WARM_C) -> float:
+        """Minutes it rests at a temperature."""
+        return self.wait * (2 ** (max(0.0, WARM_C - temperature_c) / COLD_DOUBLES_C) if self.cold else 1.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """`before` comes before `after`, or this is spoiled. It holds when every `when` matches and not every `unless` does."""
+
+    number: int
+    before: str
+    after: str
+    spoils: str
+    when: When = field(default_factory=dict)
+    unless: When = field(default_factory=dict)
+
+    def holds(self, facts: Mapping[str, str]) -> bool:
+        """Whether it holds under these schools and facts."""
+        return matches(self.when, facts) and not (self.unless and matches(self.unless, facts))
+
+
+@dataclass(frozen=True, slots=True)
+class RouteStep:
+    """An operation's place on a route, where its conditions hold."""
+
+    code: str
+    when: When = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Route:
+    """A kind of work (`work` is what rules ask for) and its operations in the usual order."""
+
+    code: str
+    title: str
+    work: str
+    steps: tuple[RouteStep, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class School:
+    """A choice where good technicians differ."""
+
+    code: str
+    title: str
+    default: str
+    choices: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class Catalogue:
+    """Everything that run sheets are made from."""
+
+    operations: Mapping[str, Operation]
+    rules: tuple[Rule, ...]
+    routes: Mapping[str, Route]
+    schools: Mapping[str, School]
+    cautions: Mapping[str, str]
+
+    def defaults(self) -> dict[str, str]:
+        """Every school's default choice."""
+        return {code: school.default for code, school in self.schools.items()}
+
+
+def matches(when: When, facts: Mapping[str, str]) -> bool:
+    """Whether every fact that a condition names has one of its values."""
+    return all(facts.get(name) in values for name, values in when.items())
+
+
+def circle(rules: tuple[Rule, ...]) -> list[str] | None:
+    """A circle among rules that hold together whatever the schools (those without conditions), as the operations on it; None without one."""
+    after: dict[str, list[str]] = {}
+    for rule in rules:
+        if not rule.when and not rule.unless:
+            after.setdefault(rule.before, []).append(rule.after)
+    state: dict[str, int] = {}
+    path: list[str] = []
+
+    def visit(code: str) -> list[str] | None:
+        state[code] = 1
+        path.append(code)
+        for other in after.get(code, ()):
+            if state.get(other) == 1:
+                return [*path[path.index(other) :], other]
+            if other not in state:
+                found = visit(other)
+                if found:
+                    return found
+        path.pop()
+        state[code] = 2
+        return None
+
+    return next((found for code in list(after) if code not in state and (found := visit(code))), None)

@@ -1,0 +1,139 @@
+"""A run sheet: the ordered steps of a job, from its route, the schools chosen and what is done already.
+
+The order is whatever satisfies the rules that hold; of those it is the one nearest to the route's usual order (at each place the step
+that stands first on the route among those that nothing left undone must precede).
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from deft_bench.core.instrument import Spec
+from deft_bench.core.work.catalogue import Catalogue, Operation, Route, Rule, matches
+
+
+class RunSheetError(ValueError):
+    """No sheet can be made; `where` is the field that is wrong."""
+
+    def __init__(self, where: str, why: str) -> None:
+        self.where = where
+        super().__init__(why)
+
+
+@dataclass(frozen=True, slots=True)
+class SheetStep:
+    """One step with the rules that put it after others on this sheet."""
+
+    operation: Operation
+    done: bool
+    fixed_by: tuple[Rule, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class RunSheet:
+    """The steps in order, the rules that hold among them, and those that this order breaks (only where an order was asked for)."""
+
+    route: Route
+    facts: Mapping[str, str]
+    steps: tuple[SheetStep, ...]
+    rules: tuple[Rule, ...]
+    broken: tuple[Rule, ...]
+
+    @property
+    def codes(self) -> list[str]:
+        """The operations in order."""
+        return [step.operation.code for step in self.steps]
+
+
+def instrument_facts(spec: Spec) -> dict[str, str]:
+    """What rules and routes ask about an instrument."""
+    return {
+        "bound": "yes" if spec.bound else "no", "nibs": "yes" if spec.nibs else "no", "fanned": "yes" if spec.fanned else "no", "rod": spec.rod,
+        "radius_kind": spec.radius_kind, "bridge": spec.bridge,
+    }  # fmt: skip
+
+
+def sheet_facts(
+    catalogue: Catalogue, route: str, facts: Mapping[str, str], schools: Mapping[str, str] | None = None
+) -> dict[str, str]:
+    """Facts with every school chosen; raises RunSheetError for a route, school or choice that is none."""
+    if route not in catalogue.routes:
+        raise RunSheetError("route", f"“{route[:40]}” is no route; there are: {', '.join(catalogue.routes)}")
+    chosen = catalogue.defaults()
+    for code, choice in (schools or {}).items():
+        school = catalogue.schools.get(code)
+        if school is None:
+            raise RunSheetError(f"schools.{code}", f"is no school; there are: {', '.join(catalogue.schools)}")
+        if choice not in school.choices:
+            raise RunSheetError(
+                f"schools.{code}", f"“{choice[:40]}” is no choice; there are: {', '.join(school.choices)}"
+            )
+        chosen[code] = choice
+    return {**facts, **chosen, "work": catalogue.routes[route].work}
+
+
+def rules_among(catalogue: Catalogue, codes: Sequence[str], facts: Mapping[str, str]) -> list[Rule]:
+    """The rules that hold under these facts between operations that are all there."""
+    there = set(codes)
+    return [rule for rule in catalogue.rules if rule.before in there and rule.after in there and rule.holds(facts)]
+
+
+def run_sheet(
+    catalogue: Catalogue, route: str, facts: Mapping[str, str], schools: Mapping[str, str] | None = None, *, done: Sequence[str] = (),
+    added: Sequence[str] = (), left_out: Sequence[str] = (), order: Sequence[str] | None = None,
+) -> RunSheet:  # fmt: skip
+    """Make a sheet. `done` steps stay where they were done; `added` repairs go as early as their rules let them; `order` is one that is tried.
+
+    Raises RunSheetError for an operation that is none, an order that is not of these steps, or rules that go in a circle.
+    """
+    known = sheet_facts(catalogue, route, facts, schools)
+    for name, codes in (("done", done), ("added", added), ("left_out", left_out), ("order", order or ())):
+        for code in codes:
+            if code not in catalogue.operations:
+                raise RunSheetError(name, f"“{code[:40]}” is no operation")
+    listed = [
+        step.code for step in catalogue.routes[route].steps if matches(step.when, known) and step.code not in left_out
+    ]
+    listed = list(dict.fromkeys([*added, *listed]))
+    early = list(dict.fromkeys(code for code in done if code in catalogue.operations))
+    rest = [code for code in listed if code not in early]
+    rules = rules_among(catalogue, [*early, *rest], known)
+    if order is not None:
+        if sorted(order) != sorted([*early, *rest]):
+            missing = sorted({*early, *rest} ^ set(order))
+            raise RunSheetError("order", f"must hold every step once; {', '.join(missing) or 'one stands twice'}")
+        codes = list(order)
+    else:
+        codes = early + _nearest(rest, rules)
+    place = {code: i for i, code in enumerate(codes)}
+    broken = [rule for rule in rules if place[rule.before] > place[rule.after]]
+    if order is None:
+        # what was done out of order is history, not a fault of this sheet
+        broken = [rule for rule in broken if rule.after not in early]
+    steps = tuple(
+        SheetStep(
+            catalogue.operations[code],
+            code in early,
+            tuple(rule for rule in rules if rule.after == code and place[rule.before] < place[code]),
+        )
+        for code in codes
+    )
+    return RunSheet(catalogue.routes[route], known, steps, tuple(rules), tuple(broken))
+
+
+def _nearest(codes: Sequence[str], rules: Sequence[Rule]) -> list[str]:
+    """The order nearest to the listed one that keeps every rule."""
+    left = list(codes)
+    found: list[str] = []
+    while left:
+        waiting = {rule.after for rule in rules if rule.before in left}
+        free = next((code for code in left if code not in waiting), None)
+        if free is None:
+            raise RunSheetError("route", f"the rules go in a circle among {', '.join(left)}")
+        found.append(free)
+        left.remove(free)
+    return found
+
+
+def too_early(sheet: RunSheet, code: str, done: Sequence[str]) -> list[Rule]:
+    """The rules that doing a step now would break: what comes before it on this sheet and is not done."""
+    return [rule for rule in sheet.rules if rule.after == code and rule.before not in done]

@@ -1,0 +1,94 @@
+"""`run-sheet`: the ordered steps of a job, with the rules that fixed their order and what another order would break."""
+
+from typing import Any
+
+from deft_bench.core.work.catalogue import HARDNESS, TOOLS, WARM_C, Rule
+from deft_bench.core.work.run_sheet import RunSheetError, run_sheet
+from deft_bench.formats.calc.fields import FRETS, listed, request
+from deft_bench.formats.operations_toml import shipped
+from deft_bench.formats.strict_json import RequestError
+
+ABOUT = "The ordered steps of a job from instrument, route and schools, with the rules behind the order and what a change breaks"
+
+_CODE = {"type": "string", "maxLength": 40}
+_YES = {"type": "boolean", "default": False}
+
+SCHEMA = request(
+    {
+        "route": _CODE,
+        "instrument": {
+            "type": "object",
+            "properties": {
+                "frets": FRETS,
+                "strings": {"type": "integer", "minimum": 1, "maximum": 18},
+                "bound": _YES,
+                "nibs": _YES,
+                "fanned": _YES,
+                "hardness": {"type": "string", "enum": list(HARDNESS), "default": "medium"},
+            },
+            "required": ["frets", "strings"],
+            "additionalProperties": False,
+        },
+        "schools": {"type": "object", "additionalProperties": _CODE},
+        "done": listed(_CODE, least=0, most=200),
+        "added": listed(_CODE, least=0, most=50),
+        "left_out": listed(_CODE, least=0, most=200),
+        "order": listed(_CODE, least=0, most=200),
+        "temperature_c": {"type": "number", "minimum": -10, "maximum": 50, "default": WARM_C},
+        "tool": {"type": "string", "enum": list(TOOLS), "default": "sharp"},
+    },
+    ["route", "instrument"],
+    ABOUT,
+)
+
+
+def answer(asked: dict[str, Any]) -> dict[str, Any]:
+    """Answer one request; `order` is a proposed one, whose `broken` rules say what each spoils."""
+    instrument = asked["instrument"]
+    facts = {name: "yes" if instrument.get(name, False) else "no" for name in ("bound", "nibs", "fanned")}
+    try:
+        sheet = run_sheet(
+            shipped(), asked["route"], facts, asked.get("schools", {}), done=asked.get("done", ()), added=asked.get("added", ()),
+            left_out=asked.get("left_out", ()), order=asked.get("order"),
+        )  # fmt: skip
+    except RunSheetError as error:
+        raise RequestError([f"{error.where}: {error}"]) from None
+    frets, strings = instrument["frets"], instrument["strings"]
+    temperature, tool = asked.get("temperature_c", WARM_C), asked.get("tool", "sharp")
+    steps = [
+        {
+            "code": step.operation.code,
+            "title": step.operation.title,
+            "stage": step.operation.stage,
+            "done": step.done,
+            "minutes": step.operation.active(frets, strings, instrument.get("hardness", "medium"), tool),
+            "wait_minutes": step.operation.waiting(temperature),
+            "holds": step.operation.holds,
+            "open_minutes": step.operation.open_minutes,
+            "lead_days": step.operation.lead_days,
+            "gate": step.operation.gate.replace("{", "").replace("}", " mm"),
+            "cautions": [shipped().cautions[code] for code in step.operation.cautions],
+            "watch": [
+                {"mistake": one.mistake, "sign": one.sign, "recover": one.recover} for one in step.operation.watch
+            ],
+            "materials": [
+                {"name": one.name, "unit": one.unit, "quantity": one.quantity(frets, strings)}
+                for one in step.operation.materials
+            ],
+            "fixed_by": [_rule(rule) for rule in step.fixed_by],
+        }
+        for step in sheet.steps
+    ]
+    return {
+        "route": sheet.route.code,
+        "title": sheet.route.title,
+        "schools": {code: sheet.facts[code] for code in shipped().schools},
+        "steps": steps,
+        "broken": [_rule(rule) for rule in sheet.broken],
+        "minutes": sum(step["minutes"] for step in steps if not step["done"]),
+        "wait_minutes": sum(step["wait_minutes"] for step in steps if not step["done"]),
+    }
+
+
+def _rule(rule: Rule) -> dict[str, Any]:
+    return {"rule": rule.number, "before": rule.before, "after": rule.after, "spoils": rule.spoils}
