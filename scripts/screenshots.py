@@ -23,7 +23,7 @@ VIEWS = {
     "instrument": "/instruments/2",
     "survey": "/surveys/{partial}",
     "rocker": "/surveys/{rocker}",
-    "order": "/jobs/{heron}/order",
+    "run-sheet": "/jobs/{heron}/sheet",
     "neck": "/instruments/2/neck?aim=playing",
     "level": "/jobs/{heron}/level",
     "board": "/instruments/14/board",

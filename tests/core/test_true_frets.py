@@ -23,7 +23,6 @@ from deft_bench.core.frets.smallest import least_sum, least_worst
 from deft_bench.core.neck.straightness import straightness
 from deft_bench.core.neck.truss_rod import Turn, response, truss_rod
 from deft_bench.core.neck.twist import twist
-from deft_bench.core.run_order import MASKS, broken, level_and_dress
 from deft_bench.core.simulated_neck import SimulatedNeck, Tool
 from deft_bench.core.survey_figures import bow_of_tops
 
@@ -360,23 +359,6 @@ def test_the_calls_lead_any_neck_to_level_with_the_least_metal(seed: int) -> Non
     if low is not None:
         assert "lift" in said
         assert said.index("lift") < said.index("level") if "level" in said else True
-
-
-@pytest.mark.parametrize("mask", sorted(MASKS))
-def test_the_order_of_work_breaks_none_of_its_own_rules(mask: str) -> None:
-    steps, rules = level_and_dress(mask)
-    done: list[str] = []
-    for step in steps:
-        assert broken(step.code, done, rules) == []
-        done.append(step.code)
-    codes = [step.code for step in steps]
-    assert ("mask" in codes) == (mask != "guard")
-    if mask != "guard":
-        assert (codes.index("mask") < codes.index("level")) == (mask == "before_level")
-    too_early = broken("crown", ["survey"], rules)
-    assert {rule.before for rule in too_early} >= {"level", "after"}
-    assert all(rule.spoils for rule in too_early)
-    assert "0.03 mm" in next(step for step in steps if step.code == "straight").gate_words()
 
 
 def test_twist_is_no_bow_although_a_lane_is_half_read() -> None:

@@ -169,28 +169,6 @@ def test_crowns_and_the_polish_ladder(bench: Bench, demo: Connection) -> None:
     assert [tick["kind"] for tick in job["polished"]] == ["fepa_p"]
 
 
-def test_a_step_out_of_order_says_what_it_spoils(bench: Bench, demo: Connection) -> None:
-    page = f"/jobs/{jobs.open_of(demo, [HERON])[HERON].id}/order"
-    assert "on record" in bench.get(page)
-    refused = bench.post(page, {"step": "mask"}).text
-    assert "Not ticked" in refused
-    assert "tape covers the corner that the file must reach" in refused
-    kept = bench.post(page, {"step": "mask", "note": "ends were dressed last month"}).text
-    assert "out of order: “ends were dressed last month”" in kept
-    bench.post(page, {"step": "rest"})
-    for end in [f"{step} {side}" for step in ("flush", "bevel", "dressed") for side in ("bass", "treble")]:
-        assert 'id="step-ends" class="paper done"' not in bench.get(page)
-        bench.post(page.replace("/order", "/dress/ends"), {"end": end})
-    assert 'id="step-ends" class="paper done"' in bench.get(page)
-    assert bench.get(page).count('<li id="step-') == 20
-    bench.post(f"{page}/mask", {"mask": "guard"})
-    assert bench.get(page).count('<li id="step-') == 18
-    bench.post(page, {"step": "rest"})
-    job = export_record(demo, HERON)["jobs"][-1]
-    assert ("mask", "ends were dressed last month") in [(one["step"], one["note"]) for one in job["order"]]
-    assert "not part of this job" in bench.post(page, {"step": "varnish"}).text
-
-
 def test_after_a_lift_only_the_lifted_fret_is_read_again(bench: Bench, demo: Connection) -> None:
     job = jobs.open_of(demo, [HERON])[HERON].id
     text = bench.get(f"/jobs/{job}/level")

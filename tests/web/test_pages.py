@@ -83,6 +83,7 @@ def every_page(db: Connection) -> list[str]:
         "/instruments?retired=1",
         "/instruments/new",
         "/settings",
+        "/operations",
         "/import",
         "/boards",
         "/boards/new?kind=tenor",
@@ -121,7 +122,7 @@ def every_page(db: Connection) -> list[str]:
             f"/jobs/{job.id}/level",
             f"/jobs/{job.id}/level?lift=none&fall_from=12&fall_drop=.05&left_out=2,3",
             f"/jobs/{job.id}/surveys/new",
-            f"/jobs/{job.id}/order",
+            f"/jobs/{job.id}/sheet",
             f"/jobs/{job.id}/dress?finish=mirror&start=40",
             f"/jobs/{job.id}/level?tape_fret=12&tape_um=0.05",
         ]
@@ -145,7 +146,7 @@ def test_every_page_keeps_the_policy_and_its_links_lead_somewhere(bench: Bench, 
         if system == "in" and url.endswith(
             (
                 "/level",
-                "/order",
+                "/sheet",
                 "/neck",
                 "/refret",
                 "/board",

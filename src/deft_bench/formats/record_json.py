@@ -14,9 +14,23 @@ from deft_bench.core.strings import setup_plan
 from deft_bench.core.strings.string_set import CONSTRUCTIONS, WRAPS
 from deft_bench.core.survey import KINDS as SURVEY_KINDS
 from deft_bench.core.survey import METHODS, STAGES, STRING_STATES, SURFACES, SurveyHead, head_problems, lanes_of
+from deft_bench.core.work.catalogue import HARDNESS
+from deft_bench.core.work.job_sheet import EVENTS, Event
 from deft_bench.formats.photograph import PhotographError, reencode
 from deft_bench.formats.strict_json import RequestError, check, read_json
-from deft_bench.store import boards, instruments, jobs, order_ticks, pins, polish, refrets, rod_turns, setups, surveys
+from deft_bench.store import (
+    boards,
+    instruments,
+    jobs,
+    order_ticks,
+    pins,
+    polish,
+    refrets,
+    rod_turns,
+    setups,
+    sheets,
+    surveys,
+)
 from deft_bench.store.database import Connection, new_uid, transaction
 
 FORMAT = "deft-bench-record"
@@ -85,6 +99,8 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
     return {name: getattr(job, name) for name in kept} | {
         "plans": plans,
         "refret_plans": _saves(refrets.plans(db, job.id)),
+        "sheet_plans": _saves(sheets.plans(db, job.id)),
+        "sheet_events": [asdict(event) for event in sheets.events(db, job.id)],
         "setups": [
             {"accepted_at": one.accepted_at, "inputs": one.inputs, "target": one.target}
             for one in setups.accepted(db, job.id)
@@ -166,6 +182,8 @@ _UM = {"type": "integer", "minimum": -5000, "maximum": 5000}
 _MAYBE_UM = {**_UM, "type": ["integer", "null"]}
 _VALUE = {"type": ["integer", "null"], "minimum": -20_000, "maximum": 20_000}
 _STRINGS = 18
+_CODE = {"type": "string", "minLength": 1, "maxLength": 40}
+_BY_CODE = {"type": "object", "additionalProperties": _CODE}
 _LANE = {"type": "string", "enum": ["bass", "middle", "treble"]}
 _FLAG = {"type": "boolean"}
 
@@ -350,6 +368,11 @@ SCHEMA = {
                                 {"kind": {"type": "string", "maxLength": 20}, "grit": {"type": "number", "exclusiveMinimum": 0, "maximum": 20000}, "at": _TIME}
                             ),
                         },
+                        "sheet_plans": _saved(_object({"route": _CODE, "schools": _BY_CODE, "added": {"type": "array", "maxItems": 50, "items": _CODE}, "hardness": {"type": "string", "enum": list(HARDNESS)}})),
+                        "sheet_events": {
+                            "type": "array", "maxItems": 5000,
+                            "items": _object({"step": _CODE, "kind": {"type": "string", "enum": list(EVENTS)}, "at": _TIME, "note": {"type": "string", "maxLength": 400}}),
+                        },
                         "setups": {
                             "type": "array", "maxItems": 200,
                             "items": _object({"accepted_at": _TIME, "inputs": {"type": "object"}, "target": _TARGET}),
@@ -521,7 +544,7 @@ def _brought_up(record: Any) -> Any:
             for plan in job.get("plans", []) if isinstance(job, dict) and isinstance(job.get("plans"), list) else []:
                 if isinstance(plan, dict) and isinstance(plan.get("inputs"), dict):
                     plan["inputs"].setdefault("school", "full")
-    started: dict[str, Any] = {"setups": []} | (
+    started: dict[str, Any] = {"setups": [], "sheet_plans": [], "sheet_events": []} | (
         {"refret_plans": [], "fitted": [], "polished": [], "order": []} if older == 1 else {}
     )
     if isinstance(jobs_then, list):
@@ -728,6 +751,10 @@ def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | Non
             jobs.keep_work(
                 db, plan_id, instrument_id, plan["done_at"] or plan["accepted_at"], removed, plan["replaced_frets"]
             )
+        for saved in job["sheet_plans"]:
+            sheets.keep_plan(db, job_ids[job["uid"]], saved["saved_at"], saved["plan"])
+        for event in job["sheet_events"]:
+            sheets.add(db, job_ids[job["uid"]], Event(**event))
         for one in job["setups"]:
             setups.accept(db, job_ids[job["uid"]], one["accepted_at"], one["inputs"], one["target"])
         for saved in job["refret_plans"]:

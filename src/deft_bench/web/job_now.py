@@ -63,13 +63,15 @@ def job_now(job: jobs.Job, instrument: instruments.Instrument) -> Now:
     if job.kind == "setup":
         code, say = setup_now(setup_facts(job, instrument), _names(instrument), display().fine_mm)
         return Now(code, say, _setup_page(code, job), _SETUP.get(code, ("", "Record"))[1])
+    if job.kind == "work":
+        return Now("work", "Go on by its run sheet.", url_for("sheet.show", job_id=job.id), "Run sheet")
     code, say = level_now(facts_of(job, instrument))
     return Now(code, say, url_for(_PAGES.get(code, "level.show"), job_id=job.id), _BUTTONS.get(code, "Record"))
 
 
 def job_steps(job: jobs.Job | None, instrument: instruments.Instrument) -> list[JobStep]:
     """The job's steps with their state and where each is done; none for an inspection."""
-    if job is None or job.kind == "inspection":
+    if job is None or job.kind in ("inspection", "work"):
         return []
     if job.kind == "refret":
         return [

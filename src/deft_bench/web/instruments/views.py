@@ -222,6 +222,8 @@ def open_job(instrument_id: int) -> Response:
     job_id = jobs.open_job(db(), instrument_id, kind, stamp(), promised, form.text("note")[:400])
     if kind == "refret":
         return redirect(url_for("refret.show", job_id=job_id))
+    if kind == "work":
+        return redirect(url_for("sheet.show", job_id=job_id))
     if kind == "setup":
         return redirect(url_for("setup.intake", instrument_id=instrument_id))
     return redirect(url_for("surveys.new", job_id=job_id))

@@ -1,0 +1,205 @@
+"""A job's own run sheet: its route and schools, what was started, finished and noted, how long things take here, and what is still curing."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from statistics import quantiles
+from typing import Any
+
+from deft_bench.core.work.catalogue import Catalogue, Operation
+from deft_bench.core.work.run_sheet import RunSheet, RunSheetError, run_sheet
+
+LEAST_SAMPLES = 3
+SHORTEST_MIN, LONGEST_MIN = 0.2, 720.0
+"""A time outside these is a forgotten key, not work."""
+
+EVENTS = ("started", "finished", "reopened", "skipped", "note")
+JOB_ROUTES = {"level_and_dress": "level_and_dress", "refret": "refret", "setup": "setup", "work": "nut"}
+"""The route that a kind of job begins with."""
+
+
+@dataclass(frozen=True, slots=True)
+class SheetPlan:
+    """What a job's sheet is made from; `added` are repairs put in, `hardness` the board's."""
+
+    route: str
+    schools: Mapping[str, str] = field(default_factory=dict)
+    added: tuple[str, ...] = ()
+    hardness: str = "medium"
+
+
+def to_fields(plan: SheetPlan) -> dict[str, Any]:
+    """A plan as it is stored."""
+    return {"route": plan.route, "schools": dict(plan.schools), "added": list(plan.added), "hardness": plan.hardness}
+
+
+def from_fields(stored: Mapping[str, Any]) -> SheetPlan:
+    """A stored plan."""
+    return SheetPlan(stored["route"], dict(stored["schools"]), tuple(stored["added"]), stored["hardness"])
+
+
+def sound(plan: SheetPlan, catalogue: Catalogue) -> SheetPlan:
+    """A stored plan made to fit the catalogue as it is now: what is no longer in it is left out."""
+    schools = {
+        code: choice
+        for code, choice in plan.schools.items()
+        if code in catalogue.schools and choice in catalogue.schools[code].choices
+    }
+    route = plan.route if plan.route in catalogue.routes else "setup"
+    return SheetPlan(route, schools, tuple(code for code in plan.added if code in catalogue.operations), plan.hardness)
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """One thing that happened to a step: started, finished, reopened, skipped, or a note; the time as stored."""
+
+    step: str
+    kind: str
+    at: str
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class StepRecord:
+    """What the events say of one step. `minutes` is the active time of a step that was both started and finished."""
+
+    started_at: str | None = None
+    finished_at: str | None = None
+    skipped: bool = False
+    minutes: float | None = None
+    note: str = ""
+    notes: tuple[str, ...] = ()
+
+    @property
+    def done(self) -> bool:
+        """Whether it is behind."""
+        return self.finished_at is not None
+
+
+def moment(text: str) -> datetime:
+    """A stored time."""
+    return datetime.fromisoformat(text.replace("Z", "+00:00"))
+
+
+def records(events: Sequence[Event]) -> dict[str, StepRecord]:
+    """The state of every step that anything happened to, from its events in order."""
+    found: dict[str, StepRecord] = {}
+    for event in events:
+        now = found.get(event.step, StepRecord())
+        if event.kind == "started":
+            now = StepRecord(started_at=event.at, notes=now.notes)
+        elif event.kind in ("finished", "skipped"):
+            taken = None
+            if event.kind == "finished" and now.started_at is not None:
+                spent = (moment(event.at) - moment(now.started_at)).total_seconds() / 60
+                taken = spent if SHORTEST_MIN <= spent <= LONGEST_MIN else None
+            now = StepRecord(now.started_at, event.at, event.kind == "skipped", taken, event.note, now.notes)
+        elif event.kind == "reopened":
+            now = StepRecord(notes=now.notes)
+        elif event.kind == "note":
+            now = StepRecord(
+                now.started_at, now.finished_at, now.skipped, now.minutes, now.note, (*now.notes, event.note)
+            )
+        found[event.step] = now
+    return found
+
+
+def finished_order(events: Sequence[Event]) -> list[str]:
+    """Steps that are behind, in the order in which they were finished."""
+    done = {code: one for code, one in records(events).items() if one.finished_at is not None}
+    return sorted(done, key=lambda code: (done[code].finished_at or "", code))
+
+
+@dataclass(frozen=True, slots=True)
+class Sample:
+    """How long an operation took once: minutes, on which kind of instrument and under which schools."""
+
+    minutes: float
+    kind: str
+    schools: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class Learned:
+    """The shop's own time: median with the middle half, over how many, and how alike they are (`alike`, `kind` or `all`)."""
+
+    minutes: float
+    low: float
+    high: float
+    count: int
+    over: str
+
+
+def learned(samples: Sequence[Sample], kind: str, schools: Mapping[str, str]) -> Learned | None:
+    """The median of the most alike samples that are enough: same kind and schools, else same kind, else all; None with too few."""
+    groups = (
+        (
+            "alike",
+            [
+                one.minutes
+                for one in samples
+                if one.kind == kind and all(one.schools.get(code) == choice for code, choice in schools.items())
+            ],
+        ),
+        ("kind", [one.minutes for one in samples if one.kind == kind]),
+        ("all", [one.minutes for one in samples]),
+    )
+    for name, minutes in groups:
+        if len(minutes) >= LEAST_SAMPLES:
+            low, middle, high = quantiles(minutes, n=4, method="inclusive")
+            return Learned(middle, low, high, len(minutes), name)
+    return None
+
+
+@dataclass(frozen=True, slots=True)
+class Timer:
+    """Something that runs by itself: a cure or rest after a step, or the open time of a glue since it was started."""
+
+    step: str
+    title: str
+    kind: str
+    ends_at: datetime
+    holds: str
+
+
+def timers(sheet: RunSheet, known: Mapping[str, StepRecord], now: datetime, temperature_c: float) -> list[Timer]:
+    """What still runs at a moment, the soonest end first. A cure counts from the step's end, at the bench's temperature."""
+    found = []
+    for step in sheet.steps:
+        one, operation = known.get(step.operation.code), step.operation
+        if one is None or one.skipped:
+            continue
+        if one.finished_at is not None and operation.wait:
+            ends = moment(one.finished_at) + timedelta(minutes=operation.waiting(temperature_c))
+            if ends > now:
+                found.append(Timer(operation.code, operation.title, "rests", ends, operation.holds))
+        elif one.started_at is not None and one.finished_at is None and operation.open_minutes:
+            ends = moment(one.started_at) + timedelta(minutes=operation.open_minutes)
+            found.append(Timer(operation.code, operation.title, "open", ends, ""))
+    return sorted(found, key=lambda timer: timer.ends_at)
+
+
+def job_sheet(
+    catalogue: Catalogue,
+    plan: SheetPlan,
+    facts: Mapping[str, str],
+    events: Sequence[Event],
+    recorded: Sequence[str] = (),
+) -> RunSheet:
+    """The job's sheet as it stands: what is behind first, what the record itself shows as done, then the rest in order.
+
+    An order that cannot be made (a circle in the shop's own rules) falls back on the route as it is listed.
+    """
+    done = finished_order(events)
+    early = [code for code in recorded if code in catalogue.operations and code not in done]
+    try:
+        whole = run_sheet(catalogue, plan.route, facts, plan.schools, added=plan.added)
+        shown = [code for code in early if code in whole.codes]
+        return run_sheet(catalogue, plan.route, facts, plan.schools, done=[*sorted(shown, key=whole.codes.index), *(c for c in done if c in catalogue.operations)], added=plan.added)  # fmt: skip
+    except RunSheetError:
+        return run_sheet(Catalogue(catalogue.operations, (), catalogue.routes, catalogue.schools, catalogue.cautions), plan.route, facts, plan.schools, added=plan.added)  # fmt: skip
+
+
+def minutes_of(operation: Operation, frets: int, strings: int, hardness: str, own: Learned | None) -> float:
+    """How long a step is taken to last: the shop's own median where there is one, else the shipped guess."""
+    return own.minutes if own is not None else operation.active(frets, strings, hardness)

@@ -1,0 +1,81 @@
+"""Run sheets: what each is made from, what happened to its steps, how long steps took, and the shop's own operations."""
+
+import json
+from collections.abc import Mapping
+from typing import Any
+
+from deft_bench.core.work.job_sheet import JOB_ROUTES, Event, Sample, SheetPlan, from_fields, records, to_fields
+from deft_bench.store.database import Connection, transaction
+
+
+def plan_of(db: Connection, job_id: int, job_kind: str) -> SheetPlan:
+    """The job's saved sheet plan, or the one that its kind begins with."""
+    row = db.execute("SELECT plan FROM sheet_plan WHERE job_id = ? ORDER BY id DESC LIMIT 1", (job_id,)).fetchone()
+    return from_fields(json.loads(row["plan"])) if row else SheetPlan(JOB_ROUTES.get(job_kind, "setup"))
+
+
+def plans(db: Connection, job_id: int) -> list[tuple[str, dict[str, Any]]]:
+    """(saved at, plan) of every save, oldest first."""
+    rows = db.execute("SELECT saved_at, plan FROM sheet_plan WHERE job_id = ? ORDER BY id", (job_id,))
+    return [(row["saved_at"], json.loads(row["plan"])) for row in rows]
+
+
+def save(db: Connection, job_id: int, plan: SheetPlan, at: str) -> None:
+    """Save a plan, the earlier ones kept."""
+    with transaction(db):
+        keep_plan(db, job_id, at, to_fields(plan))
+
+
+def keep_plan(db: Connection, job_id: int, at: str, plan: Mapping[str, Any]) -> None:
+    """Store one saved plan inside an open transaction."""
+    db.execute("INSERT INTO sheet_plan (job_id, saved_at, plan) VALUES (?, ?, ?)", (job_id, at, json.dumps(plan)))
+
+
+def events(db: Connection, job_id: int) -> list[Event]:
+    """Everything that happened to a job's steps, in order."""
+    rows = db.execute("SELECT step, kind, at, note FROM sheet_event WHERE job_id = ? ORDER BY id", (job_id,))
+    return [Event(**dict(row)) for row in rows]
+
+
+def add(db: Connection, job_id: int, event: Event) -> None:
+    """Record an event. Joins an open transaction when there is one."""
+    if not db.in_transaction:
+        with transaction(db):
+            return add(db, job_id, event)
+    db.execute(
+        "INSERT INTO sheet_event (job_id, step, kind, at, note) VALUES (?, ?, ?, ?, ?)",
+        (job_id, event.step, event.kind, event.at, event.note),
+    )
+
+
+def samples(db: Connection, steps: list[str], limit: int = 400) -> dict[str, list[Sample]]:
+    """How long each of some operations took, from the latest jobs in which it was both started and finished."""
+    found: dict[str, list[Sample]] = {step: [] for step in steps}
+    for step in steps:
+        rows = db.execute(
+            "SELECT e.job_id, e.step, e.kind, e.at, e.note, i.kind AS instrument FROM sheet_event e JOIN job j ON j.id = e.job_id"
+            " JOIN instrument i ON i.id = j.instrument_id WHERE e.step = ? AND e.kind <> 'note' ORDER BY e.job_id DESC, e.id LIMIT ?",
+            (step, limit),
+        )
+        by_job: dict[int, tuple[str, list[Event]]] = {}
+        for row in rows:
+            by_job.setdefault(row["job_id"], (row["instrument"], []))[1].append(
+                Event(row["step"], row["kind"], row["at"], row["note"])
+            )
+        for job_id, (kind, happened) in by_job.items():
+            minutes = records(happened)[step].minutes
+            if minutes is not None:
+                found[step].append(Sample(minutes, kind, plan_of(db, job_id, "").schools))
+    return found
+
+
+def own_operations(db: Connection) -> str:
+    """The shop's own operations as TOML text; empty when there are none."""
+    row = db.execute("SELECT toml FROM shop_operations ORDER BY id DESC LIMIT 1").fetchone()
+    return str(row["toml"]) if row else ""
+
+
+def save_operations(db: Connection, text: str, at: str) -> None:
+    """Keep the shop's own operations; the earlier text stays in the record."""
+    with transaction(db):
+        db.execute("INSERT INTO shop_operations (saved_at, toml) VALUES (?, ?)", (at, text))

@@ -1,0 +1,44 @@
+// Run sheet: cures and open times count down and ring; they are reckoned from the record, so a reload or a restart loses none.
+
+const words = (ms) => {
+  const minutes = Math.max(0, Math.ceil(ms / 60000));
+  return minutes < 90 ? `${minutes} min left` : `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")} left`;
+};
+const rung = new Set();
+let audio;
+
+function ring() {
+  audio ??= new AudioContext();
+  for (const at of [0, 0.35, 0.7]) {
+    const tone = audio.createOscillator();
+    const loud = audio.createGain();
+    tone.frequency.value = 880;
+    loud.gain.value = 0.2;
+    tone.connect(loud).connect(audio.destination);
+    tone.start(audio.currentTime + at);
+    tone.stop(audio.currentTime + at + 0.2);
+  }
+}
+
+// the record's clock is the server's: a tablet that runs late still rings in time
+const ahead = new Date(document.querySelector("[data-now]").dataset.now) - Date.now();
+let first = true;
+
+function tick() {
+  const now = Date.now() + ahead;
+  for (const timer of document.querySelectorAll(".timer")) {
+    const left = new Date(timer.dataset.ends) - now;
+    timer.querySelector(".left-words").textContent = left > 0 ? words(left) : "over";
+    timer.classList.toggle("over", left <= 0);
+    if (left <= 0 && !rung.has(timer)) {
+      rung.add(timer);
+      document.title = `${timer.dataset.title}: over`;
+      if (!first) ring(); // what was over before the page was opened is only said
+    }
+  }
+  for (const line of document.querySelectorAll(".running")) line.textContent = `running ${words(now - new Date(line.dataset.since)).replace(" left", "")}`;
+  first = false;
+}
+
+tick();
+setInterval(tick, 1000);

@@ -1,0 +1,201 @@
+"""The run sheet: its order on the record, what a step too early spoils, times learned, timers across a restart, and the shop's own operations."""
+
+import re
+from contextlib import closing
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from deft_bench.core.work.job_sheet import Event, Sample, learned, records
+from deft_bench.formats.record_json import export_record
+from deft_bench.store import jobs, sheets
+from deft_bench.store.database import Connection, open_database
+from deft_bench.web import create_app
+from harness import NOW, Bench
+
+HERON, PLOVER, WHIMBREL, KNOT, REDSHANK = 1, 2, 9, 8, 12
+
+
+def sheet_of(db: Connection, instrument: int) -> str:
+    return f"/jobs/{jobs.open_of(db, [instrument])[instrument].id}/sheet"
+
+
+def words(text: str) -> str:
+    return re.sub(r"\s+", " ", re.sub(r"<[^>]*>", " ", text))
+
+
+def test_a_step_too_early_says_what_it_spoils_and_the_record_proves_others(bench: Bench, demo: Connection) -> None:
+    page = sheet_of(demo, HERON)
+    shown = words(bench.get(page))
+    assert "Survey the fret heights, gauge or rocker on record" in shown
+    refused = bench.post(f"{page}/step", {"step": "mask", "what": "finished"}).text
+    assert "Not finished" in refused
+    assert "tape covers the corner that the file must reach" in refused
+    kept = words(
+        bench.post(f"{page}/step", {"step": "mask", "what": "finished", "note": "ends were dressed last month"}).text
+    )
+    assert "out of order: “ends were dressed last month”" in kept
+    for end in [f"{step} {side}" for step in ("flush", "bevel", "dressed") for side in ("bass", "treble")]:
+        assert "Ends flush and bevelled on record" not in words(bench.get(page))
+        bench.post(page.replace("/sheet", "/dress/ends"), {"end": end})
+    assert "Ends flush and bevelled on record" in words(bench.get(page))
+    assert "not part of this job" in bench.post(f"{page}/step", {"step": "varnish", "what": "finished"}).text
+    assert "Say why it is skipped" in bench.post(f"{page}/step", {"step": "cover_pickups", "what": "skipped"}).text
+    assert "skipped because: “known well”" in words(
+        bench.post(f"{page}/step", {"step": "cover_pickups", "what": "skipped", "note": "known well"}).text
+    )
+    bench.post(f"{page}/step", {"step": "cover_pickups", "what": "reopened"})
+    assert "skipped" not in words(bench.get(page)).replace("Skip", "")
+    job = jobs.open_of(demo, [HERON])[HERON]
+    record = next(one for one in export_record(demo, HERON)["jobs"] if one["uid"] == job.uid)
+    assert [(one["step"], one["kind"]) for one in record["sheet_events"]][-3:] == [
+        ("mask", "finished"), ("cover_pickups", "skipped"), ("cover_pickups", "reopened"),
+    ]  # fmt: skip
+
+
+def test_schools_replan_what_is_left_and_a_problem_brings_its_repair(bench: Bench, demo: Connection) -> None:
+    page = sheet_of(demo, REDSHANK)
+    shown = bench.get(page)
+    assert "Nip the tangs clear of the binding" in shown  # bound
+    forms = {"route": "refret", "hardness": "hard", "mask": "guard", "slots": "before_glue", "slot_depth": "two_stage", "radius": "before_glue", "width": "oversize",
+             "surface": "oil", "fret_glue": "glued", "inlay": "none", "colour": "natural", "fall_away": "none"}  # fmt: skip
+    planned = bench.post(f"{page}/plan", forms).text
+    assert "Planned anew" in planned
+    assert "Mask the board" not in planned.split("Route and schools")[0]
+    assert "Glue and clamp, clean up at once" in planned
+    assert 'id="step-mask"' not in planned
+    assert "Not changed" in bench.post(f"{page}/plan", {**forms, "mask": "wax"}).text
+    mended = bench.post(f"{page}/repair", {"repair": "chip_repair", "note": "fret 3, bass side"}).text
+    assert "Glue the chip back, level it” stands on the sheet now" in mended
+    assert "fret 3, bass side" in mended
+    assert "That is no repair" in bench.post(f"{page}/repair", {"repair": "level"}).text
+    job = jobs.open_of(demo, [REDSHANK])[REDSHANK]
+    assert sheets.plan_of(demo, job.id, job.kind).added == ("chip_repair",)
+
+
+def test_timers_outlive_a_restart_and_follow_the_cold(path: Path, demo_path: Path) -> None:
+    with closing(open_database(path)) as db:
+        job = jobs.open_of(db, [WHIMBREL]).get(WHIMBREL)
+        assert job is None
+        job_id = jobs.open_job(db, WHIMBREL, "work", "2026-08-24T07:00:00.000Z", None)
+        sheets.save(db, job_id, sheets.SheetPlan("new_board"), "2026-08-24T07:00:00.000Z")
+        for code, kind, at in (
+            ("glue_board", "started", "08:00"),
+            ("glue_board", "finished", "08:30"),
+            ("dry_fit", "finished", "07:30"),
+        ):
+            sheets.add(db, job_id, Event(code, kind, f"2026-08-24T{at}:00.000Z"))
+        db.execute("INSERT INTO climate (at, temperature_c, humidity) VALUES ('2026-08-24T09:00:00.000Z', 10, 50)")
+        db.commit()
+    for moment, waits in ((NOW, True), (NOW + timedelta(hours=46), True), (NOW + timedelta(hours=48), False)):
+        # each time another application on the same file, as after a restart: at 10 °C a day's cure takes two
+        page = Bench(create_app(path, now=lambda moment=moment: moment, testing=True).test_client()).get(
+            f"/jobs/{job_id}/sheet"
+        )  # type: ignore[misc]
+        assert ('data-ends="2026-08-26T08:30:00+00:00"' in page) == waits, moment
+        if waits:
+            assert "Glue the board, clamp in small rounds" in words(page)
+            assert "in clamps" in words(page)
+            assert "there is no neck to trim to" in words(page)  # what follows a cure waits for its end
+        else:
+            assert "there is no neck to trim to" not in words(page)
+
+
+def test_times_are_learned_from_what_was_started_and_finished(bench: Bench, demo: Connection) -> None:
+    begin = datetime(2026, 5, 1, 9, 0, tzinfo=UTC)
+    for i, minutes in enumerate((31, 34, 40, 900)):
+        job = jobs.open_job(demo, WHIMBREL, "work", "2026-05-01T08:00:00.000Z", None)
+        for kind, at in (("started", begin), ("finished", begin + timedelta(minutes=minutes))):
+            sheets.add(demo, job, Event("fall_away", kind, (at + timedelta(days=i)).isoformat().replace("+00:00", "Z")))
+        jobs.close(demo, job, "2026-05-01T20:00:00.000Z")
+    shown = words(bench.get(sheet_of(demo, HERON)))
+    assert "Fall-away 34 min here: 32 min to 37 min, 3 times" in shown
+    page = sheet_of(demo, PLOVER)
+    started = bench.post(f"{page}/step", {"step": "strings_off", "what": "started"}).text
+    assert "started " in started
+    bench.post(f"{page}/step", {"step": "strings_off", "what": "started"})
+    bench.post(f"{page}/step", {"step": "strings_off", "what": "finished"})
+    events = sheets.events(demo, int(re.findall(r"\d+", page)[0]))
+    assert [(event.step, event.kind) for event in events][-2:] == [
+        ("strings_off", "started"),
+        ("strings_off", "finished"),
+    ]
+
+
+@given(st.lists(st.floats(1, 300), min_size=3, max_size=20))
+def test_the_narrowest_group_with_enough_samples_counts(minutes: list[float]) -> None:
+    mine = [Sample(one, "electric", {"mask": "guard"}) for one in minutes]
+    others = [Sample(1000.0, "acoustic", {}) for _ in range(9)]
+    found = learned([*mine, *others], "electric", {"mask": "guard"})
+    assert found is not None
+    assert (found.over, found.count) == ("alike", len(minutes))
+    assert min(minutes) - 1e-9 <= found.low <= found.minutes <= found.high <= max(minutes) + 1e-9
+    by_kind = learned([*mine, *others], "electric", {"mask": "before_level"})
+    assert by_kind is not None
+    assert by_kind.over == "kind"
+    assert learned(mine[:2], "electric", {}) is None
+    assert learned([*mine[:2], *others], "bass", {}).over == "all"  # type: ignore[union-attr]
+
+
+def test_events_say_what_a_step_has_come_to() -> None:
+    at = [f"2026-08-24T09:{minute:02d}:00.000Z" for minute in range(60)]
+    found = records(
+        [
+            Event("level", "started", at[0]),
+            Event("level", "note", at[5], "hard wire"),
+            Event("level", "finished", at[25]),
+        ]
+    )["level"]
+    assert found.minutes == pytest.approx(25)
+    assert found.notes == ("hard wire",)
+    again = records(
+        [
+            Event("level", "finished", at[0], "early"),
+            Event("level", "reopened", at[1]),
+            Event("level", "started", at[2]),
+        ]
+    )["level"]
+    assert not again.done
+    assert again.minutes is None
+
+
+def test_any_work_has_a_job_with_its_own_route(bench: Bench, demo: Connection) -> None:
+    opened = bench.post(f"/instruments/{WHIMBREL}/jobs", {"kind": "work", "note": "New nut"}, follow=False)
+    assert opened.headers["Location"].endswith("/sheet")
+    page = opened.headers["Location"]
+    assert "Nut blank fitted to its seat" in bench.get(page)
+    for _ in range(40):
+        shown = bench.get(page)
+        here = re.search(r'class="paper call-panel" id="step-(\w+)"', shown)
+        if here is None:
+            break
+        bench.post(f"{page}/step", {"step": here[1], "what": "started"})
+        bench.post(f"{page}/step", {"step": here[1], "what": "finished", "note": "the strings had settled already"})
+    assert "Every step is behind" in shown
+    assert "Go on by its run sheet" in bench.get(f"/instruments/{WHIMBREL}")
+    knot = bench.get(sheet_of(demo, KNOT))
+    assert "before-survey and photographs" in words(knot).lower()
+
+
+def test_the_shop_writes_operations_of_its_own(bench: Bench, demo: Connection) -> None:
+    head = 'format = "deft-bench-operations"\nversion = 1\n'
+    own = (
+        head
+        + '[operation.wax_board]\ntitle = "Wax the board"\nstage = "level"\nminutes = [5, 0, 0]\n[routes.wax]\ntitle = "Wax only"\nsteps = ["clean", "wax_board"]\n'
+    )
+    bad = own + '[operation.cold_bath]\ntitle = "x"\nstage = "level"\nminutes = [-1, 0, 0]\n'
+    refused = bench.post("/operations", {"toml": bad})
+    assert refused.status_code == 422
+    assert "minutes must be three numbers" in refused.text
+    assert "cold_bath" in refused.text
+    assert sheets.own_operations(demo) == ""
+    assert "1 entries are left out" in bench.post("/operations", {"toml": bad, "anyway": "1"}).text
+    assert "Wax only" in bench.get(sheet_of(demo, HERON))
+    assert "left out" in bench.get(sheet_of(demo, HERON))
+    assert "Saved." in bench.post("/operations", {"toml": own}).text
+    assert "Wax the board" in bench.get("/operations")
+    bench.post("/operations", {"toml": ""})
+    assert "Wax only" not in bench.get(sheet_of(demo, HERON))
