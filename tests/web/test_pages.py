@@ -123,6 +123,7 @@ def every_page(db: Connection) -> list[str]:
             f"/jobs/{job.id}/level?lift=none&fall_from=12&fall_drop=.05&left_out=2,3",
             f"/jobs/{job.id}/surveys/new",
             f"/jobs/{job.id}/sheet",
+            f"/jobs/{job.id}/estimate?with=setup",
             f"/jobs/{job.id}/dress?finish=mirror&start=40",
             f"/jobs/{job.id}/level?tape_fret=12&tape_um=0.05",
         ]

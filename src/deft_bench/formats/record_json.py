@@ -20,6 +20,7 @@ from deft_bench.formats.photograph import PhotographError, reencode
 from deft_bench.formats.strict_json import RequestError, check, read_json
 from deft_bench.store import (
     boards,
+    estimates,
     instruments,
     jobs,
     order_ticks,
@@ -100,6 +101,7 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
         "plans": plans,
         "refret_plans": _saves(refrets.plans(db, job.id)),
         "sheet_plans": _saves(sheets.plans(db, job.id)),
+        "estimates": [asdict(one) for one in estimates.accepted(db, job.id)],
         "sheet_events": [asdict(event) for event in sheets.events(db, job.id)],
         "setups": [
             {"accepted_at": one.accepted_at, "inputs": one.inputs, "target": one.target}
@@ -369,6 +371,7 @@ SCHEMA = {
                             ),
                         },
                         "sheet_plans": _saved(_object({"route": _CODE, "schools": _BY_CODE, "added": {"type": "array", "maxItems": 50, "items": _CODE}, "hardness": {"type": "string", "enum": list(HARDNESS)}})),
+                        "estimates": {"type": "array", "maxItems": 200, "items": _object({"accepted_at": _TIME, "inputs": {"type": "object"}, "outcome": {"type": "object"}})},
                         "sheet_events": {
                             "type": "array", "maxItems": 5000,
                             "items": _object({"step": _CODE, "kind": {"type": "string", "enum": list(EVENTS)}, "at": _TIME, "note": {"type": "string", "maxLength": 400}}),
@@ -544,7 +547,7 @@ def _brought_up(record: Any) -> Any:
             for plan in job.get("plans", []) if isinstance(job, dict) and isinstance(job.get("plans"), list) else []:
                 if isinstance(plan, dict) and isinstance(plan.get("inputs"), dict):
                     plan["inputs"].setdefault("school", "full")
-    started: dict[str, Any] = {"setups": [], "sheet_plans": [], "sheet_events": []} | (
+    started: dict[str, Any] = {"setups": [], "sheet_plans": [], "sheet_events": [], "estimates": []} | (
         {"refret_plans": [], "fitted": [], "polished": [], "order": []} if older == 1 else {}
     )
     if isinstance(jobs_then, list):
@@ -753,6 +756,8 @@ def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | Non
             )
         for saved in job["sheet_plans"]:
             sheets.keep_plan(db, job_ids[job["uid"]], saved["saved_at"], saved["plan"])
+        for one in job["estimates"]:
+            estimates.accept(db, job_ids[job["uid"]], one["accepted_at"], one["inputs"], one["outcome"])
         for event in job["sheet_events"]:
             sheets.add(db, job_ids[job["uid"]], Event(**event))
         for one in job["setups"]:

@@ -14,12 +14,12 @@ from deft_bench.core.strings.setup_report import SetupReport
 from deft_bench.core.units import Display
 
 INK, SOFT, TAPE, RULE = HexColor("#14192d"), HexColor("#4d5563"), HexColor("#ffdf7e"), HexColor("#d3d8d1")
-_BODY = ParagraphStyle("body", fontName="Helvetica", fontSize=9.5, leading=12.5, textColor=INK)
-_HEAD = ParagraphStyle(
-    "head", parent=_BODY, fontName="Helvetica-Bold", fontSize=12, leading=15, spaceBefore=7, spaceAfter=2
+BODY = ParagraphStyle("body", fontName="Helvetica", fontSize=9.5, leading=12.5, textColor=INK)
+HEAD = ParagraphStyle(
+    "head", parent=BODY, fontName="Helvetica-Bold", fontSize=12, leading=15, spaceBefore=7, spaceAfter=2
 )
-_TITLE = ParagraphStyle("title", parent=_HEAD, fontSize=18, leading=22)
-_SOFT = ParagraphStyle("soft", parent=_BODY, textColor=SOFT)
+TITLE = ParagraphStyle("title", parent=HEAD, fontSize=18, leading=22)
+SMALL = ParagraphStyle("soft", parent=BODY, textColor=SOFT)
 ROOM_MM = 180.0
 
 
@@ -29,12 +29,12 @@ def write_report(title: str, about: Sequence[str], report: SetupReport, display:
     document = SimpleDocTemplate(
         out, pagesize=A4, leftMargin=15 * mm, rightMargin=15 * mm, topMargin=14 * mm, bottomMargin=14 * mm, title=title
     )
-    story: list[Flowable] = [Paragraph(_plain(title), _TITLE)]
-    story += [Paragraph(_plain(line), _SOFT) for line in about]
+    story: list[Flowable] = [Paragraph(plain(title), TITLE)]
+    story += [Paragraph(plain(line), SMALL) for line in about]
     story += _section("What was found", report.found)
     story += _section("What was done", [*report.done, *([report.played] if report.played else [])])
     story += [
-        Paragraph("The setup, measured", _HEAD),
+        Paragraph("The setup, measured", HEAD),
         _card(report, display),
         Spacer(1, 3 * mm),
         _drawn(report, display),
@@ -44,7 +44,7 @@ def write_report(title: str, about: Sequence[str], report: SetupReport, display:
     return out.getvalue()
 
 
-def _plain(text: str) -> str:
+def plain(text: str) -> str:
     """Text as a paragraph takes it: nothing of it is markup, and only letters that the standard fonts have."""
     shown = text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
     return shown.replace("−", "-").encode("cp1252", "replace").decode("cp1252")
@@ -53,7 +53,7 @@ def _plain(text: str) -> str:
 def _section(head: str, lines: Sequence[str]) -> list[Flowable]:
     if not lines:
         return []
-    return [Paragraph(head, _HEAD), *(Paragraph(_plain(line), _BODY) for line in lines)]
+    return [Paragraph(head, HEAD), *(Paragraph(plain(line), BODY) for line in lines)]
 
 
 def _mm(value: float | None, display: Display) -> str:
@@ -74,7 +74,7 @@ def _card(report: SetupReport, display: Display) -> Table:
     for row in report.rows:
         rows.append(
             [
-                _plain(row.name),
+                plain(row.name),
                 *(_mm(v, display) for v in row.action),
                 *(_mm(v, display) for v in row.gap),
                 *map(_cents, row.cents),

@@ -57,6 +57,7 @@ def create_app(
     from deft_bench.web import (
         board,
         dress,
+        estimate,
         instruments,
         level,
         neck,
@@ -79,6 +80,7 @@ def create_app(
         dress,
         neck,
         sheet,
+        estimate,
         refret,
         setup,
         record,

@@ -33,3 +33,13 @@ CREATE TABLE shop_operations (
     saved_at TEXT NOT NULL,
     toml TEXT NOT NULL
 ) STRICT;
+
+-- Accepted estimates, with what they were made from; the last row of a job counts.
+CREATE TABLE job_estimate (
+    id INTEGER PRIMARY KEY,
+    job_id INTEGER NOT NULL REFERENCES job (id),
+    accepted_at TEXT NOT NULL,
+    inputs TEXT NOT NULL CHECK (json_valid(inputs)),
+    outcome TEXT NOT NULL CHECK (json_valid(outcome))
+) STRICT;
+CREATE INDEX estimate_of ON job_estimate (job_id, id);

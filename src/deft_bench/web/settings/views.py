@@ -5,6 +5,7 @@ from typing import Any
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.core.work.estimate import price_list
 from deft_bench.store import shop
 from deft_bench.web.support import Form, db, display
 from deft_bench.web.support import settings as current
@@ -35,6 +36,7 @@ def show() -> str | Response | tuple[str, int]:
             if um is not None and not least <= um <= most:
                 form.errors[name] = f"Accepted: {display().fine(least)} to {display().fine(most)}."
             chosen[name] = "" if um is None else str(um)
+        _money(form, chosen)
         if not form.errors:
             shop.change(db(), chosen)
             flash("Saved.")
@@ -45,6 +47,22 @@ def show() -> str | Response | tuple[str, int]:
             values[name] = display().entry(int(values[name])) if values[name] else ""
     page = render_template("settings/show.html", section="settings", values=values, errors=form.errors, choices=CHOICES)
     return (page, 422) if form.errors else page
+
+
+def _money(form: Form, chosen: dict[str, str]) -> None:
+    """Currency, rate, tax and prices, where they were sent: read into `chosen`."""
+    if "currency" in form.sent:
+        chosen["currency"] = form.text("currency")[:8] or "EUR"
+    for name, most in (("rate_per_hour", 10_000), ("tax_percent", 100)):
+        value = form.number(name, 0, most) if name in form.sent else None
+        if value is not None:
+            chosen[name] = f"{value:g}"
+    if "prices" in form.sent:
+        chosen["prices"] = form.text("prices")[:4000]
+        try:
+            price_list(chosen["prices"])
+        except ValueError as error:
+            form.errors["prices"] = f"{error}."
 
 
 @screen.post("/settings/units")

@@ -87,7 +87,8 @@ def _of(job_id: int) -> tuple[jobs.Job, instruments.Instrument]:
         return job, instruments.get(db(), job.instrument_id)
 
 
-def _plan(job: jobs.Job, book: Catalogue) -> SheetPlan:
+def plan_for(job: jobs.Job, book: Catalogue) -> SheetPlan:
+    """What a job's sheet is made from, made to fit the catalogue; the shop's masking school until one is chosen."""
     plan = sheets.plan_of(db(), job.id, job.kind)
     if not plan.schools and settings()["mask"] in book.schools["mask"].choices:
         plan = replace(plan, schools={"mask": settings()["mask"]})
@@ -135,7 +136,7 @@ def show(job_id: int) -> str:
     """The job's steps: the one to do now in full, the next, what comes later, and what is behind."""
     job, instrument = _of(job_id)
     book, problems = catalogue()
-    plan = _plan(job, book)
+    plan = plan_for(job, book)
     sheet, lines, running = _sheet(job, instrument, book, plan)
     left = [line for line in lines if not line.done]
     started = next((line for line in left if line.record.started_at), None)
@@ -157,7 +158,7 @@ def step(job_id: int) -> Response:
     """Start, finish, skip or reopen a step, or note something at it. One whose turn has not come is finished only with a reason."""
     job, instrument = _of(job_id)
     book, _ = catalogue()
-    lines = _sheet(job, instrument, book, _plan(job, book))[1]
+    lines = _sheet(job, instrument, book, plan_for(job, book))[1]
     code, what, note = (
         request.form.get("step", ""),
         request.form.get("what", ""),
@@ -190,7 +191,7 @@ def repair(job_id: int) -> Response:
     """Put a repair in where a problem was found; it comes as early as its rules let it."""
     job, _ = _of(job_id)
     book, _problems = catalogue()
-    plan = _plan(job, book)
+    plan = plan_for(job, book)
     code, note = request.form.get("repair", ""), request.form.get("note", "").strip()[:400]
     if code not in book.operations or not book.operations[code].repair:
         flash("That is no repair.")
@@ -210,7 +211,7 @@ def plan(job_id: int) -> Response:
     """Another route, schools or hardness: what is not yet done is planned anew, what is done stays."""
     job, _ = _of(job_id)
     book, _problems = catalogue()
-    before = _plan(job, book)
+    before = plan_for(job, book)
     route = request.form.get("route", before.route)
     schools = {code: request.form.get(code, "") for code in book.schools}
     wrong = [school.title for code, school in book.schools.items() if schools[code] not in school.choices]

@@ -1,0 +1,119 @@
+"""What a job will cost: minutes at the shop's rate, materials and parts, with a range from how far the shop's own times spread.
+
+The steps' spreads are taken as independent: the range of their sum is the root of the sum of squares of the steps' own half-ranges (the usual
+rule for sums), above and below apart. A step without times of its own spreads by half of its guess.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+GUESS_SPREAD = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Labour:
+    """One step's minutes, with the range in which half of them fell; `learned` where it is the shop's own record."""
+
+    code: str
+    title: str
+    stage: str
+    minutes: float
+    low: float | None = None
+    high: float | None = None
+
+    @property
+    def learned(self) -> bool:
+        """Whether the range is the shop's own."""
+        return self.low is not None and self.high is not None
+
+    @property
+    def below(self) -> float:
+        """How far under its minutes it may fall."""
+        return self.minutes - self.low if self.low is not None else GUESS_SPREAD * self.minutes
+
+    @property
+    def above(self) -> float:
+        """How far over its minutes it may come."""
+        return self.high - self.minutes if self.high is not None else GUESS_SPREAD * self.minutes
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """A material or part: how much, and what one of it costs."""
+
+    name: str
+    quantity: float
+    unit: str
+    price: float
+
+    @property
+    def cost(self) -> float:
+        """What it comes to, to the cent."""
+        return round(self.quantity * self.price, 2)
+
+
+@dataclass(frozen=True, slots=True)
+class Estimate:
+    """Sums in the shop's currency; low and high are of the whole, tax included."""
+
+    hours: float
+    hours_low: float
+    hours_high: float
+    labour: float
+    items: float
+    net: float
+    tax: float
+    total: float
+    total_low: float
+    total_high: float
+    by_stage: tuple[tuple[str, float, float], ...]
+    learned_share: float
+
+
+def estimate(
+    labour: Sequence[Labour], items: Sequence[Item], rate_per_hour: float, tax_percent: float = 0.0
+) -> Estimate:
+    """Add it up. Raises ValueError for a rate or tax under zero."""
+    if rate_per_hour < 0 or tax_percent < 0:
+        raise ValueError("rate and tax are zero or more")
+    minutes = sum(one.minutes for one in labour)
+    below = math.sqrt(sum(one.below**2 for one in labour))
+    above = math.sqrt(sum(one.above**2 for one in labour))
+    low, high = max(0.0, minutes - below), minutes + above
+    things = sum(one.cost for one in items)
+    with_tax = 1 + tax_percent / 100
+
+    def whole(spent: float) -> float:
+        return round((round(spent / 60 * rate_per_hour, 2) + things) * with_tax, 2)
+
+    stages: dict[str, float] = {}
+    for one in labour:
+        stages[one.stage] = stages.get(one.stage, 0.0) + one.minutes
+    work = round(minutes / 60 * rate_per_hour, 2)
+    net = round(work + things, 2)
+    total = whole(minutes)
+    return Estimate(
+        minutes / 60, low / 60, high / 60, work, round(things, 2), net, round(total - net, 2), total, whole(low), whole(high),
+        tuple((stage, spent, round(spent / 60 * rate_per_hour, 2)) for stage, spent in stages.items()),
+        sum(one.minutes for one in labour if one.learned) / minutes if minutes else 0.0,
+    )  # fmt: skip
+
+
+def price_list(text: str) -> dict[str, float]:
+    """Prices from lines such as `fret wire 0.45`, the last word being the price; raises ValueError naming the line that is none."""
+    found = {}
+    for line in text.replace(";", "\n").splitlines():
+        if not line.strip():
+            continue
+        name, _, price = line.strip().rpartition(" ")
+        try:
+            value = float(price.replace(",", "."))
+        except ValueError:
+            value = math.nan
+        if not name.strip() or not 0 <= value <= 100_000:
+            raise ValueError(
+                f"“{line.strip()[:40]}” is not understood: give a name and its price, such as “strings 9.50”"
+            )
+        found[name.strip().rstrip(":")] = value
+    return found
