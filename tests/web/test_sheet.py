@@ -140,6 +140,20 @@ def test_the_narrowest_group_with_enough_samples_counts(minutes: list[float]) ->
     assert learned([*mine[:2], *others], "bass", {}).over == "all"  # type: ignore[union-attr]
 
 
+def test_today_says_what_frees_up_and_which_readings_are_due(bench: Bench, demo: Connection, path: Path) -> None:
+    shown = words(bench.get("/?all=1"))
+    assert "Frees up" in shown
+    assert re.search(r"Curlew No. 11 .{0,40}Rest at the bench's humidity", shown.replace("&#39;", "'"))
+    assert "climate, not entered today" not in shown
+    late = words(
+        Bench(create_app(path, now=lambda: NOW + timedelta(days=3), testing=True).test_client()).get("/?all=1")
+    )
+    assert "The bench’s climate, not entered today" in late
+    assert "Frees up" not in late
+    bench.post(f"/instruments/{PLOVER}/neck/turned", {"turns": "8", "aim": "fretwork"})
+    assert "Plover No. 7: relief, its rod was turned since" in words(bench.get("/?all=1"))
+
+
 def test_events_say_what_a_step_has_come_to() -> None:
     at = [f"2026-08-24T09:{minute:02d}:00.000Z" for minute in range(60)]
     found = records(

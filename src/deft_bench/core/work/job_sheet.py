@@ -162,20 +162,22 @@ class Timer:
     holds: str
 
 
-def timers(sheet: RunSheet, known: Mapping[str, StepRecord], now: datetime, temperature_c: float) -> list[Timer]:
+def timers(
+    operations: Mapping[str, Operation], known: Mapping[str, StepRecord], now: datetime, temperature_c: float
+) -> list[Timer]:
     """What still runs at a moment, the soonest end first. A cure counts from the step's end, at the bench's temperature."""
     found = []
-    for step in sheet.steps:
-        one, operation = known.get(step.operation.code), step.operation
-        if one is None or one.skipped:
+    for code, one in known.items():
+        operation = operations.get(code)
+        if operation is None or one.skipped:
             continue
         if one.finished_at is not None and operation.wait:
             ends = moment(one.finished_at) + timedelta(minutes=operation.waiting(temperature_c))
             if ends > now:
-                found.append(Timer(operation.code, operation.title, "rests", ends, operation.holds))
+                found.append(Timer(code, operation.title, "rests", ends, operation.holds))
         elif one.started_at is not None and one.finished_at is None and operation.open_minutes:
             ends = moment(one.started_at) + timedelta(minutes=operation.open_minutes)
-            found.append(Timer(operation.code, operation.title, "open", ends, ""))
+            found.append(Timer(code, operation.title, "open", ends, ""))
     return sorted(found, key=lambda timer: timer.ends_at)
 
 

@@ -59,6 +59,12 @@ def catalogue() -> tuple[Catalogue, list[Problem]]:
     return extend(shipped(), own) if own.strip() else (shipped(), [])
 
 
+def bench_warmth() -> float:
+    """The bench's temperature as last entered, °C."""
+    climate = shop.latest_climate(db())
+    return climate[1] if climate else WARM_C
+
+
 def _page_of(page: str, job: jobs.Job) -> str:
     if page in ("nut", "saddle", "intonation", "buzz", "setup"):
         return url_for(f"setup.{'show' if page == 'setup' else page}", instrument_id=job.instrument_id)
@@ -103,8 +109,7 @@ def _sheet(
     known, proved = records(happened), recorded(job, instrument)
     sheet = job_sheet(book, plan, instrument_facts(instrument.spec), happened, sorted(proved))
     behind = {code for code, one in known.items() if one.done} | proved
-    climate = shop.latest_climate(db())
-    running = timers(sheet, known, now(), climate[1] if climate else WARM_C)
+    running = timers(book.operations, known, now(), bench_warmth())
     over = sorted(behind - {timer.step for timer in running if timer.kind == "rests"})
     spec, length = instrument.spec, display().fine_mm
     taken = sheets.samples(db(), [code for code in sheet.codes if code not in behind])

@@ -6,11 +6,13 @@ from datetime import date
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.store import instruments, jobs, shop
+from deft_bench.core.work.job_sheet import Timer, records, timers
+from deft_bench.store import instruments, jobs, rod_turns, sheets, shop, surveys
 from deft_bench.web.drawing.mini import Mini, mini
 from deft_bench.web.job_now import job_now
 from deft_bench.web.level.planning import call_of
-from deft_bench.web.support import Form, db, now, rock_mm, stamp
+from deft_bench.web.sheet.views import bench_warmth, catalogue
+from deft_bench.web.support import Form, db, moment_of, now, rock_mm, stamp
 from deft_bench.web.surveyed import latest
 
 screen = Blueprint("today", __name__, template_folder="templates")
@@ -30,6 +32,46 @@ class Due:
     neck: Mini
 
 
+@dataclass(frozen=True, slots=True)
+class Running:
+    """Something on the bench that runs by itself, and whose it is."""
+
+    job: jobs.Job
+    name: str
+    timer: Timer
+
+
+def _running(opened: list[jobs.Job], names: dict[int, str]) -> list[Running]:
+    """Cures, rests and open glue of all open jobs, what comes free first on top."""
+    book, _ = catalogue()
+    warmth = bench_warmth()
+    found = [
+        Running(job, names[job.instrument_id], timer)
+        for job in opened
+        for timer in timers(book.operations, records(sheets.events(db(), job.id)), now(), warmth)
+    ]
+    return sorted(found, key=lambda one: one.timer.ends_at)
+
+
+def _readings_due(opened: list[jobs.Job], names: dict[int, str]) -> list[tuple[str, str]]:
+    """Readings that something waits for, each with where it is taken: the climate of the day, and rods turned since they were read."""
+    found = []
+    entered = shop.latest_climate(db())
+    if entered is None or moment_of(entered[0]).date() < now().date():
+        found.append(("The bench’s climate, not entered today", url_for(".show", _anchor="climate")))
+    for job in opened:
+        turned = rod_turns.of_instrument(db(), job.instrument_id)
+        read = surveys.of_instrument(db(), job.instrument_id, "straightness", 1)
+        if turned and (not read or turned[-1].at >= read[0].taken_at):
+            found.append(
+                (
+                    f"{names[job.instrument_id]}: relief, its rod was turned since",
+                    url_for("neck.show", instrument_id=job.instrument_id),
+                )
+            )
+    return found
+
+
 @screen.get("/")
 def show() -> str:
     """Open jobs, the nearest promise first, each with its next step."""
@@ -47,8 +89,12 @@ def show() -> str:
         days = (date.fromisoformat(job.promised_on) - now().date()).days if job.promised_on else None
         neck = mini(instrument.spec, heights.figures.off_mm if heights else {}, rock_mm())
         due.append(Due(job, instrument, say, step.href, days, neck))
+    names = {one.job.instrument_id: one.instrument.spec.name for one in due}
     return render_template(
         "today/show.html",
+        running=_running(opened[:shown], names),
+        readings_due=_readings_due(opened[:shown], names),
+        now=now(),
         section="today",
         due=due,
         more=len(opened) > shown,
