@@ -3,11 +3,13 @@
 import os
 import sqlite3
 from contextlib import closing
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
-from deft_bench.store import database, jobs
+from deft_bench.core.instrument import STARTING
+from deft_bench.store import database, instruments, jobs, order_ticks, sheets
 from deft_bench.store.database import (
     StoreError,
     StoreFullError,
@@ -220,3 +222,24 @@ def test_tables_built_anew_keep_every_row_and_reference(demo_path: Path, tmp_pat
         indexes = {row["name"] for row in db.execute("SELECT name FROM sqlite_master WHERE type = 'index'")}
         assert {"open_job", "survey_of_job", "survey_in_time", "instrument_by_name"} <= indexes
     assert verify(old)["readings"] == before["reading"][0]
+
+
+def test_ticks_of_the_earlier_order_become_events_of_the_run_sheet(tmp_path: Path) -> None:
+    old = tmp_path / "old.sqlite3"
+    old_version(old, 5)
+    with closing(database.connect(old)) as db:
+        made = instruments.add(db, replace(STARTING["electric"], name="Heron"), "2026-01-01T09:00:00.000Z")
+        assert jobs.open_job(db, made, "level_and_dress", "2026-01-01T09:00:00.000Z", None) == 1
+        ticks = [
+            ("rest", "2026-01-02T09:00:00.000Z", ""),
+            ("mask", "2026-01-03T09:00:00.000Z", "ends were done"),
+            ("end flush bass", "2026-01-03T10:00:00.000Z", ""),
+        ]
+        db.executemany("INSERT INTO order_tick (job_id, step, at, note) VALUES (1, ?, ?, ?)", ticks)
+        db.commit()
+    with closing(open_database(old)) as db:
+        assert [(one.step, one.kind, one.note) for one in sheets.events(db, 1)] == [
+            ("climate_rest", "finished", ""),
+            ("mask", "finished", "ends were done"),
+        ]
+        assert list(order_ticks.ticks(db, 1)) == ["end flush bass"]

@@ -48,9 +48,10 @@ def add(db: Connection, job_id: int, event: Event) -> None:
     )
 
 
-def samples(db: Connection, steps: list[str], limit: int = 400) -> dict[str, list[Sample]]:
+def samples(db: Connection, steps: list[str], limit: int = 120) -> dict[str, list[Sample]]:
     """How long each of some operations took, from the latest jobs in which it was both started and finished."""
     found: dict[str, list[Sample]] = {step: [] for step in steps}
+    schools: dict[int, Mapping[str, str]] = {}
     for step in steps:
         rows = db.execute(
             "SELECT e.job_id, e.step, e.kind, e.at, e.note, i.kind AS instrument FROM sheet_event e JOIN job j ON j.id = e.job_id"
@@ -65,7 +66,9 @@ def samples(db: Connection, steps: list[str], limit: int = 400) -> dict[str, lis
         for job_id, (kind, happened) in by_job.items():
             minutes = records(happened)[step].minutes
             if minutes is not None:
-                found[step].append(Sample(minutes, kind, plan_of(db, job_id, "").schools))
+                if job_id not in schools:
+                    schools[job_id] = plan_of(db, job_id, "").schools
+                found[step].append(Sample(minutes, kind, schools[job_id]))
     return found
 
 

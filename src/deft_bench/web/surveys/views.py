@@ -79,6 +79,7 @@ LEGENDS = {
 OFFERED = {
     "refret": ("slot_depth", "straightness", "seating", "sprout", "rocker", "fret_heights"),
     "level_and_dress": ("fret_heights", "rocker", "straightness", "seating", "sprout", "crown_line", "crown_offset"),
+    "work": ("fret_heights", "straightness", "seating", "strings", "intonation", "buzz"),
     "setup": ("straightness", "strings", "intonation", "buzz", "fret_heights"),
 }
 
