@@ -143,7 +143,7 @@ def bench_pages() -> None:
         pages = {
             "today": "/", "instruments": "/instruments", "find one": "/instruments?q=curlew", "find many": "/instruments?q=no", "instrument": "/instruments/1",
             "survey": f"/surveys/{survey}", "level": f"/jobs/{heron.id}/level", "record": f"/jobs/{heron.id}/record", "settings": "/settings",
-            "board": "/instruments/14/board", "marking": "/instruments/14/board/marking", "refret": "/jobs/132/refret", "boards": "/boards", "setup": "/instruments/8/setup", "intonation": "/instruments/8/setup/intonation",
+            "board": "/instruments/14/board", "marking": "/instruments/14/board/marking", "refret": "/jobs/132/refret", "boards": "/boards", "setup": "/instruments/8/setup", "run sheet": "/jobs/12/sheet", "intonation": "/instruments/8/setup/intonation",
         }  # fmt: skip
         clients = [create_app(path, now=lambda: DAY).test_client() for path in (small, large)]
         print(

@@ -2,6 +2,7 @@
 
 import re
 from contextlib import closing
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -11,7 +12,7 @@ from hypothesis import strategies as st
 
 from deft_bench.core.work.job_sheet import Event, Sample, learned, records
 from deft_bench.formats.record_json import export_record
-from deft_bench.store import jobs, sheets
+from deft_bench.store import jobs, refrets, sheets
 from deft_bench.store.database import Connection, open_database
 from deft_bench.web import create_app
 from harness import NOW, Bench
@@ -74,6 +75,14 @@ def test_schools_replan_what_is_left_and_a_problem_brings_its_repair(bench: Benc
     assert "That is no repair" in bench.post(f"{page}/repair", {"repair": "level"}).text
     job = jobs.open_of(demo, [REDSHANK])[REDSHANK]
     assert sheets.plan_of(demo, job.id, job.kind).added == ("chip_repair",)
+
+
+def test_a_partial_refret_takes_its_own_route(bench: Bench, demo: Connection) -> None:
+    job = jobs.open_of(demo, [REDSHANK])[REDSHANK]
+    wanted = refrets.plan_of(demo, job.id)
+    assert wanted is not None
+    refrets.save(demo, job.id, replace(wanted, frets=(1, 2, 3)), "2026-08-24T09:00:00.000Z")
+    assert "partial refret" in bench.get(sheet_of(demo, REDSHANK))
 
 
 def test_timers_outlive_a_restart_and_follow_the_cold(path: Path, demo_path: Path) -> None:

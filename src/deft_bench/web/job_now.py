@@ -70,8 +70,14 @@ def job_now(job: jobs.Job, instrument: instruments.Instrument) -> Now:
 
 
 def job_steps(job: jobs.Job | None, instrument: instruments.Instrument) -> list[JobStep]:
-    """The job's steps with their state and where each is done; none for an inspection."""
-    if job is None or job.kind in ("inspection", "work"):
+    """The job's steps with their state and where each is done, and the way back to its run sheet; none for an inspection."""
+    if job is None or job.kind == "inspection":
+        return []
+    return [*_own_steps(job, instrument), JobStep("sheet", "Run sheet", "sheet", url_for("sheet.show", job_id=job.id))]
+
+
+def _own_steps(job: jobs.Job, instrument: instruments.Instrument) -> list[JobStep]:
+    if job.kind == "work":
         return []
     if job.kind == "refret":
         return [

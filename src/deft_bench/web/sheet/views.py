@@ -23,7 +23,7 @@ from deft_bench.core.work.job_sheet import (
 )
 from deft_bench.core.work.run_sheet import RunSheet, instrument_facts, too_early
 from deft_bench.formats.operations_toml import MOST_BYTES, Problem, extend, shipped
-from deft_bench.store import instruments, jobs, sheets, shop
+from deft_bench.store import instruments, jobs, refrets, sheets, shop
 from deft_bench.web.job_now import job_steps
 from deft_bench.web.sheet.recorded import recorded
 from deft_bench.web.support import db, display, here, now, settings, stamp
@@ -96,6 +96,10 @@ def _of(job_id: int) -> tuple[jobs.Job, instruments.Instrument]:
 def plan_for(job: jobs.Job, book: Catalogue) -> SheetPlan:
     """What a job's sheet is made from, made to fit the catalogue; the shop's masking school until one is chosen."""
     plan = sheets.plan_of(db(), job.id, job.kind)
+    if job.kind == "refret" and not sheets.plans(db(), job.id):
+        wanted = refrets.plan_of(db(), job.id)
+        if wanted is not None and len(wanted.frets) < instruments.get(db(), job.instrument_id).spec.frets:
+            plan = replace(plan, route="partial_refret")
     if not plan.schools and settings()["mask"] in book.schools["mask"].choices:
         plan = replace(plan, schools={"mask": settings()["mask"]})
     return sound(plan, book)
