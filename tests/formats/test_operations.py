@@ -3,12 +3,15 @@
 import itertools
 import random
 import re
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from deft_bench.core.work.catalogue import Rule
+from deft_bench.core.work.job_sheet import Event, SheetPlan, job_sheet
 from deft_bench.core.work.run_sheet import RunSheetError, rules_among, run_sheet, too_early
 from deft_bench.formats.calc import RequestError, calculate
 from deft_bench.formats.operations_toml import extend, shipped
@@ -171,3 +174,13 @@ def test_the_shipped_data_hold_together() -> None:
         assert one.active(24, 8) >= 0
         assert set(one.cautions) <= set(BOOK.cautions)
         assert not re.search(r"\d ?mm", one.title + one.gate), one.code
+
+
+def test_a_circle_in_the_rules_loses_nothing_that_is_done() -> None:
+    circle = (Rule(998, "crown", "level", "x"), Rule(999, "level", "crown", "x"))
+    plan = SheetPlan("level_and_dress")
+    done = job_sheet(BOOK, plan, PLAIN, ()).codes[:3]
+    events = [Event(code, "finished", f"2026-03-01T10:0{i}:00Z") for i, code in enumerate(done)]
+    sheet = job_sheet(replace(BOOK, rules=(*BOOK.rules, *circle)), plan, PLAIN, events)
+    assert [step.operation.code for step in sheet.steps if step.done] == list(done)
+    assert {"level", "crown"} <= set(sheet.codes)

@@ -106,7 +106,6 @@ def setup_facts(job: jobs.Job, instrument: instruments.Instrument) -> SetupFacts
         relief_since=fresh("straightness"),
         strings_since=fresh("strings"),
         cents_within=GATE_CENTS[instrument.spec.bridge],
-        after=fresh("strings") and fresh("buzz"),
         closed=job.closed_at is not None,
     )
 

@@ -12,6 +12,7 @@ from deft_bench.core.board.positions import RuleStep
 from deft_bench.core.board.rules import read_share, rule_of
 from deft_bench.core.calls import frets_named
 from deft_bench.core.units import Display, LengthError, parse_length
+from deft_bench.core.work.job_sheet import moment
 from deft_bench.store import shop
 from deft_bench.store.database import Connection, connect
 
@@ -93,22 +94,17 @@ def register(app: Flask) -> None:
     app.jinja_env.filters["upfirst"] = lambda text: text[:1].upper() + text[1:]
 
 
-def moment_of(text: str) -> datetime:
-    """A stored time."""
-    return datetime.fromisoformat(text.replace("Z", "+00:00"))
-
-
 def day(text: str | date | None) -> str:
     """A date as a person writes it: 3 Aug 2026."""
     if text is None:
         return "no date"
-    when = text if isinstance(text, date) else moment_of(text)
+    when = text if isinstance(text, date) else moment(text)
     return f"{when.day} {when:%b %Y}"
 
 
 def clock(text: str) -> str:
     """The time of day of a stored time, local to this machine: 14:02."""
-    return f"{moment_of(text).astimezone():%H:%M}"
+    return f"{moment(text).astimezone():%H:%M}"
 
 
 class Form:

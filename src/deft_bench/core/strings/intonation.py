@@ -5,7 +5,7 @@ A saddle shift s (away from the nut) and a nut shift t (toward the saddle) chang
 """
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -142,4 +142,16 @@ def intonation_call(
         (back,) if found.nut_fitted else (),
         sure,
         settle,
+    )
+
+
+BEGIN = {"string": 0, "nut_slot": 1, "nut_placement": 1, "fret": 2, "saddle": 3, "none": 4}
+
+
+def begin_with(called: Mapping[int, tuple[Intonation, Call]]) -> int | None:
+    """The string to begin with: string and nut faults before frets and saddles, then the largest move; None without any."""
+    return min(
+        called,
+        key=lambda string: (BEGIN[called[string][1].do], -abs(called[string][0].saddle_shift_mm)),
+        default=None,
     )

@@ -4,11 +4,13 @@ From the slot the string runs straight to the fret that it bears on, so its heig
 similar triangles. Pressed between frets 2 and 3 it bears on 2; fretted on 3 it bears on 3.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import combinations
+from typing import Literal
 
 from deft_bench.core.board.positions import fret_position
+from deft_bench.core.calls import Call, Length, listed_words
 
 SLOT_ROOM_MM = 0.05
 """How much wider than its string a slot is cut."""
@@ -83,6 +85,57 @@ def gap_target(gauge_mm: float, construction: str, scale_mm: float) -> tuple[flo
     if scale_mm >= 740:
         return 0.08, 0.15
     return (0.03, 0.08) if construction == "plain" else (0.05, 0.12)
+
+
+def gap_side(gap_mm: float, low_mm: float, high_mm: float) -> Literal["low", "right", "high"]:
+    """Where a first-fret gap lies against what is wanted, both ends of the range included."""
+    return "high" if gap_mm > high_mm + 1e-9 else "low" if gap_mm < low_mm - 1e-9 else "right"
+
+
+@dataclass(frozen=True, slots=True)
+class SlotRead:
+    """One string's slot: its gap over fret 1 as read (None unread) and what is wanted, mm, with the filing to the upper end of that.
+
+    More can come off later; nothing can be put back.
+    """
+
+    string: int
+    gap_mm: float | None
+    low_mm: float
+    high_mm: float
+    slot: NutSlot
+
+    @property
+    def side(self) -> str | None:
+        """`low`, `right` or `high`; None unread."""
+        return None if self.gap_mm is None else gap_side(self.gap_mm, self.low_mm, self.high_mm)
+
+    @property
+    def file_mm(self) -> float:
+        """What comes off; nothing while the gap is as wanted."""
+        return self.slot.file_mm if self.side == "high" else 0.0
+
+
+def nut_call(reads: Sequence[SlotRead], names: Mapping[int, str], length: Length) -> Call:
+    """What to do with the nut: slots that are too low first, for they mean a shim or a new nut; then the filing; then what is unread."""
+    low = [names[one.string] for one in reads if one.side == "low"]
+    high = [one for one in reads if one.side == "high"]
+    unread = [names[one.string] for one in reads if one.gap_mm is None]
+    because = tuple(
+        f"{names[one.string]}: {length(one.gap_mm)} over fret 1; {length(one.low_mm)} to {length(one.high_mm)} is wanted."
+        for one in reads
+        if one.gap_mm is not None
+    )
+    if low:
+        say = f"{listed_words(low)} {'is' if len(low) == 1 else 'are'} cut too low: shim, fill, or make a new nut before any saddle is touched."
+        return Call(say, "too_low", {}, because)
+    if high:
+        most = max(high, key=lambda one: one.file_mm)
+        say = f"File {len(high)} slot{'s' if len(high) > 1 else ''}, {names[most.string]} most: {length(most.file_mm)} in {len(most.slot.steps_mm)} steps."
+        return Call(say, "file", {}, because)
+    if unread:
+        return Call(f"Read the gap over fret 1: {listed_words(unread)}.", "read", {}, because)
+    return Call("Leave the nut: every gap is as wanted.", "none", {}, because)
 
 
 @dataclass(frozen=True, slots=True)

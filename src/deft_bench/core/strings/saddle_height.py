@@ -5,12 +5,14 @@ in a pocket of length P whose mouth is D from the saddle turns about the pocket'
 saddles bottomed by h come up, and one of h·P/(D − P) at the mouth lets saddles topped out by h come down.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from deft_bench.core.board.positions import fret_position
+from deft_bench.core.calls import Call, Length, listed_words
+from deft_bench.core.strings.setup_job import ACTION_WITHIN_MM
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,3 +103,59 @@ def saddle_radius(
     drop = board - np.array(saddle_heights_mm)
     fit = np.linalg.lstsq(np.column_stack([np.ones_like(offs), offs, offs**2]), drop, rcond=None)[0]
     return float(1 / (2 * fit[2])) if fit[2] > 1e-7 else None
+
+
+@dataclass(frozen=True, slots=True)
+class SaddleRead:
+    """One string's action over fret 12 as read and as wanted, mm (None unknown), and the move between them."""
+
+    string: int
+    now_mm: float | None
+    want_mm: float | None
+    move: SaddleMove | None
+
+    @property
+    def within(self) -> bool:
+        """Whether it is as wanted, to what a setup's gate allows."""
+        return (
+            self.now_mm is not None
+            and self.want_mm is not None
+            and abs(self.now_mm - self.want_mm) <= ACTION_WITHIN_MM + 1e-9
+        )
+
+
+def saddle_call(
+    reads: Sequence[SaddleRead], cut: OnePiece | None, shim: PocketShim | None, names: Mapping[int, str], length: Length
+) -> Call:
+    """What to do with the saddles: read them, mend what is out of travel, cut or shim a one-piece saddle, or move each."""
+    because = tuple(
+        f"{names[one.string]}: {length(one.now_mm)} over fret 12, {length(one.want_mm)} is wanted."
+        for one in reads
+        if one.now_mm is not None and one.want_mm is not None
+    )
+    unread = [names[one.string] for one in reads if one.now_mm is None]
+    if unread:
+        return Call(f"Read the action: {listed_words(unread)}.", "read", {}, because)
+    moves = {one.string: one.move for one in reads if one.move is not None}
+    worst = max(moves, key=lambda string: abs(moves[string].over_mm), default=None)
+    if worst is not None and moves[worst].over_mm:
+        over = moves[worst].over_mm
+        say = f"{names[worst]} is {'topped out' if over > 0 else 'bottomed'} by {length(abs(over))}"
+        if shim is not None:
+            return Call(f"{say}: shim the pocket {length(shim.thickness_mm)} at the {shim.at}.", "shim", {}, because)
+        return Call(f"{say}: another saddle, or refer for a neck reset.", "out_of_travel", {}, because)
+    moved = {one.string: one.move for one in reads if not one.within and one.move is not None}
+    if not moved:
+        return Call("Leave the saddles: every string is as wanted.", "none", {}, because)
+    if cut is not None:
+        bass, treble = cut.take_off_bass_mm, cut.take_off_treble_mm
+        if min(bass, treble) < -1e-9:
+            say = f"Shim or replace the saddle: {length(max(0.0, -bass))} is missing at its bass end and {length(max(0.0, -treble))} at its treble end."
+            return Call(say, "shim", {}, because)
+        say = f"Take {length(bass)} off beneath the saddle at its bass end and {length(treble)} at its treble end."
+        return Call(say, "cut", {"most_mm": max(bass, treble)}, because)
+    most = max(moved, key=lambda string: abs(moved[string].raise_mm))
+    raised = moved[most].raise_mm
+    more = f" and {len(moved) - 1} more as listed" if len(moved) > 1 else ""
+    say = f"{'Raise' if raised > 0 else 'Lower'} {names[most]} by {length(abs(raised))}{more}, retune, read again."
+    return Call(say, "move", {}, because)

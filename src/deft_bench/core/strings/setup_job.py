@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 
 from deft_bench.core.calls import Length, in_mm, listed_words
 from deft_bench.core.level_job import State
+from deft_bench.core.strings.nut_depth import gap_side
 
 RELIEF_WITHIN_MM, ACTION_WITHIN_MM = 0.03, 0.05
 
@@ -51,7 +52,7 @@ class Found:
 
 @dataclass(frozen=True, slots=True)
 class SetupFacts:
-    """What is recorded of a setup job: before, as last read, the target, and what the after-survey holds (since the target)."""
+    """What is recorded of a setup job: before, as last read, the target, and what was read again since it was accepted."""
 
     strings: int
     before: Found
@@ -60,7 +61,6 @@ class SetupFacts:
     relief_since: bool = False
     strings_since: bool = False
     cents_within: float = 2.0
-    after: bool = False
     closed: bool = False
 
 
@@ -88,8 +88,9 @@ def gaps_off(facts: SetupFacts) -> dict[int, float]:
     found = {}
     for string, (low, high) in facts.target.gap_mm.items():
         gap = facts.latest.gap_mm.get(string)
-        if gap is not None and not low - 1e-9 <= gap <= high + 1e-9:
-            found[string] = gap - (high if gap > high else low)
+        side = "right" if gap is None else gap_side(gap, low, high)
+        if gap is not None and side != "right":
+            found[string] = gap - (high if side == "high" else low)
     return found
 
 

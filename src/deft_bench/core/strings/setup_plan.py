@@ -28,6 +28,7 @@ from deft_bench.core.units import MM, Display
 HAND_SHARE = {"light": 0.009, "medium": 0.013, "heavy": 0.018}
 """Plucking force as a share of tension: a string is drawn about as far aside whatever it weighs. About 0.7, 1 and 1.4 N at 78 N."""
 USUAL_PULL_N = 75.0
+USUAL_ACTION_MM = 1.8
 USUAL_TOP = "E4"
 
 
@@ -167,7 +168,7 @@ def starting_setup(spec: Spec) -> SetupPlan:
     radius = _saddle_radius_um(spec)
     bass = spec.bass_scale_um >= 740_000
     moved = [
-        compensation(one, scale, 1.8).saddle_back_mm
+        compensation(one, scale, USUAL_ACTION_MM).saddle_back_mm
         for one, scale in zip(strings, scales(spec), strict=True)
         if one.note
     ]
@@ -297,6 +298,22 @@ def plucks(plan: SetupPlan, spec: Spec, tension: Sequence[float]) -> list[float]
     if len(plan.pluck_n) == len(plan.strings):
         return list(plan.pluck_n)
     return [round(HAND_SHARE[spec.hand] * pull, 3) for pull in tension]
+
+
+def saddle_starts(plan: SetupPlan, spec: Spec, action_mm: Mapping[int, float] | None = None) -> list[float | None]:
+    """How far behind its scale each saddle starts, mm, by its action over fret 12 where it is read; None without a pitch."""
+    read = action_mm or {}
+    return [
+        compensation(one, scale, read.get(number, USUAL_ACTION_MM), a4_hz=plan.a4_hz).saddle_back_mm
+        if one.note or one.hz
+        else None
+        for number, (one, scale) in enumerate(zip(plan.strings, scales(spec), strict=True), start=1)
+    ]
+
+
+def gap_range(plan: SetupPlan, number: int) -> tuple[float, float]:
+    """The first-fret gap that is wanted of a string (1 is treble), least and most, mm."""
+    return plan.gap_low_um[number - 1] / 1000, plan.gap_high_um[number - 1] / 1000
 
 
 def bridge_shape(plan: SetupPlan, spec: Spec) -> BridgeShape | None:

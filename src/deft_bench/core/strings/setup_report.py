@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from deft_bench.core.calls import Length, in_mm, listed_words
+from deft_bench.core.strings.nut_depth import gap_side
 from deft_bench.core.strings.setup_job import Found, SetupTarget
 
 LEAST_SURVEYS = 4
@@ -86,8 +87,8 @@ def setup_report(
             f"Action over fret 12 from {length(min(before.action_mm.values()))} to {length(max(before.action_mm.values()))}."
         )
     if target:
-        high = [names[n] for n, (_, most) in target.gap_mm.items() if before.gap_mm.get(n, 0.0) > most + 1e-9]
-        low = [names[n] for n, (least, _) in target.gap_mm.items() if before.gap_mm.get(n, least) < least - 1e-9]
+        sides = {n: gap_side(gap, *target.gap_mm[n]) for n, gap in before.gap_mm.items() if n in target.gap_mm}
+        high, low = ([names[n] for n, found_at in sides.items() if found_at == side] for side in ("high", "low"))
         if high:
             found.append(f"Nut slots too high: {listed_words(high)}.")
         if low:

@@ -40,13 +40,16 @@ class BridgeShape:
 
     def offsets(self, strings: int) -> list[float]:
         """Each string's distance from the centreline at the saddle, string 1 (treble) positive."""
-        if strings == 1:
-            return [0.0]
-        return [self.string_spread_mm * (0.5 - i / (strings - 1)) for i in range(strings)]
+        return string_offsets(self.string_spread_mm, strings)
 
     def arch(self, strings: int) -> list[float]:
         """How much higher over the board's own arc each string lies than one over the centreline: (R_s − √(R_s² − u²)) − the bridge's."""
         return [_drop(self.board_radius_mm, u) - _drop(self.bridge_radius_mm, u) for u in self.offsets(strings)]
+
+
+def string_offsets(spread_mm: float, strings: int) -> list[float]:
+    """Each string's distance from the centreline, mm, evenly over the spread of the outer ones; string 1 (treble) positive."""
+    return [0.0] if strings == 1 else [spread_mm * (0.5 - i / (strings - 1)) for i in range(strings)]
 
 
 def _drop(radius_mm: float | None, off_mm: float) -> float:

@@ -5,8 +5,10 @@ rule for sums), above and below apart. A step without times of its own spreads b
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+
+from deft_bench.core.work.catalogue import Operation
 
 GUESS_SPREAD = 0.5
 
@@ -71,6 +73,24 @@ class Estimate:
     learned_share: float
 
 
+def materials(
+    operations: Sequence[Operation], frets: int, strings: int, prices: Mapping[str, float]
+) -> tuple[Item, ...]:
+    """What the operations use together, each material once; 0 for one that the shop has not priced."""
+    used: dict[str, Item] = {}
+    for one in operations:
+        for material in one.materials:
+            before = used[material.name].quantity if material.name in used else 0.0
+            quantity = before + material.quantity(frets, strings)
+            used[material.name] = Item(material.name, quantity, material.unit, prices.get(material.name, 0.0))
+    return tuple(used.values())
+
+
+def labour_cost(minutes: float, rate_per_hour: float) -> float:
+    """Minutes at the shop's rate, to the cent."""
+    return round(minutes / 60 * rate_per_hour, 2)
+
+
 def estimate(
     labour: Sequence[Labour], items: Sequence[Item], rate_per_hour: float, tax_percent: float = 0.0
 ) -> Estimate:
@@ -85,17 +105,17 @@ def estimate(
     with_tax = 1 + tax_percent / 100
 
     def whole(spent: float) -> float:
-        return round((round(spent / 60 * rate_per_hour, 2) + things) * with_tax, 2)
+        return round((labour_cost(spent, rate_per_hour) + things) * with_tax, 2)
 
     stages: dict[str, float] = {}
     for one in labour:
         stages[one.stage] = stages.get(one.stage, 0.0) + one.minutes
-    work = round(minutes / 60 * rate_per_hour, 2)
+    work = labour_cost(minutes, rate_per_hour)
     net = round(work + things, 2)
     total = whole(minutes)
     return Estimate(
         minutes / 60, low / 60, high / 60, work, round(things, 2), net, round(total - net, 2), total, whole(low), whole(high),
-        tuple((stage, spent, round(spent / 60 * rate_per_hour, 2)) for stage, spent in stages.items()),
+        tuple((stage, spent, labour_cost(spent, rate_per_hour)) for stage, spent in stages.items()),
         sum(one.minutes for one in labour if one.learned) / minutes if minutes else 0.0,
     )  # fmt: skip
 

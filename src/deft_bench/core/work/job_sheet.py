@@ -1,7 +1,7 @@
 """A job's own run sheet: its route and schools, what was started, finished and noted, how long things take here, and what is still curing."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from statistics import quantiles
 from typing import Any
@@ -190,16 +190,20 @@ def job_sheet(
 ) -> RunSheet:
     """The job's sheet as it stands: what is behind first, what the record itself shows as done, then the rest in order.
 
-    An order that cannot be made (a circle in the shop's own rules) falls back on the route as it is listed.
+    An order that cannot be made (a circle in the shop's own rules) falls back on the route as it is listed; what is done stays done.
     """
-    done = finished_order(events)
-    early = [code for code in recorded if code in catalogue.operations and code not in done]
+    done = [code for code in finished_order(events) if code in catalogue.operations]
+    early = [code for code in recorded if code not in done]
+
+    def made(book: Catalogue) -> RunSheet:
+        whole = run_sheet(book, plan.route, facts, plan.schools, added=plan.added).codes
+        shown = [code for code in whole if code in early]
+        return run_sheet(book, plan.route, facts, plan.schools, done=[*shown, *done], added=plan.added)
+
     try:
-        whole = run_sheet(catalogue, plan.route, facts, plan.schools, added=plan.added)
-        shown = [code for code in early if code in whole.codes]
-        return run_sheet(catalogue, plan.route, facts, plan.schools, done=[*sorted(shown, key=whole.codes.index), *(c for c in done if c in catalogue.operations)], added=plan.added)  # fmt: skip
+        return made(catalogue)
     except RunSheetError:
-        return run_sheet(Catalogue(catalogue.operations, (), catalogue.routes, catalogue.schools, catalogue.cautions), plan.route, facts, plan.schools, added=plan.added)  # fmt: skip
+        return made(replace(catalogue, rules=()))
 
 
 def minutes_of(operation: Operation, frets: int, strings: int, hardness: str, own: Learned | None) -> float:

@@ -2,9 +2,9 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
 
 from deft_bench.core.units import Display
+from deft_bench.core.work.job_sheet import moment
 
 WIDTH, HEIGHT = 560, 200
 LEFT, RIGHT, TOP, FOOT = 52, 52, 34, 168
@@ -31,7 +31,7 @@ def relief_chart(
     """
     if len(readings) < 3:
         return None
-    times = [datetime.fromisoformat(when.replace("Z", "+00:00")) for when, _, _ in readings]
+    times = [moment(when) for when, _, _ in readings]
     start, span = times[0], (times[-1] - times[0]).total_seconds() or 1.0
     xs = [LEFT + (t - start).total_seconds() / span * (WIDTH - LEFT - RIGHT) for t in times]
     reliefs = [relief for _, relief, _ in readings]

@@ -27,11 +27,10 @@ class IntonationChart:
     height: float
     rows: list[ChartRow]
     frets: list[tuple[float, int]]
-    axis: list[tuple[float, str]]
 
 
 def intonation_chart(
-    found: Sequence[tuple[str, Sequence[CentsReading], Intonation]], gate: float, frets: int
+    found: Sequence[tuple[str, Sequence[CentsReading], Intonation]], gate: float
 ) -> IntonationChart | None:
     """Draw it; None without readings. Frets stand at even steps."""
     if not found:
@@ -45,7 +44,7 @@ def intonation_chart(
     step = (WIDTH - LEFT - RIGHT) / max(1, len(used))
     at = {fret: LEFT + step * (i + 0.5) for i, fret in enumerate(used)}
     scale = (ROW / 2 - 12) / most
-    rows, axis = [], []
+    rows = []
     for i, (name, read, fit) in enumerate(found):
         zero = 10 + ROW * i + ROW / 2
         bars = [
@@ -61,5 +60,4 @@ def intonation_chart(
             for one, rest in zip(read, fit.residual_cents, strict=True)
         ]
         rows.append(ChartRow(name, zero, (zero - gate * scale, 2 * gate * scale), bars, rings))
-        axis.append((zero, name))
-    return IntonationChart(20 + ROW * len(found) + 18, rows, [(x, fret) for fret, x in at.items()], axis)
+    return IntonationChart(20 + ROW * len(found) + 18, rows, [(x, fret) for fret, x in at.items()])

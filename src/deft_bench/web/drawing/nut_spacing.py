@@ -22,12 +22,11 @@ class SpacingRow:
 
 @dataclass(frozen=True, slots=True)
 class SpacingView:
-    """Both schools, and how many times as large as they are."""
+    """Both schools."""
 
     height: float
     bar: tuple[float, float]
     rows: list[SpacingRow]
-    times: float
 
 
 def spacing_view(
@@ -58,4 +57,4 @@ def spacing_view(
             for k, gap in enumerate(found.gaps_mm)
         ]
         rows.append(SpacingRow(name, y, strings, gaps))
-    return SpacingView(20 + ROW * len(both), (LEFT, WIDTH - 2 * LEFT), rows, scale)
+    return SpacingView(20 + ROW * len(both), (LEFT, WIDTH - 2 * LEFT), rows)

@@ -7,7 +7,7 @@ from werkzeug.datastructures import MultiDict
 from werkzeug.wrappers import Response
 
 from deft_bench.core.work.catalogue import Catalogue, Route
-from deft_bench.core.work.estimate import Estimate, Item, Labour, estimate, price_list
+from deft_bench.core.work.estimate import Estimate, Item, Labour, estimate, labour_cost, materials, price_list
 from deft_bench.core.work.job_sheet import SheetPlan, job_sheet, learned, minutes_of, records
 from deft_bench.core.work.run_sheet import instrument_facts
 from deft_bench.formats.estimate_pdf import write_estimate
@@ -53,7 +53,6 @@ def _option(
     taken = sheets.samples(db(), sheet.codes)
     _, rate, tax, prices = _money()
     labour: list[Labour] = []
-    used: dict[str, Item] = {}
     for step in sheet.steps:
         one = step.operation
         own = learned(taken[one.code], spec.kind, plan.schools)
@@ -61,11 +60,8 @@ def _option(
         labour.append(
             Labour(one.code, one.title, one.stage, minutes, own.low if own else None, own.high if own else None)
         )
-        for material in one.materials:
-            before = used.get(material.name)
-            quantity = material.quantity(spec.frets, spec.strings) + (before.quantity if before else 0.0)
-            used[material.name] = Item(material.name, quantity, material.unit, prices.get(material.name, 0.0))
-    items = (*used.values(), *parts)
+    used = materials([step.operation for step in sheet.steps], spec.frets, spec.strings, prices)
+    items = (*used, *parts)
     return Option(
         sheet.route, estimate(labour, items, rate, tax), tuple(labour), items, _leaves(job, instrument, sheet.route)
     )
@@ -119,7 +115,7 @@ def show(job_id: int) -> str | tuple[str, int]:
     found = estimates.accepted(db(), job_id)
     html = render_template(
         "estimate/show.html", section="instruments", job=job, instrument=instrument, tape=job_steps(job, instrument), options=options, book=book,
-        chosen=[one.route for one in others], parts=typed, wrong=wrong, currency=currency, rate=rate, tax=tax, spent=spent, spent_cost=spent / 60 * rate,
+        chosen=[one.route for one in others], parts=typed, wrong=wrong, currency=currency, rate=rate, tax=tax, spent=spent, spent_cost=labour_cost(spent, rate),
         accepted=found[-1] if found else None, unpriced=sorted({item.name for one in options for item in one.items if item.name not in prices and not item.price}),
     )  # fmt: skip
     return (html, 422) if wrong else html

@@ -7,28 +7,45 @@ from typing import Any
 from flask import url_for
 
 from deft_bench.core.board.layout import Spacing
+from deft_bench.core.board.positions import fret_position
 from deft_bench.core.board.strings_on_board import NutSpacing, nut_spacing
 from deft_bench.core.calls import Call, Length, listed_words
 from deft_bench.core.strings.assembled import Assembled, fret_first
 from deft_bench.core.strings.clearance import Strung
-from deft_bench.core.strings.compensation import compensation
 from deft_bench.core.strings.diagnose import Diagnosis, Heard, buzz_call, cause_words, diagnose
 from deft_bench.core.strings.intonation import (
     GATE_CENTS,
     CentsReading,
+    begin_with,
     eighths,
     intonation,
     intonation_call,
     turns_for,
 )
 from deft_bench.core.strings.notes import cents_between
-from deft_bench.core.strings.nut_depth import LOW_REMEDIES, blank_fit, feeler_stack, nut_slot
+from deft_bench.core.strings.nut_depth import (
+    LOW_REMEDIES,
+    SlotRead,
+    blank_fit,
+    feeler_stack,
+    gap_side,
+    nut_call,
+    nut_slot,
+)
 from deft_bench.core.strings.reach import CHANGES, Change, Seat, effect
-from deft_bench.core.strings.saddle_height import SaddleMove, one_piece, pocket_shim, raise_for, saddle_radius
+from deft_bench.core.strings.saddle_height import (
+    SaddleMove,
+    SaddleRead,
+    one_piece,
+    pocket_shim,
+    raise_for,
+    saddle_call,
+    saddle_radius,
+)
 from deft_bench.core.strings.setup_call import setup_call
 from deft_bench.core.strings.setup_job import ACTION_WITHIN_MM, RELIEF_WITHIN_MM, Found, SetupTarget
-from deft_bench.core.strings.setup_plan import SetupPlan, bridge_shape, pulls, scales, string_names
-from deft_bench.core.strings.setup_solve import Solved
+from deft_bench.core.strings.setup_plan import SetupPlan, gap_range, pulls, saddle_starts, scales, string_names
+from deft_bench.core.strings.setup_solve import Solved, string_offsets
 from deft_bench.core.strings.string_set import CONSTRUCTIONS, WRAPS, relief_per_newton
 from deft_bench.core.survey import BUZZES_UM
 from deft_bench.core.units import Display
@@ -97,10 +114,10 @@ def to_do(
         )
     high, low = [], []
     for number, gap in found.gap_mm.items():
-        least, most = plan.gap_low_um[number - 1] / 1000, plan.gap_high_um[number - 1] / 1000
-        if gap > most + 1e-9:
+        side = gap_side(gap, *gap_range(plan, number))
+        if side == "high":
             high.append(names[number])
-        elif gap < least - 1e-9:
+        elif side == "low":
             low.append(names[number])
     words = [f"file {listed_words(high)} in steps"] if high else []
     words += [f"{listed_words(low)} {'is' if len(low) == 1 else 'are'} cut too low"] if low else []
@@ -143,7 +160,7 @@ def strings_page(instrument: instruments.Instrument, plan: SetupPlan, tried: Set
     """Tension of each string, of the set, and what changing to it does to the neck."""
     spec = instrument.spec
     before, after = pulls(plan, spec), pulls(tried, spec)
-    length = spec.mean_scale_mm * (1 - 2 ** (-spec.frets / 12))
+    length = fret_position(spec.mean_scale_mm, spec.frets)
     per = relief_per_newton(spec.mean_scale_mm, length, (spec.nut_width_um + spec.last_fret_width_um) / 2000)
     change = sum(after) - sum(before)
     courses = []
@@ -160,7 +177,7 @@ def strings_page(instrument: instruments.Instrument, plan: SetupPlan, tried: Set
         "assumed": [i for i, one in enumerate(tried.strings, start=1) if one.wound and one.core_mm is None and one.unit_weight is None],
         "constructions": CONSTRUCTIONS,
         "wraps": WRAPS,
-        "starts": [compensation(one, scale, 1.8, a4_hz=tried.a4_hz).saddle_back_mm if one.note or one.hz else None for one, scale in zip(tried.strings, scales(spec), strict=True)],
+        "starts": saddle_starts(tried, spec),
     }  # fmt: skip
 
 
@@ -182,19 +199,20 @@ def nut_page(
     """Every slot with its filing, the blank and both spacings."""
     spec = instrument.spec
     rows: list[dict[str, Any]] = []
+    reads: list[SlotRead] = []
     files = [um / 1000 for um in files_um]
     blades = [um / 1000 for um in blades_um]
     for number, (make, scale) in enumerate(zip(plan.strings, scales(spec), strict=True), start=1):
-        low, high = plan.gap_low_um[number - 1] / 1000, plan.gap_high_um[number - 1] / 1000
+        low, high = gap_range(plan, number)
         gap = found.found.gap_mm.get(number)
-        # filed to the upper end of what is wanted: more can come off, nothing can be put back
         slot = nut_slot(scale, high if gap is None else gap, high, plan.bearing_fret, make.gauge_mm, files)
-        too_low = gap is not None and gap < low - 1e-9
+        read = SlotRead(number, gap, low, high, slot)
+        reads.append(read)
         stop = spec.fret_height_um / 1000 + slot.target_height_mm
         rows.append(
             {
-                "number": number, "gap": gap, "low": low, "high": high, "slot": slot, "too_low": too_low,
-                "file": slot.file_mm if gap is not None and gap > high + 1e-9 else 0.0,
+                "number": number, "gap": gap, "low": low, "high": high, "slot": slot, "too_low": read.side == "low",
+                "file": read.file_mm,
                 "stop": stop, "stack": feeler_stack(stop, blades), "make": make,
             }
         )  # fmt: skip
@@ -208,7 +226,7 @@ def nut_page(
     )  # fmt: skip
     return {
         "rows": rows,
-        "call": _nut_call(rows, string_names(plan), display().fine_mm),
+        "call": nut_call(reads, string_names(plan), display().fine_mm),
         "survey": found.of.get("strings"),
         "files": files_um,
         "blades": blades_um,
@@ -223,41 +241,13 @@ def nut_page(
     }
 
 
-def _nut_call(rows: Sequence[Mapping[str, Any]], names: Mapping[int, str], length: Length) -> Call:
-    low = [names[row["number"]] for row in rows if row["too_low"]]
-    high = [row for row in rows if row["file"] > 0]
-    unread = [names[row["number"]] for row in rows if row["gap"] is None]
-    because = tuple(
-        f"{names[row['number']]}: {length(row['gap'])} over fret 1; {length(row['low'])} to {length(row['high'])} is wanted."
-        for row in rows
-        if row["gap"] is not None
-    )
-    if low:
-        return Call(
-            f"{listed_words(low)} {'is' if len(low) == 1 else 'are'} cut too low: shim, fill, or make a new nut before any saddle is touched.",
-            "too_low",
-            {},
-            because,
-        )
-    if high:
-        most = max(high, key=lambda row: float(row["file"]))
-        return Call(
-            f"File {len(high)} slot{'s' if len(high) > 1 else ''}, {names[most['number']]} most: {length(most['file'])} in {len(most['slot'].steps_mm)} steps.",
-            "file",
-            {},
-            because,
-        )
-    if unread:
-        return Call(f"Read the gap over fret 1: {listed_words(unread)}.", "read", {}, because)
-    return Call("Leave the nut: every gap is as wanted.", "none", {}, because)
-
-
 def saddle_page(
     instrument: instruments.Instrument, plan: SetupPlan, found: Found, now: Assembled, target: SetupTarget
 ) -> dict[str, Any]:
     """Every saddle's move to its target, the one-piece saddle's cut, the shim, and what the neck's seat would change."""
     spec, shown, names = instrument.spec, display(), string_names(plan)
     rows: list[dict[str, Any]] = []
+    reads: list[SaddleRead] = []
     moves: list[SaddleMove] = []
     for one in now.strings:
         act = found.action_mm.get(one.string)
@@ -265,13 +255,14 @@ def saddle_page(
         move = None if act is None or want is None else _move(instrument, plan, one.string, act, want)
         if move is not None:
             moves.append(move)
+        read = SaddleRead(one.string, act, want, move)
+        reads.append(read)
         rows.append(
             {"number": one.string, "now": act, "want": want, "move": move, "turns": None if move is None else turns_for(move.raise_mm, plan.height_thread_um / 1000),
-             "within": act is not None and want is not None and abs(act - want) <= ACTION_WITHIN_MM + 1e-9}
+             "within": read.within}
         )  # fmt: skip
     strung = now.strung()
-    shape = bridge_shape(plan, spec)
-    offsets = [spec.spread_saddle_um / 1000 * (0.5 - i / max(1, spec.strings - 1)) for i in range(spec.strings)]
+    offsets = string_offsets(spec.spread_saddle_um / 1000, spec.strings)
     board = None if plan.board_radius_saddle_um is None else plan.board_radius_saddle_um / 1000
     made = saddle_radius([one.saddle_height_mm for one in strung], offsets, board)
     cut = (
@@ -296,65 +287,15 @@ def saddle_page(
     return {
         "rows": rows,
         "eighths": eighths,
-        "target": target,
         "cut": cut,
         "shim": shim,
         "out": out,
         "seat": seat,
         "seats": seats if spec.joint == "bolt_on" else [],
         "made_radius": made,
-        "shape": shape,
         "drawing": saddle_view(strung, offsets, board, rows, cut, plan, shown, spec),
-        "call": _saddle_call(instrument, rows, cut, shim, out, names, shown.fine_mm),
+        "call": saddle_call(reads, cut, shim, names, shown.fine_mm),
     }
-
-
-def _saddle_call(
-    instrument: instruments.Instrument, rows: Sequence[Mapping[str, Any]], cut: Any, shim: Any, out: Sequence[Mapping[str, Any]],
-    names: Mapping[int, str], length: Length,
-) -> Call:  # fmt: skip
-    unread = [names[row["number"]] for row in rows if row["now"] is None]
-    because = tuple(
-        f"{names[row['number']]}: {length(row['now'])} over fret 12, {length(row['want'])} is wanted."
-        for row in rows
-        if row["now"] is not None and row["want"] is not None
-    )
-    if unread:
-        return Call(f"Read the action: {listed_words(unread)}.", "read", {}, because)
-    if out:
-        worst = max(out, key=lambda row: abs(row["move"].over_mm))
-        way = "topped out" if worst["move"].over_mm > 0 else "bottomed"
-        if shim is not None:
-            return Call(
-                f"{names[worst['number']]} is {way} by {length(abs(worst['move'].over_mm))}: shim the pocket {length(shim.thickness_mm)} at the {shim.at}.",
-                "shim", {}, because,
-            )  # fmt: skip
-        return Call(
-            f"{names[worst['number']]} is {way} by {length(abs(worst['move'].over_mm))}: another saddle, or refer for a neck reset.",
-            "out_of_travel",
-            {},
-            because,
-        )
-    if all(row["within"] for row in rows):
-        return Call("Leave the saddles: every string is as wanted.", "none", {}, because)
-    if cut is not None:
-        most = max(cut.take_off_bass_mm, cut.take_off_treble_mm)
-        if min(cut.take_off_bass_mm, cut.take_off_treble_mm) < -1e-9:
-            return Call(
-                f"Shim or replace the saddle: {length(max(0.0, -cut.take_off_bass_mm))} is missing at its bass end and {length(max(0.0, -cut.take_off_treble_mm))} at its treble end.",
-                "shim", {}, because,
-            )  # fmt: skip
-        return Call(
-            f"Take {length(cut.take_off_bass_mm)} off beneath the saddle at its bass end and {length(cut.take_off_treble_mm)} at its treble end.",
-            "cut", {"most_mm": most}, because,
-        )  # fmt: skip
-    moved = [row for row in rows if not row["within"]]
-    most_row = max(moved, key=lambda row: abs(row["move"].raise_mm))
-    up = most_row["move"].raise_mm > 0
-    return Call(
-        f"{'Raise' if up else 'Lower'} {names[most_row['number']]} by {length(abs(most_row['move'].raise_mm))}{f' and {len(moved) - 1} more as listed' if len(moved) > 1 else ''}, retune, read again.",
-        "move", {}, because,
-    )  # fmt: skip
 
 
 def intonation_page(instrument: instruments.Instrument, plan: SetupPlan, found: Read) -> dict[str, Any]:
@@ -373,8 +314,7 @@ def intonation_page(instrument: instruments.Instrument, plan: SetupPlan, found: 
             continue
         fit = intonation(scale, read, sd)
         gap = found.found.gap_mm.get(number)
-        low, high = plan.gap_low_um[number - 1] / 1000, plan.gap_high_um[number - 1] / 1000
-        first = None if gap is None else "high" if gap > high + 1e-9 else "low" if gap < low - 1e-9 else "right"
+        first = None if gap is None else gap_side(gap, *gap_range(plan, number))
         movable = spec.bridge in ("individual", "tail_mounted")
 
         def turns(shift: float) -> str:
@@ -386,26 +326,17 @@ def intonation_page(instrument: instruments.Instrument, plan: SetupPlan, found: 
             {"number": number, "read": read, "fit": fit, "call": call, "turns": turns_for(fit.saddle_shift_mm, thread) if movable else None,
              "true": all(abs(one.cents) <= gate + 1e-9 for one in read), "worst": max((one.cents for one in read), key=abs)}
         )  # fmt: skip
+    first_string = begin_with({row["number"]: (row["fit"], row["call"]) for row in rows if row["call"]})
     return {
         "rows": rows,
         "gate": gate,
         "survey": survey,
-        "chart": intonation_chart([(names[row["number"]], row["read"], row["fit"]) for row in rows if row["fit"]], gate, spec.frets),
+        "chart": intonation_chart([(names[row["number"]], row["read"], row["fit"]) for row in rows if row["fit"]], gate),
         "eighths": eighths,
-        "worst": _worst_row(rows),
+        "worst": next((row for row in rows if row["number"] == first_string), None),
         "sound": surveys.sounded(db(), survey.id) if survey else [],
-        "starts": [
-            compensation(one, scale, found.found.action_mm.get(i, 1.8), a4_hz=plan.a4_hz).saddle_back_mm if one.note or one.hz else None
-            for i, (one, scale) in enumerate(zip(plan.strings, scales(spec), strict=True), start=1)
-        ],
+        "starts": saddle_starts(plan, spec, found.found.action_mm),
     }  # fmt: skip
-
-
-def _worst_row(rows: Sequence[Mapping[str, Any]]) -> Mapping[str, Any] | None:
-    """The string to begin with: nut and string faults before saddles, then the largest move."""
-    order = {"string": 0, "nut_slot": 1, "nut_placement": 1, "fret": 2, "saddle": 3, "none": 4}
-    called = [row for row in rows if row["call"] is not None]
-    return min(called, key=lambda row: (order.get(row["call"].do, 3), -abs(row["fit"].saddle_shift_mm)), default=None)
 
 
 def heard_in(found: Read) -> list[Heard]:

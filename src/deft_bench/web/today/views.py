@@ -6,13 +6,13 @@ from datetime import date
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.core.work.job_sheet import Timer, records, timers
+from deft_bench.core.work.job_sheet import Timer, moment, records, timers
 from deft_bench.store import instruments, jobs, rod_turns, sheets, shop, surveys
 from deft_bench.web.drawing.mini import Mini, mini
 from deft_bench.web.job_now import job_now
 from deft_bench.web.level.planning import call_of
 from deft_bench.web.sheet.views import bench_warmth, catalogue
-from deft_bench.web.support import Form, db, moment_of, now, rock_mm, stamp
+from deft_bench.web.support import Form, db, now, rock_mm, stamp
 from deft_bench.web.surveyed import latest
 
 screen = Blueprint("today", __name__, template_folder="templates")
@@ -57,7 +57,7 @@ def _readings_due(opened: list[jobs.Job], names: dict[int, str]) -> list[tuple[s
     """Readings that something waits for, each with where it is taken: the climate of the day, and rods turned since they were read."""
     found = []
     entered = shop.latest_climate(db())
-    if entered is None or moment_of(entered[0]).date() < now().date():
+    if entered is None or moment(entered[0]).date() < now().date():
         found.append(("The bench’s climate, not entered today", url_for(".show", _anchor="climate")))
     for job in opened:
         turned = rod_turns.of_instrument(db(), job.instrument_id)
