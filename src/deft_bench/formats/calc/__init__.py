@@ -40,6 +40,7 @@ CALCULATIONS = {
     "intonation": "intonation",
     "pitch": "pitch",
     "run-sheet": "run_sheet",
+    "schedule": "schedule",
     "estimate": "estimate",
 }
 

@@ -1,0 +1,155 @@
+"""Bench hours, days off, fixtures and dry windows as a person writes them, and as they are stored."""
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date, datetime, time, tzinfo
+from typing import Any
+
+from deft_bench.core.work.schedule.bench import WEEKDAYS, Technician
+
+_SHIFT = re.compile(r"(\d{1,2})(?:[:.](\d{2}))?\s*(?:-|–|to)\s*(\d{1,2})(?:[:.](\d{2}))?")
+FORMS = "give shifts such as 9:00-12:30, 13:15-17:30"
+USUAL = "9:00-12:30, 13:15-17:30"
+MOST_OF_A_FIXTURE = 99
+
+Shifts = tuple[tuple[time, time], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class BenchHours:
+    """Who works when, how many of each fixture there are, and when it is dry enough to spray outdoors (None: never entered)."""
+
+    technicians: tuple[Technician, ...] = ()
+    fixtures: Mapping[str, int] = field(default_factory=dict)
+    dry: tuple[tuple[datetime, datetime], ...] | None = None
+
+
+def read_shifts(text: str) -> Shifts:
+    """Shifts of a day, none for an empty text; raises ValueError in words for one that cannot be meant."""
+    found: list[tuple[time, time]] = []
+    for part in re.split(r"[,;]", text):
+        if not part.strip():
+            continue
+        match = _SHIFT.fullmatch(part.strip())
+        hours = [int(part or 0) for part in match.groups()] if match else []
+        if not hours or hours[0] > 23 or hours[2] > 23 or hours[1] > 59 or hours[3] > 59:
+            raise ValueError(f"“{part.strip()[:20]}” is no shift: {FORMS}")
+        shift = time(hours[0], hours[1]), time(hours[2], hours[3])
+        if shift[1] <= shift[0] or (found and shift[0] < found[-1][1]):
+            raise ValueError(f"“{part.strip()[:20]}” does not come after what stands before it: {FORMS}")
+        found.append(shift)
+    return tuple(found)
+
+
+def write_shifts(shifts: Shifts) -> str:
+    """Shifts as they are typed."""
+    return ", ".join(f"{a:%-H:%M}-{b:%-H:%M}" for a, b in shifts)
+
+
+def read_days(text: str) -> frozenset[date]:
+    """Days off as dates with commas or spaces between, and spans such as 2026-12-24 to 2026-12-31; raises ValueError in words."""
+    found: set[date] = set()
+    for part in re.split(r"[,;\n]", text):
+        if not part.strip():
+            continue
+        ends = [word.strip() for word in part.split(" to ")]
+        try:
+            first, last = date.fromisoformat(ends[0]), date.fromisoformat(ends[-1])
+        except ValueError:
+            first, last = date.max, date.min
+        if len(ends) > 2 or not 0 <= (last - first).days <= 366:
+            raise ValueError(f"“{part.strip()[:30]}” is no day off: give 2026-12-24, or 2026-12-24 to 2026-12-31")
+        found |= {date.fromordinal(k) for k in range(first.toordinal(), last.toordinal() + 1)}
+    return frozenset(found)
+
+
+def write_days(days: frozenset[date]) -> str:
+    """Days off as they are typed, spans together."""
+    spans: list[list[date]] = []
+    for day in sorted(days):
+        if spans and (day - spans[-1][1]).days == 1:
+            spans[-1][1] = day
+        else:
+            spans.append([day, day])
+    return ", ".join(f"{a}" if a == b else f"{a} to {b}" for a, b in spans)
+
+
+def read_fixtures(text: str) -> dict[str, int]:
+    """Fixtures from lines such as `clamps 3`; raises ValueError in words."""
+    found = {}
+    for line in re.split(r"[;\n]", text):
+        if not line.strip():
+            continue
+        name, _, count = line.strip().rpartition(" ")
+        if not name.strip() or not count.isascii() or not count.isdigit() or int(count[:4]) > MOST_OF_A_FIXTURE:
+            raise ValueError(
+                f"“{line.strip()[:30]}” is not understood: give a name and how many there are, such as “clamps 3”"
+            )
+        found[name.strip().rstrip(":")[:40]] = int(count)
+    return found
+
+
+def read_windows(text: str, zone: tzinfo) -> tuple[tuple[datetime, datetime], ...] | None:
+    """Dry windows from lines such as `2026-08-27 10:00 to 16:00`, local time; None for an empty text; raises ValueError in words."""
+    found = []
+    for line in re.split(r"[;\n]", text):
+        if not line.strip():
+            continue
+        try:
+            day, _, span = line.strip().partition(" ")
+            ((opens, closes),) = read_shifts(span)
+            at = date.fromisoformat(day)
+        except ValueError:
+            raise ValueError(
+                f"“{line.strip()[:40]}” is no dry window: give a day and hours, such as 2026-08-27 10:00 to 16:00"
+            ) from None
+        found.append((datetime.combine(at, opens, zone), datetime.combine(at, closes, zone)))
+    return tuple(sorted(found)) or None
+
+
+def write_windows(dry: tuple[tuple[datetime, datetime], ...] | None, zone: tzinfo) -> str:
+    """Dry windows as they are typed."""
+    return "\n".join(
+        f"{a.astimezone(zone):%Y-%m-%d %-H:%M} to {b.astimezone(zone):%-H:%M}" for a, b in dry or ()
+    )  # fmt: skip
+
+
+def to_fields(hours: BenchHours) -> dict[str, Any]:
+    """As it is stored."""
+    return {
+        "technicians": [
+            {
+                "name": one.name,
+                "week": {WEEKDAYS[day]: write_shifts(tuple(shifts)) for day, shifts in sorted(one.week.items())},
+                "days_off": sorted(day.isoformat() for day in one.days_off),
+            }
+            for one in hours.technicians
+        ],
+        "fixtures": dict(hours.fixtures),
+        "dry": None if hours.dry is None else [[a.isoformat(), b.isoformat()] for a, b in hours.dry],
+    }
+
+
+def from_fields(stored: Mapping[str, Any]) -> BenchHours:
+    """Stored bench hours."""
+    return BenchHours(
+        tuple(
+            Technician(
+                one["name"],
+                {WEEKDAYS.index(day): read_shifts(text) for day, text in one["week"].items()},
+                frozenset(date.fromisoformat(day) for day in one["days_off"]),
+            )
+            for one in stored["technicians"]
+        ),
+        dict(stored["fixtures"]),
+        None
+        if stored["dry"] is None
+        else tuple((datetime.fromisoformat(a), datetime.fromisoformat(b)) for a, b in stored["dry"]),
+    )
+
+
+def usual_hours() -> BenchHours:
+    """What a shop begins with until it says otherwise: one technician on weekdays, two pairs of clamps."""
+    week = dict.fromkeys(range(5), read_shifts(USUAL))
+    return BenchHours((Technician("Bench", week),), {"clamps": 2})

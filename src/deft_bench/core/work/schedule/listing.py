@@ -1,0 +1,186 @@
+"""List scheduling: a schedule in milliseconds, by taking at each moment the most urgent step that can be worked.
+
+Serial and greedy, tried under several orders of urgency; it is the first answer, the solver's starting point, and what remains when time is short.
+"""
+
+import random
+from collections.abc import Sequence
+
+from deft_bench.core.work.schedule.grid import Cost, Grid, Span, Starts, cost_of, fits_at
+
+TRIES = 24
+NEAR = 30
+"""Minutes within which a more urgent step is waited for."""
+
+
+def first_schedule(grid: Grid, tries: int = TRIES, seed: int = 1) -> list[tuple[int, int]] | None:
+    """The best of several lists; None when pins let none of them through."""
+    chance = random.Random(seed)
+    best: tuple[Cost, list[tuple[int, int]]] | None = None
+    for k in range(tries):
+        urgency = _urgency(grid, k, chance)
+        found = by_list(grid, urgency, NEAR * (k % 3))
+        if found is not None:
+            cost = cost_of(grid, found)
+            if best is None or cost.key < best[0].key:
+                best = cost, found
+    return best[1] if best else None
+
+
+def _urgency(grid: Grid, k: int, chance: random.Random) -> list[float]:
+    """By task, smaller is more urgent: promise, slack, weight or the schedule before; after the first tries with a shake."""
+    tails = tails_of(grid)
+    work = [sum(grid.tasks[i].size for i in grid.of_job(j)) for j in range(len(grid.bench.jobs))]
+    far = len(grid.day_ends) - 1
+    due = [grid.day_ends[min(far, max(0, day))] if day is not None else grid.day_ends[far] for day in grid.due]
+    shake = [chance.gauss(1, 0.25) if k > 4 else 1.0 for _ in grid.bench.jobs]
+    found = []
+    for i, task in enumerate(grid.tasks):
+        weight = grid.bench.jobs[task.job].weight
+        kinds = (due[task.job] - tails[i], due[task.job], work[task.job] / weight, due[task.job] + 4 * work[task.job])
+        base = float(kinds[k % 4])
+        if task.was is not None and k % 2 == 0:
+            base = float(task.was[0])
+        found.append(base * shake[task.job])
+    for i in reversed(range(len(found))):
+        if grid.tasks[i].fixed is not None:
+            # whatever a pin needs comes before everything else
+            for j in range(i + 1):
+                if grid.tasks[j].job == grid.tasks[i].job:
+                    found[j] = min(found[j], float(grid.tasks[i].fixed or 0) - 1e9)
+    return found
+
+
+def tails_of(grid: Grid) -> list[int]:
+    """By task: the least time from its start to the end of its job's last work."""
+    tails = [task.size for task in grid.tasks]
+    for i in reversed(range(len(grid.tasks))):
+        for other, lag in grid.tasks[i].after:
+            tails[other] = max(tails[other], grid.tasks[other].size + lag + tails[i])
+    return tails
+
+
+class _Board:
+    """What is taken so far: each technician's last end, and the spans in which fixtures are held."""
+
+    def __init__(self, grid: Grid) -> None:
+        self.grid = grid
+        self.until = [0] * len(grid.windows)
+        self.held: dict[str, list[Span]] = {fixture: [] for fixture in grid.bench.fixtures}
+        self.pinned: dict[int, list[Span]] = {t: [] for t in range(len(grid.windows))}
+        for task in grid.tasks:
+            if task.fixed is not None:
+                self.pinned[next(iter(task.fits))].append((task.fixed, task.fixed + task.size))
+
+    def earliest(self, i: int, who: int, ready: int) -> int | None:
+        """The first minute at which a technician can start a task."""
+        task = self.grid.tasks[i]
+        at = max(ready, self.until[who] if task.fixed is None else 0)
+        while True:
+            found = fits_at(task.fits[who], at)
+            if found is None:
+                return None
+            clash = max(
+                (b for a, b in self.pinned[who] if task.fixed is None and a < found + task.size and found < b),
+                default=None,
+            )
+            if clash is None and task.holds:
+                clash = self._free(task.holds, found, found + task.held)
+            if clash is None:
+                return found
+            at = clash
+
+    def _free(self, fixture: str, a: int, b: int) -> int | None:
+        """None when a fixture is free through a span, else the next end of a hold."""
+        over = [(c, d) for c, d in self.held[fixture] if c < b and a < d]
+        count = self.grid.bench.fixtures[fixture]
+        for at in (a, *(c for c, _ in over if c > a)):
+            if sum(c <= at < d for c, d in over) >= count:
+                return min(d for c, d in over if c <= at < d)
+        return None
+
+    def take(self, i: int, who: int, at: int) -> None:
+        """Put a task there."""
+        task = self.grid.tasks[i]
+        self.until[who] = max(self.until[who], at + task.size)
+        if task.holds:
+            self.held[task.holds].append((at, at + task.held))
+
+
+def by_list(grid: Grid, urgency: Sequence[float], near: int, stay: float = 0.0) -> list[tuple[int, int]] | None:
+    """Take at each moment the most urgent of the steps that can be started within `near` minutes of the first; None when a pin is missed.
+
+    The instrument that a technician has in hand counts as more urgent by `stay` minutes.
+    """
+    board = _Board(grid)
+    starts: list[tuple[int, int] | None] = [None] * len(grid.tasks)
+    followers: list[list[int]] = [[] for _ in grid.tasks]
+    missing = [len(task.after) for task in grid.tasks]
+    for i, task in enumerate(grid.tasks):
+        for other, _ in task.after:
+            followers[other].append(i)
+    ready = {i: 0 for i, count in enumerate(missing) if not count}
+    soonest: dict[tuple[int, int], int | None] = {}
+    last_job = [-1] * len(grid.windows)
+    while ready:
+        options = []
+        for i, turn in ready.items():
+            task = grid.tasks[i]
+            for who in task.fits:
+                at = soonest.get((i, who), -1)
+                # a fixture may have gone since; a technician may have
+                if at is not None and (at < board.until[who] or task.holds):
+                    at = soonest[i, who] = board.earliest(i, who, turn)
+                if at is not None:
+                    other = task.job != last_job[who]
+                    options.append((at, urgency[i] if other else urgency[i] - stay, other, i, who))
+        if not options:
+            return None
+        latest = min(option[0] for option in options) + near
+        at, _, _, i, who = min(
+            (one for one in options if one[0] <= latest), key=lambda one: (one[1], one[2], one[0], one[3])
+        )
+        fixed = grid.tasks[i].fixed
+        if fixed is not None and at != fixed:
+            return None
+        board.take(i, who, at)
+        starts[i] = (at, who)
+        last_job[who] = grid.tasks[i].job
+        del ready[i]
+        for follower in followers[i]:
+            missing[follower] -= 1
+            if not missing[follower]:
+                ready[follower] = _ready(grid, starts, follower) or 0
+    return [start for start in starts if start is not None] if None not in starts else None
+
+
+def _ready(grid: Grid, starts: Sequence[tuple[int, int] | None], i: int) -> int | None:
+    """When a task's turn comes; None while something before it is not placed."""
+    ready = 0
+    for other, lag in grid.tasks[i].after:
+        start = starts[other]
+        if start is None:
+            return None
+        ready = max(ready, start[0] + grid.tasks[other].size + lag)
+    return ready
+
+
+def pulled_forward(grid: Grid, starts: Starts) -> list[tuple[int, int]]:
+    """The same order with the same technicians, each step as early as it can be; one that stands on its former day stays on it."""
+    board = _Board(grid)
+    found: list[tuple[int, int] | None] = [None] * len(grid.tasks)
+    for i in sorted(range(len(starts)), key=lambda i: (starts[i][0], grid.tasks[i].size, i)):
+        at, who = starts[i]
+        task = grid.tasks[i]
+        ready = _ready(grid, found, i)
+        if ready is None:
+            return list(starts)
+        if task.was is not None and grid.day_of(at + 1) == grid.day_of(task.was[0] + 1):
+            day = grid.day_of(at + 1)
+            ready = max(ready, grid.day_ends[day - 1] if day else 0)
+        early = board.earliest(i, who, ready)
+        if early is None or early > at:
+            return list(starts)
+        board.take(i, who, early)
+        found[i] = (early, who)
+    return [start for start in found if start is not None]

@@ -1,0 +1,133 @@
+"""What no schedule can go under: each job alone on the bench, and all of them on a bench that may be cut into minutes.
+
+The second is a small integer program: a day of completion for every promised job, so that the work of all that are done by a day fits into the
+bench hours until then. Every schedule that can be worked keeps it, so its least lateness is a bound; its days are a good order to begin from.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.optimize import Bounds, LinearConstraint, milp
+from scipy.sparse import coo_array
+
+from deft_bench.core.work.schedule.grid import Grid, late_days
+
+GAP = 1e-3
+
+
+@dataclass(frozen=True, slots=True)
+class Relaxed:
+    """A bound on lateness, and by job the day (counted from today) by which it is done in the relaxed bench; None for one that is not late there."""
+
+    bound: int
+    days: tuple[int | None, ...]
+
+
+def alone(grid: Grid) -> list[int]:
+    """By job: the soonest that its last work can end if it had the whole bench to itself."""
+    soonest = [0] * len(grid.tasks)
+    ends = [0] * len(grid.bench.jobs)
+    for i, task in enumerate(grid.tasks):
+        ready = max([0, *(soonest[other] + grid.tasks[other].size + lag for other, lag in task.after)])
+        fits = [max(a, ready) for spans in task.fits.values() for a, b in spans if b >= ready]
+        soonest[i] = min(fits, default=ready)
+        ends[task.job] = max(ends[task.job], soonest[i] + task.size)
+    return ends
+
+
+def least_idle(grid: Grid) -> int:
+    """Idle minutes that no schedule can go under: those before the longest job alone is over."""
+    work = sum(task.size for task in grid.tasks)
+    return max(0, grid.open_before(max(alone(grid), default=0)) - work)
+
+
+def least_changeovers(grid: Grid) -> int:
+    """Changeovers that no schedule can go under: each job is taken up once, each technician's first without one."""
+    return max(0, len({task.job for task in grid.tasks}) - len(grid.windows))
+
+
+def relaxed(grid: Grid, seconds: float = 2.0) -> Relaxed:
+    """Solve the relaxed bench; when time is short the bound of each job alone is the answer."""
+    jobs, soonest = grid.bench.jobs, alone(grid)
+    tasks = [grid.of_job(j) for j in range(len(jobs))]
+    simple = sum(jobs[j].weight * late_days(grid, j, end) for j, end in enumerate(soonest))
+    first = [grid.day_of(end) if due is not None else None for end, due in zip(soonest, grid.due, strict=True)]
+    total = sum(grid.tasks[i].size for j, mine in enumerate(tasks) if grid.due[j] is not None for i in mine)
+    last = next((k for k, end in enumerate(grid.day_ends) if grid.open_before(end) >= total), len(grid.day_ends) - 1)
+    last = max([last, *(day for day in first if day is not None)]) + 1
+    short = Relaxed(simple, tuple(first))
+    if last >= len(grid.day_ends) - 1:
+        return short
+    # one of these by job and day: finished on that day, the first of which is the last that is not late
+    names: list[tuple[int, int]] = []
+    for j, day in enumerate(first):
+        due = grid.due[j]
+        if day is not None and due is not None and tasks[j]:
+            begin = max(day, due, 0)
+            names += [(j, k) for k in range(begin, max(last, begin) + 1)]
+    if not names:
+        return short
+    costs = np.array([jobs[j].weight * max(0, k - (grid.due[j] or 0)) for j, k in names], dtype=float)
+    matrix, upper = _loads(grid, tasks, names)
+    one = coo_array((np.ones(len(names)), ([j for j, _ in names], range(len(names)))), shape=(len(jobs), len(names)))
+    promised = np.array([float(any(j == other for other, _ in names)) for j in range(len(jobs))])
+    answer = milp(
+        costs, integrality=np.ones(len(names)), bounds=Bounds(0.0, 1.0),
+        constraints=[LinearConstraint(one.tocsr(), promised, promised), LinearConstraint(matrix.tocsr(), -np.inf, upper)],
+        options={"time_limit": seconds, "mip_rel_gap": GAP},
+    )  # fmt: skip
+    bound = answer.mip_dual_bound
+    if bound is None:
+        return short
+    done = list(first)
+    if answer.x is not None:
+        for (j, k), chosen in zip(names, answer.x, strict=True):
+            if chosen > 0.5:
+                done[j] = k
+    # a hair over a whole number is that number
+    return Relaxed(max(simple, int(np.ceil(bound - 1e-6))), tuple(done))
+
+
+def _loads(grid: Grid, tasks: list[list[int]], names: list[tuple[int, int]]) -> tuple[coo_array, np.ndarray]:
+    """What must be behind by each day's end if the jobs finish on their days, against the bench hours and the fixtures until then."""
+    days = range(max(k for _, k in names) + 1)
+    room = [[float(grid.open_before(grid.day_ends[k])) for k in days]]
+    fixtures = {
+        fixture: row for row, fixture in enumerate(sorted({task.holds for task in grid.tasks if task.holds}), start=1)
+    }
+    room += [[float(grid.bench.fixtures[fixture] * grid.day_ends[k]) for k in days] for fixture in fixtures]
+    rows: list[int] = []
+    columns: list[int] = []
+    values: list[float] = []
+    for name, (j, k) in enumerate(names):
+        load: dict[tuple[int, int], float] = {}
+        for i, start in latest_starts(grid, tasks[j], grid.day_ends[k]).items():
+            task = grid.tasks[i]
+            day = grid.day_of(start + task.size)
+            load[0, day] = load.get((0, day), 0.0) + task.size
+            if task.holds and start + task.held <= grid.day_ends[k]:
+                day = grid.day_of(start + task.held)
+                load[fixtures[task.holds], day] = load.get((fixtures[task.holds], day), 0.0) + task.held
+        for row in range(len(room)):
+            so_far = 0.0
+            for day in days:
+                so_far += load.get((row, day), 0.0)
+                if so_far:
+                    rows.append(row * len(days) + day)
+                    columns.append(name)
+                    values.append(so_far)
+    shape = (len(room) * len(days), len(names))
+    return coo_array((values, (rows, columns)), shape=shape), np.array([value for line in room for value in line])
+
+
+def latest_starts(grid: Grid, tasks: list[int], end: int) -> dict[int, int]:
+    """By task of a job: the latest start with which the whole job's work can still end by a minute."""
+    limit = dict.fromkeys(tasks, end)
+    found: dict[int, int] = {}
+    for i in reversed(tasks):
+        task = grid.tasks[i]
+        most = limit[i] - task.size
+        found[i] = max((min(b, most) for spans in task.fits.values() for a, b in spans if a <= most), default=most)
+        for other, lag in task.after:
+            limit[other] = min(limit[other], found[i] - lag)
+    return found

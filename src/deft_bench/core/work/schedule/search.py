@@ -1,0 +1,81 @@
+"""Local search over lists: each job aims at a day, its steps are as urgent as the latest starts that keep it; one aim after another is moved."""
+
+import random
+import time
+from dataclasses import dataclass
+
+from deft_bench.core.work.schedule.grid import Grid, cost_of
+from deft_bench.core.work.schedule.listing import NEAR, by_list
+from deft_bench.core.work.schedule.relaxed import Relaxed, latest_starts, least_changeovers
+
+SEED = 7
+SHARES = (0.0, 0.5, 1.0)
+"""How much the way still to go counts in a step's urgency: nothing (job by job) to all (the latest start that keeps the job's day)."""
+NEARS = (0, NEAR // 2, NEAR)
+DAY = 1440
+STAYS = (0.0, DAY / 3, 2.0 * DAY)
+"""By how many minutes the instrument in hand may be kept before a more urgent one."""
+
+
+def search(grid: Grid, first: list[tuple[int, int]], found: Relaxed, seconds: float) -> list[tuple[int, int]]:
+    """The best list found in some seconds; never worse than the first."""
+    until = time.monotonic() + seconds
+    chance = random.Random(SEED)
+    best, best_cost = first, cost_of(grid, first)
+    far = len(grid.day_ends) - 2
+    days = [far if day is None else min(day, far) for day in found.days]
+    way = [0] * len(grid.tasks)
+    for j, day in enumerate(days):
+        for i, start in latest_starts(grid, grid.of_job(j), grid.day_ends[day]).items():
+            way[i] = grid.day_ends[day] - start
+    jobs = range(len(days))
+    begin = [(share, near, stay) for share in SHARES for near in NEARS for stay in STAYS]
+    at = _Aim([float(grid.day_ends[day]) for day in days], 0.0, 0, 0.0)
+    reached: tuple[float, ...] = (float("inf"),)
+    tried = 0
+    while time.monotonic() < until:
+        turns, share, near, stay = list(at.turns), at.share, at.near, at.stay
+        if tried < len(begin):
+            share, near, stay = begin[tried]
+        else:
+            move = chance.random()
+            one, other = chance.choice(jobs), chance.choice(jobs)
+            if move < 0.5:
+                turns[one] += chance.gauss(0, 2) * DAY
+            elif move < 0.85:
+                turns[one], turns[other] = turns[other], turns[one]
+            else:
+                share, near, stay = chance.choice((*SHARES, 1.5)), chance.choice(NEARS), chance.choice(STAYS)
+        tried += 1
+        urgency = [turns[task.job] - share * way[i] for i, task in enumerate(grid.tasks)]
+        _kept_in_place(grid, urgency)
+        starts = by_list(grid, urgency, near, stay)
+        if starts is None:
+            continue
+        cost = cost_of(grid, starts)
+        if cost.key <= reached:
+            at, reached = _Aim(turns, share, near, stay), cost.key
+        if cost.key < best_cost.key:
+            best, best_cost = starts, cost
+        if best_cost.lateness <= found.bound and best_cost.changeovers <= least_changeovers(grid):
+            break
+    return best
+
+
+@dataclass(frozen=True, slots=True)
+class _Aim:
+    """From where the search goes on: each job's turn, and how its list is made."""
+
+    turns: list[float]
+    share: float
+    near: int
+    stay: float
+
+
+def _kept_in_place(grid: Grid, urgency: list[float]) -> None:
+    """Whatever a pin needs comes before everything else."""
+    for i, task in enumerate(grid.tasks):
+        if task.fixed is not None:
+            for j in range(i + 1):
+                if grid.tasks[j].job == task.job:
+                    urgency[j] = min(urgency[j], float(task.fixed) - 1e9)
