@@ -125,7 +125,7 @@ def make_demo(path: Path, today: date) -> None:
             _Bench(db, neck, today).fill()
         _rods(db, today)
         _rocker_survey(db, today)
-        _wire_stock(db)
+        _wire_stock(db, today)
         _bound_refret(db, today)
         _fretless_conversion(db, today)
         _board_in_the_making(db, today)
@@ -189,13 +189,13 @@ def _rocker_survey(db: Connection, today: date) -> None:
     surveys.add_many(db, survey, rows, _at(day, 14, 10))
 
 
-def _wire_stock(db: Connection) -> None:
+def _wire_stock(db: Connection, today: date) -> None:
     """Four wires on the shelf: crown width and height, tang depth and width, width over the barbs, in µm."""
-    pieces = [(305_000, 6), (220_000, 2)]
-    refrets.add_wire(db, "Medium", (2_300, 1_100, 1_600, 480, 780), 255_000, pieces)
-    refrets.add_wire(db, "Narrow, low", (2_000, 950, 1_500, 480, 760), 255_000, [(610_000, 3)])
-    refrets.add_wire(db, "Tall", (2_700, 1_400, 1_600, 500, 800), 290_000, [(305_000, 8)])
-    refrets.add_wire(db, "Bass, wide", (2_900, 1_350, 1_700, 520, 860), 216_000, [(305_000, 5), (180_000, 3)])
+    pieces, at = [(305_000, 6), (220_000, 2)], _at(today - timedelta(days=40), 9)
+    refrets.add_wire(db, "Medium", (2_300, 1_100, 1_600, 480, 780), 255_000, pieces, at)
+    refrets.add_wire(db, "Narrow, low", (2_000, 950, 1_500, 480, 760), 255_000, [(610_000, 3)], at)
+    refrets.add_wire(db, "Tall", (2_700, 1_400, 1_600, 500, 800), 290_000, [(305_000, 8)], at)
+    refrets.add_wire(db, "Bass, wide", (2_900, 1_350, 1_700, 520, 860), 216_000, [(305_000, 5), (180_000, 3)], at)
 
 
 def _head(kind: str, stage: str, tool: str, resolution_um: int, day: date) -> SurveyHead:

@@ -35,7 +35,7 @@ from deft_bench.store import (
 from deft_bench.store.database import Connection, new_uid, transaction
 
 FORMAT = "deft-bench-record"
-VERSION = 3
+VERSION = 4
 MOST_BYTES = 40 * 1024 * 1024
 
 
@@ -96,13 +96,14 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
         }
         for plan in jobs.plans(db, job.id)
     ]
-    kept = ("uid", "kind", "opened_at", "promised_on", "closed_at", "nut", "seated", "override_note", "note")
+    kept = ("uid", "kind", "opened_at", "promised_on", "closed_at", "nut", "seated", "override_note", "note", "weight")
     return {name: getattr(job, name) for name in kept} | {
         "plans": plans,
         "refret_plans": _saves(refrets.plans(db, job.id)),
         "sheet_plans": _saves(sheets.plans(db, job.id)),
         "estimates": [asdict(one) for one in estimates.accepted(db, job.id)],
         "sheet_events": [asdict(event) for event in sheets.events(db, job.id)],
+        "sheet_ticks": [{"step": step, "fret": fret, "at": at} for step, fret, at in sheets.all_ticks(db, job.id)],
         "setups": [
             {"accepted_at": one.accepted_at, "inputs": one.inputs, "target": one.target}
             for one in setups.accepted(db, job.id)
@@ -376,6 +377,8 @@ SCHEMA = {
                             "type": "array", "maxItems": 5000,
                             "items": _object({"step": _CODE, "kind": {"type": "string", "enum": list(EVENTS)}, "at": _TIME, "note": {"type": "string", "maxLength": 400}}),
                         },
+                        "sheet_ticks": {"type": "array", "maxItems": 5000, "items": _object({"step": _CODE, "fret": _FRET, "at": _TIME})},
+                        "weight": {"type": "integer", "minimum": 1, "maximum": 9},
                         "setups": {
                             "type": "array", "maxItems": 200,
                             "items": _object({"accepted_at": _TIME, "inputs": {"type": "object"}, "target": _TARGET}),
@@ -537,8 +540,8 @@ def _head(survey: dict[str, Any]) -> SurveyHead:
 
 
 def _brought_up(record: Any) -> Any:
-    """An older record as this version has it: version 1 knew no boards and no refrets, version 2 no setups."""
-    if not isinstance(record, dict) or record.get("version") not in (1, 2):
+    """An older record as this version has it: version 1 knew no boards and no refrets, version 2 no setups, 3 no weights and no frets ticked in a step."""
+    if not isinstance(record, dict) or record.get("version") not in (1, 2, 3):
         return record
     older = record["version"]
     jobs_then, surveys_then = record.get("jobs"), record.get("surveys")
@@ -547,17 +550,19 @@ def _brought_up(record: Any) -> Any:
             for plan in job.get("plans", []) if isinstance(job, dict) and isinstance(job.get("plans"), list) else []:
                 if isinstance(plan, dict) and isinstance(plan.get("inputs"), dict):
                     plan["inputs"].setdefault("school", "full")
-    started: dict[str, Any] = {"setups": [], "sheet_plans": [], "sheet_events": [], "estimates": []} | (
-        {"refret_plans": [], "fitted": [], "polished": [], "order": []} if older == 1 else {}
-    )
+    started: dict[str, Any] = {"weight": 1, "sheet_ticks": []}
+    if older < 3:
+        started |= {"setups": [], "sheet_plans": [], "sheet_events": [], "estimates": []}
+    if older == 1:
+        started |= {"refret_plans": [], "fitted": [], "polished": [], "order": []}
     if isinstance(jobs_then, list):
         jobs_then = [{**started, **job} if isinstance(job, dict) else job for job in jobs_then]
-    if isinstance(surveys_then, list):
+    if older < 3 and isinstance(surveys_then, list):
         plain = {"strings": 0, "at_frets": [], "sounded": []}
         surveys_then = [{**plain, **survey} if isinstance(survey, dict) else survey for survey in surveys_then]
     return {
         **({"project": False, "board_plans": [], "board_ticks": [], "rod_turns": []} if older == 1 else {}),
-        "setup_plans": [],
+        **({"setup_plans": []} if older < 3 else {}),
         **record,
         "version": VERSION,
         "jobs": jobs_then,
@@ -760,6 +765,8 @@ def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | Non
             estimates.accept(db, job_ids[job["uid"]], one["accepted_at"], one["inputs"], one["outcome"])
         for event in job["sheet_events"]:
             sheets.add(db, job_ids[job["uid"]], Event(**event))
+        for tick in {(one["step"], one["fret"]): one for one in job["sheet_ticks"]}.values():
+            sheets.keep_tick(db, job_ids[job["uid"]], tick["step"], tick["fret"], tick["at"])
         for one in job["setups"]:
             setups.accept(db, job_ids[job["uid"]], one["accepted_at"], one["inputs"], one["target"])
         for saved in job["refret_plans"]:

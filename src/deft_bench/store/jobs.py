@@ -23,6 +23,7 @@ class Job:
     seated: bool
     override_note: str
     note: str
+    weight: int = 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,9 +40,7 @@ class AcceptedPlan:
     done_at: str | None
 
 
-_JOB = (
-    "SELECT id, uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, seated, override_note, note FROM job"
-)
+_JOB = "SELECT id, uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, seated, override_note, note, weight FROM job"
 _PLAN = "SELECT id, uid, job_id, survey_id, accepted_at, inputs, outcome, done_at FROM accepted_plan"
 
 
@@ -66,11 +65,11 @@ def open_job(db: Connection, instrument_id: int, kind: str, at: str, promised_on
 def keep(db: Connection, instrument_id: int, job: Mapping[str, Any]) -> int:
     """Store an imported job as it is; returns its id."""
     cursor = db.execute(
-        "INSERT INTO job (uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, seated, override_note, note)"
-        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO job (uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, seated, override_note, note, weight)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
             job["uid"], instrument_id, job["kind"], job["opened_at"], job["promised_on"], job["closed_at"], job["nut"],
-            int(job["seated"]), job["override_note"], job["note"],
+            int(job["seated"]), job["override_note"], job["note"], job["weight"],
         ),
     )  # fmt: skip
     return int(cursor.lastrowid or 0)
@@ -102,6 +101,12 @@ def in_bench_order(db: Connection, limit: int = 30) -> list[Job]:
     """Open jobs, the nearest promise first; those without a promised date last."""
     rows = db.execute(f"{_JOB} WHERE closed_at IS NULL ORDER BY promised_on IS NULL, promised_on, id LIMIT ?", (limit,))
     return [_job(row) for row in rows]
+
+
+def promise(db: Connection, job_id: int, promised_on: str | None, weight: int) -> None:
+    """Change when a job is promised and how much a day late counts."""
+    with transaction(db):
+        db.execute("UPDATE job SET promised_on = ?, weight = ? WHERE id = ?", (promised_on, weight, job_id))
 
 
 def set_nut(db: Connection, job_id: int, nut: str) -> None:

@@ -6,8 +6,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from deft_bench.core.refret import RefretPlan, from_fields, spec_after, to_fields
-from deft_bench.store import instruments
+from deft_bench.store import instruments, stock
 from deft_bench.store.database import Connection, transaction
+
+CUT_STEP = "overbend_cut"
+"""The operation under which a refret's wire leaves the stock."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,19 +91,30 @@ def fit(db: Connection, job_id: int, instrument_id: int, plan: RefretPlan, at: s
 
 
 def wires(db: Connection) -> list[Wire]:
-    """All wire in stock, by name."""
-    pieces: dict[int, list[int]] = {}
-    for row in db.execute("SELECT wire_id, length_um, count FROM wire_piece ORDER BY length_um DESC, id"):
-        pieces.setdefault(row["wire_id"], []).extend([row["length_um"]] * row["count"])
+    """All wire in stock, by name, with its pieces by the ledger."""
+    pieces = {item.wire_id: item.pieces_um for item in stock.items(db) if item.wire_id is not None}
     rows = db.execute(
         "SELECT id, name, crown_width_um, fret_height_um, tang_depth_um, tang_width_um, barb_width_um, radius_um"
         " FROM wire ORDER BY name COLLATE NOCASE"
     )
-    return [Wire(**dict(row), pieces_um=tuple(pieces.get(row["id"], ()))) for row in rows]
+    return [Wire(**dict(row), pieces_um=pieces.get(row["id"], ())) for row in rows]
+
+
+def wire_item(db: Connection, name: str) -> stock.Item | None:
+    """The stock item of a wire by the wire's name."""
+    row = db.execute(
+        "SELECT s.id FROM wire w JOIN stock_item s ON s.wire_id = w.id WHERE w.name = ?", (name,)
+    ).fetchone()
+    return None if row is None else stock.get(db, row["id"])
 
 
 def add_wire(
-    db: Connection, name: str, sizes_um: Sequence[int], radius_um: int | None, pieces: Sequence[tuple[int, int]]
+    db: Connection,
+    name: str,
+    sizes_um: Sequence[int],
+    radius_um: int | None,
+    pieces: Sequence[tuple[int, int]],
+    at: str,
 ) -> int:
     """Enter a wire, or anew under its name: crown width and height, tang depth and width, width over the barbs; pieces as (length, count)."""
     with transaction(db):
@@ -112,9 +126,24 @@ def add_wire(
             " RETURNING id",
             (name, *sizes_um, radius_um),
         ).fetchone()
-        db.execute("DELETE FROM wire_piece WHERE wire_id = ?", (row["id"],))
-        db.executemany(
-            "INSERT INTO wire_piece (wire_id, length_um, count) VALUES (?, ?, ?)",
-            [(row["id"], length, count) for length, count in pieces],
-        )
+        kept = db.execute("SELECT id FROM stock_item WHERE wire_id = ?", (row["id"],)).fetchone()
+        item = kept["id"] if kept else stock.put(db, f"Fret wire, {name}"[:80], "wire", "pieces", wire_id=row["id"])
+        stock.count_pieces(db, item, [length for length, count in pieces for _ in range(count)], at)
     return int(row["id"])
+
+
+def cut_from_stock(
+    db: Connection, job_id: int, plan: RefretPlan, used_um: Sequence[int], offcuts_um: Sequence[int], at: str
+) -> bool:
+    """Take the pieces that a refret cut up and keep its offcuts, once a job; False when it was done before or the wire is not in stock."""
+    item = wire_item(db, plan.wire)
+    if item is None:
+        return False
+    with transaction(db):
+        before = db.execute(
+            "SELECT 1 FROM stock_move WHERE job_id = ? AND step = ? AND item_id = ?", (job_id, CUT_STEP, item.id)
+        ).fetchone()
+        if before is not None:
+            return False
+        stock.cut(db, item.id, job_id, used_um, offcuts_um, at, CUT_STEP)
+    return True

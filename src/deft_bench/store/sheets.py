@@ -82,3 +82,29 @@ def save_operations(db: Connection, text: str, at: str) -> None:
     """Keep the shop's own operations; the earlier text stays in the record."""
     with transaction(db):
         db.execute("INSERT INTO shop_operations (saved_at, toml) VALUES (?, ?)", (at, text))
+
+
+def fret_ticks(db: Connection, job_id: int, step: str) -> dict[int, str]:
+    """When each fret was ticked off within a step."""
+    rows = db.execute("SELECT fret, at FROM sheet_tick WHERE job_id = ? AND step = ? ORDER BY fret", (job_id, step))
+    return {row["fret"]: row["at"] for row in rows}
+
+
+def all_ticks(db: Connection, job_id: int) -> list[tuple[str, int, str]]:
+    """(step, fret, when) of every fret ticked off in a job."""
+    rows = db.execute("SELECT step, fret, at FROM sheet_tick WHERE job_id = ? ORDER BY at, step, fret", (job_id,))
+    return [tuple(row) for row in rows]
+
+
+def keep_tick(db: Connection, job_id: int, step: str, fret: int, at: str) -> None:
+    """Store one tick inside an open transaction."""
+    db.execute("INSERT INTO sheet_tick (job_id, step, fret, at) VALUES (?, ?, ?, ?)", (job_id, step, fret, at))
+
+
+def toggle_tick(db: Connection, job_id: int, step: str, fret: int, at: str) -> bool:
+    """Tick a fret off within a step, or take the tick back; True when it is ticked now."""
+    with transaction(db):
+        gone = db.execute("DELETE FROM sheet_tick WHERE job_id = ? AND step = ? AND fret = ?", (job_id, step, fret))
+        if not gone.rowcount:
+            keep_tick(db, job_id, step, fret, at)
+    return not gone.rowcount

@@ -22,6 +22,7 @@ from deft_bench.core.refret import (
     slot_needs,
 )
 from deft_bench.core.units import LengthError, parse_length
+from deft_bench.core.work.stock import after_cutting
 from deft_bench.store import boards, instruments, jobs, refrets, shop, surveys
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.stage import stage
@@ -168,7 +169,7 @@ def show(job_id: int) -> str | Response | tuple[str, int]:
 def _keep_wire(plan: RefretPlan) -> None:
     sizes = plan.crown_width_um, plan.fret_height_um, plan.tang_depth_um, plan.tang_width_um, plan.barb_width_um
     counted = [(um, plan.pieces_um.count(um)) for um in sorted(set(plan.pieces_um), reverse=True)]
-    refrets.add_wire(db(), plan.wire or "Unnamed wire", sizes, plan.wire_radius_um, counted)
+    refrets.add_wire(db(), plan.wire or "Unnamed wire", sizes, plan.wire_radius_um, counted, stamp())
 
 
 @screen.post("/jobs/<int:job_id>/refret/preview")
@@ -320,5 +321,24 @@ def fitted(job_id: int) -> Response:
         flash("Say to the owner what becomes of the nibs first, and tick that it was said.")
         return redirect(url_for(".show", job_id=job_id, _anchor="numbers"))
     refrets.fit(db(), job_id, instrument.id, plan, stamp())
-    flash("The frets are recorded as fitted. Look for daylight under every crown.")
+    flash(
+        f"The frets are recorded as fitted. Look for daylight under every crown.{_take_wire(job_id, instrument, plan)}"
+    )
     return redirect(url_for("surveys.new", job_id=job_id, kind="seating"))
+
+
+def _take_wire(job_id: int, instrument: instruments.Instrument, plan: RefretPlan) -> str:
+    """Take the pieces that were cut up from stock and keep the offcuts that make a fret; says what it did."""
+    item = refrets.wire_item(db(), plan.wire)
+    cutting, _ = _cutting(instrument, plan)
+    if item is None or cutting is None:
+        return ""
+    longest = max(round(blank.crown_mm * 1000) for blank in cutting.blanks)
+    try:
+        used, offcuts, _left = after_cutting(item.pieces_um, cutting, longest)
+    except CutListError as error:
+        return f" The stock is not changed: {error}."
+    if not refrets.cut_from_stock(db(), job_id, plan, used, offcuts, stamp()):
+        return ""
+    kept = f", {len(offcuts)} offcut{'s' if len(offcuts) > 1 else ''} kept" if offcuts else ""
+    return f" {len(used)} piece{'s' if len(used) > 1 else ''} of wire left the stock{kept}."

@@ -1,0 +1,102 @@
+"""The bench's hours, the schedules made from them, and pins."""
+
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from deft_bench.core.work.schedule.bench import Placed
+from deft_bench.core.work.schedule.hours import BenchHours, from_fields, to_fields, usual_hours
+from deft_bench.store.database import Connection, transaction
+
+
+@dataclass(frozen=True, slots=True)
+class SavedSchedule:
+    """A schedule as it was made: when, from what (its key), where the steps stand, and what it came to."""
+
+    made_at: str
+    key: str
+    placed: tuple[Placed, ...]
+    outcome: dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class SavedPin:
+    """A pin in force, with what it was said to cost."""
+
+    id: int
+    job_id: int
+    step: str
+    at: str
+    technician: str
+    cost: str
+
+
+def hours(db: Connection) -> BenchHours:
+    """The bench's hours as last saved, or the usual ones."""
+    row = db.execute("SELECT hours FROM bench_hours ORDER BY id DESC LIMIT 1").fetchone()
+    return from_fields(json.loads(row["hours"])) if row else usual_hours()
+
+
+def save_hours(db: Connection, wanted: BenchHours, at: str) -> None:
+    """Keep the bench's hours; the earlier ones stay in the record."""
+    with transaction(db):
+        db.execute("INSERT INTO bench_hours (saved_at, hours) VALUES (?, ?)", (at, json.dumps(to_fields(wanted))))
+
+
+def latest(db: Connection) -> SavedSchedule | None:
+    """The schedule in force."""
+    row = db.execute("SELECT made_at, key, placed, outcome FROM schedule ORDER BY id DESC LIMIT 1").fetchone()
+    if row is None:
+        return None
+    placed = tuple(
+        Placed(one[0], one[1], one[2], one[3], one[4], *(datetime.fromisoformat(text) for text in one[5:]))
+        for one in json.loads(row["placed"])
+    )
+    return SavedSchedule(row["made_at"], row["key"], placed, json.loads(row["outcome"]))
+
+
+def save(db: Connection, made_at: str, key: str, placed: Sequence[Placed], outcome: Mapping[str, Any]) -> None:
+    """Put a schedule in force; the earlier ones stay in the record."""
+    rows = [
+        [one.job, one.step, one.part, one.parts, one.technician]
+        + [moment.isoformat() for moment in (one.start, one.end, one.free_at)]
+        for one in placed
+    ]
+    with transaction(db):
+        db.execute(
+            "INSERT INTO schedule (made_at, key, placed, outcome) VALUES (?, ?, ?, ?)",
+            (made_at, key, json.dumps(rows), json.dumps(dict(outcome))),
+        )
+
+
+def pins(db: Connection) -> list[SavedPin]:
+    """Pins in force of jobs that are open."""
+    rows = db.execute(
+        "SELECT p.id, p.job_id, p.step, p.at, p.technician, p.cost FROM schedule_pin p JOIN job j ON j.id = p.job_id"
+        " WHERE p.taken_out_at IS NULL AND j.closed_at IS NULL ORDER BY p.at, p.id"
+    )
+    return [SavedPin(**dict(row)) for row in rows]
+
+
+def pin(db: Connection, job_id: int, step: str, at: str, technician: str, cost: str, made_at: str) -> None:
+    """Pin a step to a moment, instead of where it was pinned before."""
+    with transaction(db):
+        take_out(db, job_id, step, made_at)
+        db.execute(
+            "INSERT INTO schedule_pin (job_id, step, at, technician, cost, made_at) VALUES (?, ?, ?, ?, ?, ?)",
+            (job_id, step, at, technician, cost, made_at),
+        )
+
+
+def take_out(db: Connection, job_id: int, step: str, at: str) -> bool:
+    """Take a step's pin out; False when it had none. Joins an open transaction when there is one."""
+    if not db.in_transaction:
+        with transaction(db):
+            return take_out(db, job_id, step, at)
+    cursor = db.execute(
+        "UPDATE schedule_pin SET taken_out_at = ? WHERE job_id = ? AND step = ? AND taken_out_at IS NULL",
+        (at, job_id, step),
+    )
+    return bool(cursor.rowcount)
