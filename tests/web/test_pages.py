@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from deft_bench.core.instrument import KINDS
-from deft_bench.store import instruments, jobs, shop, surveys
+from deft_bench.store import instruments, jobs, shop, stock, surveys
 from deft_bench.store.database import Connection
 from deft_bench.web import CONTENT_SECURITY_POLICY, create_app
 from harness import NOW, Bench
@@ -87,7 +87,15 @@ def every_page(db: Connection) -> list[str]:
         "/import",
         "/boards",
         "/boards/new?kind=tenor",
+        "/schedule",
+        "/schedule?all=1",
+        "/schedule/hours",
+        "/stock",
+        "/stock/count",
+        "/stock/csv",
+        "/tools",
     ]
+    pages += [f"/stock/{item.id}" for item in stock.items(db)]
     pages += [f"/instruments/new?kind={kind}" for kind in KINDS]
     for one in [*instruments.page(db, limit=50), *instruments.page(db, project=True)]:
         pages += [f"/instruments/{one.id}", f"/instruments/{one.id}/edit", f"/instruments/{one.id}/pins/new"]
@@ -114,6 +122,9 @@ def every_page(db: Connection) -> list[str]:
                 f"/jobs/{job.id}/surveys/new?kind={kind}"
                 for kind in ("slot_depth", "seating", "sprout", "straightness")
             ]
+            continue
+        if job.kind == "work":
+            pages += [f"/jobs/{job.id}/sheet", f"/jobs/{job.id}/estimate"]
             continue
         if job.kind == "setup":
             pages += [f"/jobs/{job.id}/surveys/new?kind={kind}" for kind in ("strings", "intonation", "buzz")]

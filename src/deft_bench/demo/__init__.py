@@ -25,6 +25,7 @@ from deft_bench.core.refret import starting_refret
 from deft_bench.core.survey import FLAT_UM, ONLY_METHOD, ROCKS_UM, Place, SurveyHead, heights_from, walk
 from deft_bench.demo.setups import make_setups
 from deft_bench.demo.sheets import make_sheets
+from deft_bench.demo.week import make_week
 from deft_bench.store import boards, instruments, jobs, pins, refrets, rod_turns, shop, surveys
 from deft_bench.store.database import Connection, open_database
 
@@ -131,6 +132,7 @@ def make_demo(path: Path, today: date) -> None:
         _board_in_the_making(db, today)
         make_setups(db, today)
         make_sheets(db, today)
+        make_week(db, today)
         for back in range(60, -1, -3):
             day = today - timedelta(days=back)
             chance = random.Random(day.toordinal())

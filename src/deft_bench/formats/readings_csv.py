@@ -122,11 +122,11 @@ def write_sheet(rows: Iterable[tuple[str, int, int | None, str, str]], kind: str
             if kind == "intonation"
             else f"{(um or 0) / 1000:g} mm"
         )
-        writer.writerow([fret, lane, "" if um is None else shown, _inert(typed), at])
+        writer.writerow([fret, lane, "" if um is None else shown, inert(typed), at])
     return out.getvalue()
 
 
-def _inert(text: str) -> str:
+def inert(text: str) -> str:
     """Typed text that a spreadsheet would take for a formula gets a leading apostrophe; plain readings do not need it."""
     return (
         f"'{text}"

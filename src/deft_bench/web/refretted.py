@@ -1,13 +1,17 @@
 """How far a refret has come, read from its plan and surveys."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
+from deft_bench.core.frets.cut_list import CutList, CutListError, cut_list
 from deft_bench.core.frets.wire import wire_call
 from deft_bench.core.refret import RefretFacts, RefretPlan, depth_gate, seat_gate, starting_refret
 from deft_bench.core.survey import Place
 from deft_bench.store import boards, instruments, jobs, refrets, surveys
 from deft_bench.web.support import db, display
 from deft_bench.web.surveyed import surveyed
+
+DEFAULT_PIECE_UM = 610_000
+DEFAULT_PIECES = 12
 
 
 def refret_plan(job: jobs.Job, instrument: instruments.Instrument) -> tuple[RefretPlan, bool]:
@@ -94,3 +98,20 @@ def seated_with(job: jobs.Job) -> str:
     spring = f", {display().fine(plan.spring_back_um)} of spring-back" if plan.spring_back_um else ""
     support = f", on {plan.support}" if plan.support else ""
     return f"{plan.tool}{support}{spring}"
+
+
+def cutting_of(
+    instrument: instruments.Instrument, plan: RefretPlan, pieces_um: Sequence[int] | None = None
+) -> tuple[CutList | None, str]:
+    """The cut list from the pieces on hand (the plan's own, or others), or from whole pieces of the usual length when none are named."""
+    slots = [line.length_mm for line in instrument.spec.lines()[1:]]
+    binding = boards.plan_of(db(), instrument.id, instrument.spec).binding_um / 1000 if instrument.spec.bound else 0.0
+    pieces = [um / 1000 for um in (plan.pieces_um if pieces_um is None else pieces_um)]
+    if not pieces and pieces_um is None:
+        pieces = [DEFAULT_PIECE_UM / 1000] * DEFAULT_PIECES
+    try:
+        return cut_list(
+            slots, plan.frets, plan.overhang_um / 1000, binding, plan.setback_um / 1000, pieces, plan.saw_um / 1000
+        ), ""
+    except CutListError as error:
+        return None, f"{str(error)[:1].upper()}{str(error)[1:]}."

@@ -1,7 +1,10 @@
 """Fret wire in its slot: the call on how it holds, and how far it is bent for the board."""
 
+from collections.abc import Callable, Sequence
+
 from deft_bench.core.board.section import GLUE_BITE_MM, LOOSE_BITE_MM, OVERBEND_SHARE, PRESS_BITE_MM, WireFit, wire_fit
 from deft_bench.core.calls import Call, Instead, Length, in_mm, long_in_mm
+from deft_bench.core.units import LengthError, System, parse_length
 
 GLUE_AND_CLAMP = Instead("Glue and clamp until cured", "clamps, a day")
 WIDER_BARBS = Instead("A wire with wider barbs", "order")
@@ -45,3 +48,29 @@ def wire_call(
     figures = {"tang_clearance_mm": found.tang_clearance_mm, "barb_bite_mm": found.barb_bite_mm}
     settle = "One fret seated in an offcut slotted with the same saw."
     return found, Call(say, found.fit, figures, tuple(because), _INSTEAD[found.fit], "likely", settle)
+
+
+PIECES_FORM = "give pieces as “6 × 305; 2 × 220”"
+
+
+def read_pieces(text: str, system: System) -> tuple[int, ...]:
+    """Pieces of wire as `6 × 305; 2 × 9 in`, a bare length being one piece, in µm; raises ValueError in words."""
+    found: list[int] = []
+    for part in text.split(";"):
+        if not part.strip():
+            continue
+        many, times, length = part.replace("x", "×").partition("×")
+        count = many.strip() if times else "1"
+        try:
+            um = parse_length(length if times else part, system)
+        except LengthError as error:
+            raise ValueError(f"{error}. {PIECES_FORM[:1].upper()}{PIECES_FORM[1:]}.") from None
+        if not (count.isascii() and count.isdigit() and 0 < int(count[:4]) <= 200):
+            raise ValueError(f"“{part.strip()[:30]}” is not understood: {PIECES_FORM}.")
+        found += [um] * int(count)
+    return tuple(found)
+
+
+def write_pieces(pieces_um: Sequence[int], entry: Callable[[int], str]) -> str:
+    """Pieces as they are typed, the like together."""
+    return "; ".join(f"{pieces_um.count(um)} × {entry(um)}" for um in dict.fromkeys(pieces_um))

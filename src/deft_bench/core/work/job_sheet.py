@@ -206,6 +206,8 @@ def job_sheet(
         return made(replace(catalogue, rules=()))
 
 
-def minutes_of(operation: Operation, frets: int, strings: int, hardness: str, own: Learned | None) -> float:
-    """How long a step is taken to last: the shop's own median where there is one, else the shipped guess."""
-    return own.minutes if own is not None else operation.active(frets, strings, hardness)
+def minutes_of(
+    operation: Operation, frets: int, strings: int, hardness: str, own: Learned | None, tool: str = "sharp"
+) -> float:
+    """How long a step is taken to last: the shop's own median where there is one, else the shipped guess by hardness and tool."""
+    return own.minutes if own is not None else operation.active(frets, strings, hardness, tool)

@@ -20,6 +20,15 @@ LONG_OPEN_DAYS = 365
 """A glue that has been open for a year is asked about, whatever its label says."""
 
 
+_PLURALS = {"piece": "pieces", "strip": "strips", "set": "sets", "fret": "frets", "pack": "packs"}
+
+
+def amount(quantity: float, unit: str) -> str:
+    """`1 strip`, `4 sets`, `0.5 g`."""
+    shown = f"{quantity:.2f}".rstrip("0").rstrip(".") if quantity % 1 else f"{quantity:.0f}"
+    return f"{shown} {_PLURALS.get(unit, unit) if quantity != 1 else unit}"
+
+
 @dataclass(frozen=True, slots=True)
 class Need:
     """What a step of a job will use: so much of a material, when (None where it is not scheduled)."""
@@ -112,7 +121,7 @@ class Aging:
 def aging(opened_on: date | None, expires_on: date | None, today: date) -> Aging | None:
     """Whether its dates are near or past; None when there is nothing to say."""
     if expires_on is not None and expires_on < today:
-        return Aging(True, f"expired {(today - expires_on).days} days ago: do not glue a neck with it")
+        return Aging(True, f"expired {(today - expires_on).days} days ago: not for a glue line or a finish")
     if expires_on is not None and (expires_on - today).days <= EXPIRES_SOON_DAYS:
         return Aging(False, f"expires in {(expires_on - today).days} days")
     if opened_on is not None and (today - opened_on).days > LONG_OPEN_DAYS:

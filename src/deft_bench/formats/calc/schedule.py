@@ -17,13 +17,13 @@ from deft_bench.core.work.schedule.bench import (
     Placed,
     Step,
     Technician,
-    without_trouble,
 )
 from deft_bench.core.work.schedule.from_sheet import Awaited, steps_left
 from deft_bench.core.work.schedule.grid import ScheduleError
 from deft_bench.core.work.schedule.hours import read_shifts
+from deft_bench.core.work.schedule.planning import plan_bench
 from deft_bench.core.work.schedule.risks import risks
-from deft_bench.core.work.schedule.solve import LIMIT_S, schedule
+from deft_bench.core.work.schedule.solve import LIMIT_S
 from deft_bench.formats.calc.fields import FRETS, Schema, listed, request
 from deft_bench.formats.operations_toml import shipped
 from deft_bench.formats.strict_json import RequestError
@@ -236,11 +236,11 @@ class _Reader:
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
     """Answer one request; a job, technician or pin that cannot be planned is named under `left_out` and the rest is planned."""
     whole = _Reader(asked).bench()
-    bench, troubles = without_trouble(whole)
     try:
-        found = schedule(bench, asked.get("seconds", LIMIT_S))
+        planned = plan_bench(whole, asked.get("seconds", LIMIT_S))
     except ScheduleError as error:
         raise RequestError([f"{error.where}: {error}"]) from None
+    bench, found, troubles = planned.bench, planned.found, planned.troubles
     titles = {(job.code, step.code): step.title for job in bench.jobs for step in job.steps}
     return {
         "placed": [placed_fields(one) | {"title": titles[one.job, one.step]} for one in found.placed],

@@ -123,6 +123,8 @@ def tick(job_id: int) -> Response:
     else:
         if known:
             polish.toggle(db(), job_id, kind, known[0].grit, stamp())
+    if request.form.get("back") == "sheet":
+        return redirect(url_for("sheet.show", job_id=job_id))
     return redirect(_back(job_id))
 
 

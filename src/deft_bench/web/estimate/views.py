@@ -14,7 +14,7 @@ from deft_bench.formats.estimate_pdf import write_estimate
 from deft_bench.store import estimates, instruments, jobs, sheets
 from deft_bench.web.job_now import job_steps
 from deft_bench.web.level.planning import Choices, height_surveys, make_plan, metal_now
-from deft_bench.web.sheet.views import catalogue, plan_for
+from deft_bench.web.sheet.standing import catalogue, plan_for
 from deft_bench.web.support import db, display, here, settings, stamp
 from deft_bench.web.surveyed import surveyed
 

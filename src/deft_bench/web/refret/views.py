@@ -8,8 +8,8 @@ from flask import Blueprint, flash, make_response, redirect, render_template, re
 from werkzeug.wrappers import Response
 
 from deft_bench.core.calls import frets_named, listed
-from deft_bench.core.frets.cut_list import CutList, CutListError, cut_list
-from deft_bench.core.frets.wire import wire_call
+from deft_bench.core.frets.cut_list import CutListError
+from deft_bench.core.frets.wire import read_pieces, wire_call, write_pieces
 from deft_bench.core.refret import (
     CHOICES,
     END_STEPS,
@@ -21,14 +21,14 @@ from deft_bench.core.refret import (
     rest_advice,
     slot_needs,
 )
-from deft_bench.core.units import LengthError, parse_length
 from deft_bench.core.work.stock import after_cutting
-from deft_bench.store import boards, instruments, jobs, refrets, shop, surveys
+from deft_bench.store import instruments, jobs, refrets, shop, surveys
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.stage import stage
 from deft_bench.web.errors import wants_json
 from deft_bench.web.job_now import job_steps
 from deft_bench.web.refretted import (
+    cutting_of,
     latest_values,
     refret_facts,
     refret_plan,
@@ -39,8 +39,6 @@ from deft_bench.web.support import Form, db, display, here, settings, stamp
 screen = Blueprint("refret", __name__, template_folder="templates")
 
 TEXTS = ("wire", "tool", "support")
-DEFAULT_PIECE_UM = 610_000
-DEFAULT_PIECES = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,10 +62,7 @@ def _values(plan: RefretPlan) -> dict[str, str]:
     values |= {name: getattr(plan, name) for name in (*TEXTS, *CHOICES)}
     values["frets"] = _spans(plan.frets)
     values["bevel_deg"] = str(plan.bevel_deg)
-    counted: dict[int, int] = {}
-    for piece in plan.pieces_um:
-        counted[piece] = counted.get(piece, 0) + 1
-    values["pieces_um"] = "; ".join(f"{count} × {shown.entry(um)}" for um, count in counted.items())
+    values["pieces_um"] = write_pieces(plan.pieces_um, shown.entry)
     values["obstructions"] = "\n".join(f"{fret}: {note}" for fret, note in plan.obstructions)
     if plan.nibs_said:
         values["nibs_said"] = "1"
@@ -96,23 +91,11 @@ def _read(sent: Mapping[str, str], plan: RefretPlan, instrument: instruments.Ins
 
 
 def _pieces(form: Form) -> tuple[int, ...]:
-    """Pieces on hand as `6 × 610; 2 × 9 in`; a bare length is one piece."""
-    found: list[int] = []
-    for part in form.text("pieces_um").split(";"):
-        if not part.strip():
-            continue
-        many, times, length = part.replace("x", "×").partition("×")
-        count = many.strip() if times else "1"
-        try:
-            um = parse_length(length if times else part, form.shown.system)
-        except LengthError as error:
-            form.errors["pieces_um"] = f"{error}. Pieces as “6 × 610; 2 × 255”."
-            return ()
-        if not (count.isascii() and count.isdigit() and 0 < int(count[:4]) <= 200):
-            form.errors["pieces_um"] = f"“{part.strip()[:30]}” is not understood: give pieces as “6 × 610; 2 × 255”."
-            return ()
-        found += [um] * int(count)
-    return tuple(found)
+    try:
+        return read_pieces(form.text("pieces_um"), form.shown.system)
+    except ValueError as error:
+        form.errors["pieces_um"] = str(error)
+        return ()
 
 
 def _notes(form: Form) -> tuple[tuple[int, str], ...]:
@@ -203,7 +186,7 @@ def _live(job: jobs.Job, instrument: instruments.Instrument, plan: RefretPlan) -
         plan.slot_um / 1000, plan.tang_width_um / 1000, plan.barb_width_um / 1000, plan.wire_radius_um / 1000, tightest_radius(instrument),
         shown.fine_mm, lambda mm: shown.long(round(mm * 1000)),
     )  # fmt: skip
-    cutting, problem = _cutting(instrument, plan)
+    cutting, problem = cutting_of(instrument, plan)
     return {
         "job": job,
         "instrument": instrument,
@@ -213,19 +196,6 @@ def _live(job: jobs.Job, instrument: instruments.Instrument, plan: RefretPlan) -
         "cutting": cutting,
         "cut_problem": problem,
     }
-
-
-def _cutting(instrument: instruments.Instrument, plan: RefretPlan) -> tuple[CutList | None, str]:
-    """The cut list from the pieces on hand, or from whole pieces of the usual length when none are named."""
-    slots = [line.length_mm for line in instrument.spec.lines()[1:]]
-    binding = boards.plan_of(db(), instrument.id, instrument.spec).binding_um / 1000 if instrument.spec.bound else 0.0
-    pieces = [um / 1000 for um in plan.pieces_um] or [DEFAULT_PIECE_UM / 1000] * DEFAULT_PIECES
-    try:
-        return cut_list(
-            slots, plan.frets, plan.overhang_um / 1000, binding, plan.setback_um / 1000, pieces, plan.saw_um / 1000
-        ), ""
-    except CutListError as error:
-        return None, f"{str(error)[:1].upper()}{str(error)[1:]}."
 
 
 def _page(
@@ -330,7 +300,7 @@ def fitted(job_id: int) -> Response:
 def _take_wire(job_id: int, instrument: instruments.Instrument, plan: RefretPlan) -> str:
     """Take the pieces that were cut up from stock and keep the offcuts that make a fret; says what it did."""
     item = refrets.wire_item(db(), plan.wire)
-    cutting, _ = _cutting(instrument, plan)
+    cutting, _ = cutting_of(instrument, plan)
     if item is None or cutting is None:
         return ""
     longest = max(round(blank.crown_mm * 1000) for blank in cutting.blanks)

@@ -1,31 +1,26 @@
 """Run sheet: now, next and later; started and finished by one key; gates, timers, repairs, skips with a reason, and the shop's own operations."""
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask import Blueprint, flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.core.work.catalogue import HARDNESS, STAGES, WARM_C, Catalogue, Operation, Rule
-from deft_bench.core.work.job_sheet import (
-    Event,
-    Learned,
-    SheetPlan,
-    StepRecord,
-    Timer,
-    job_sheet,
-    learned,
-    minutes_of,
-    records,
-    sound,
-    timers,
-)
-from deft_bench.core.work.run_sheet import RunSheet, instrument_facts, too_early
+from deft_bench.core.frets.grit_ladder import Rung, grit_ladder, read_shelf
+from deft_bench.core.work.catalogue import HARDNESS, STAGES, Catalogue, Operation, Rule
+from deft_bench.core.work.job_sheet import Event, Learned, SheetPlan, StepRecord, moment, records
+from deft_bench.core.work.pace import Pace, pace
+from deft_bench.core.work.run_sheet import too_early
+from deft_bench.core.work.stock import amount
+from deft_bench.core.work.tools import ToolState
 from deft_bench.formats.operations_toml import MOST_BYTES, Problem, extend, shipped
-from deft_bench.store import instruments, jobs, refrets, sheets, shop
+from deft_bench.store import instruments, jobs, polish, schedules, sheets, stock
+from deft_bench.web.errors import wants_json
 from deft_bench.web.job_now import job_steps
-from deft_bench.web.sheet.recorded import recorded
+from deft_bench.web.sheet.gates import gate_reading
+from deft_bench.web.sheet.standing import Standing, catalogue, plan_for, standing, tool_states
 from deft_bench.web.support import db, display, here, now, settings, stamp
 
 screen = Blueprint(
@@ -51,18 +46,6 @@ class Line:
     def done(self) -> bool:
         """Whether it is behind."""
         return self.record.done or self.proved
-
-
-def catalogue() -> tuple[Catalogue, list[Problem]]:
-    """What the shop works by: the shipped operations with its own over them, and what of its own was left out."""
-    own = sheets.own_operations(db())
-    return extend(shipped(), own) if own.strip() else (shipped(), [])
-
-
-def bench_warmth() -> float:
-    """The bench's temperature as last entered, °C."""
-    climate = shop.latest_climate(db())
-    return climate[1] if climate else WARM_C
 
 
 def _page_of(page: str, job: jobs.Job) -> str:
@@ -93,51 +76,83 @@ def _of(job_id: int) -> tuple[jobs.Job, instruments.Instrument]:
         return job, instruments.get(db(), job.instrument_id)
 
 
-def plan_for(job: jobs.Job, book: Catalogue) -> SheetPlan:
-    """What a job's sheet is made from, made to fit the catalogue; the shop's masking school until one is chosen."""
-    plan = sheets.plan_of(db(), job.id, job.kind)
-    if job.kind == "refret" and not sheets.plans(db(), job.id):
-        wanted = refrets.plan_of(db(), job.id)
-        if wanted is not None and len(wanted.frets) < instruments.get(db(), job.instrument_id).spec.frets:
-            plan = replace(plan, route="partial_refret")
-    if not plan.schools and settings()["mask"] in book.schools["mask"].choices:
-        plan = replace(plan, schools={"mask": settings()["mask"]})
-    return sound(plan, book)
-
-
 def _sheet(
     job: jobs.Job, instrument: instruments.Instrument, book: Catalogue, plan: SheetPlan
-) -> tuple[RunSheet, list[Line], list[Timer]]:
-    """The job's sheet, its lines, and what still runs: what follows a cure waits until it is over."""
-    happened = sheets.events(db(), job.id)
-    known, proved = records(happened), recorded(job, instrument)
-    sheet = job_sheet(book, plan, instrument_facts(instrument.spec), happened, sorted(proved))
-    behind = {code for code, one in known.items() if one.done} | proved
-    running = timers(book.operations, known, now(), bench_warmth())
-    over = sorted(behind - {timer.step for timer in running if timer.kind == "rests"})
-    spec, length = instrument.spec, display().fine_mm
-    taken = sheets.samples(db(), [code for code in sheet.codes if code not in behind])
+) -> tuple[Standing, list[Line]]:
+    """The job's sheet as it stands and its lines: what follows a cure waits until it is over."""
+    now_at = standing(job, instrument, book, plan, tool_states(book), {})
+    over = sorted(now_at.behind - {timer.step for timer in now_at.running if timer.kind == "rests"})
     lines = []
-    for number, step in enumerate(sheet.steps, start=1):
+    for number, step in enumerate(now_at.sheet.steps, start=1):
         code = step.operation.code
-        own = learned(taken.get(code, ()), spec.kind, plan.schools)
-        gate = re.sub(r"\{([\d.]+)\}", lambda found: length(float(found[1])), step.operation.gate)
-        early = [] if code in behind else too_early(sheet, code, over)
-        minutes = minutes_of(step.operation, spec.frets, spec.strings, plan.hardness, own)
+        gate = re.sub(r"\{([\d.]+)\}", lambda found: display().fine_mm(float(found[1])), step.operation.gate)
         lines.append(
             Line(
                 number,
                 step.operation,
                 gate,
-                minutes,
-                own,
-                known.get(code, StepRecord()),
-                code in proved,
-                early,
+                now_at.minutes[code],
+                now_at.own[code],
+                now_at.known.get(code, StepRecord()),
+                code in now_at.proved,
+                [] if code in now_at.behind else too_early(now_at.sheet, code, over),
                 _page_of(step.operation.page, job),
             )
         )
-    return sheet, lines, running
+    return now_at, lines
+
+
+@dataclass(frozen=True, slots=True)
+class AtStep:
+    """What stands beside the step in hand: its gate's reading, frets and abrasives ticked, the pace, its tools, what is short of, when it is planned."""
+
+    reading: Any
+    ticked: Mapping[int, str]
+    per_fret: bool
+    pace: Pace | None
+    rungs: list[Rung]
+    polished: Mapping[tuple[str, float], str]
+    tools: list[ToolState]
+    materials: list[tuple[str, str, str]]
+    awaited: list[stock.Order]
+    planned: Any
+
+
+LADDER_STEPS = ("scratches", "polish")
+START_UM = 50.0
+"""What a crowning file leaves: the ladder of the sheet begins there, as on the page for crowning and polish."""
+
+
+def _at_step(line: Line, job: jobs.Job, instrument: instruments.Instrument, book: Catalogue) -> AtStep:
+    code, spec = line.operation.code, instrument.spec
+    ticked = sheets.fret_ticks(db(), job.id, code)
+    there = {item.name.lower(): item for item in stock.items(db())}
+    materials = []
+    for one in line.operation.materials:
+        wanted = one.quantity(spec.frets, spec.strings)
+        item = there.get(one.name.lower())
+        short = f"only {amount(item.have, item.unit)} there" if item is not None and item.have < wanted else ""
+        materials.append((one.name, amount(wanted, one.unit), short))
+    rungs: list[Rung] = []
+    if code in LADDER_STEPS:
+        try:
+            rungs = list(grit_ladder(START_UM, "bright", read_shelf(settings()["abrasives"])).steps)
+        except ValueError:
+            rungs = []
+    names = {name.lower() for name in line.operation.tools}
+    saved = schedules.latest(db())
+    planned = (
+        next((one for one in saved.placed if one.job == str(job.id) and one.step == code), None) if saved else None
+    )
+    return AtStep(
+        gate_reading(code, job, instrument) if line.gate else None, ticked, line.operation.minutes[1] > 0, _pace(ticked, spec.frets), rungs, polish.done(db(), job.id),
+        [one for one in tool_states(book) if one.near and one.tool.name.lower() in names], materials,
+        [one for one in stock.orders(db()) if one.job_id == job.id and one.step in (code, "")], planned,
+    )  # fmt: skip
+
+
+def _pace(ticked: Mapping[int, str], frets: int) -> Pace | None:
+    return pace([moment(at) for at in ticked.values()], frets, now())
 
 
 @screen.get("/jobs/<int:job_id>/sheet")
@@ -146,7 +161,7 @@ def show(job_id: int) -> str:
     job, instrument = _of(job_id)
     book, problems = catalogue()
     plan = plan_for(job, book)
-    sheet, lines, running = _sheet(job, instrument, book, plan)
+    stands, lines = _sheet(job, instrument, book, plan)
     left = [line for line in lines if not line.done]
     started = next((line for line in left if line.record.started_at), None)
     at = started or next((line for line in left if not line.early), left[0] if left else None)
@@ -155,8 +170,8 @@ def show(job_id: int) -> str:
     for line in after[3:]:
         later.setdefault(STAGES[line.operation.stage], []).append(line)
     return render_template(
-        "sheet/show.html", section="instruments", job=job, instrument=instrument, tape=job_steps(job, instrument), sheet=sheet, lines=lines, at=at, next=after[:3],
-        later=later, behind=[line for line in lines if line.done], running=running, plan=plan, book=book, problems=problems, stages=STAGES, hardness=HARDNESS,
+        "sheet/show.html", section="instruments", job=job, instrument=instrument, tape=job_steps(job, instrument), sheet=stands.sheet, lines=lines, at=at, next=after[:3], beside=_at_step(at, job, instrument, book) if at else None,
+        later=later, behind=[line for line in lines if line.done], running=stands.running, plan=plan, book=book, problems=problems, stages=STAGES, hardness=HARDNESS,
         left_minutes=sum(line.minutes for line in left), repairs=[one for one in book.operations.values() if one.repair], titles={code: one.title for code, one in book.operations.items()},
         cautions=book.cautions, now=now(),
     )  # fmt: skip
@@ -192,7 +207,49 @@ def step(job_id: int) -> Response:
     ):
         return back
     sheets.add(db(), job_id, Event(code, what, stamp(), note))
+    if what == "finished":
+        used = {
+            one.name: one.quantity(instrument.spec.frets, instrument.spec.strings) for one in line.operation.materials
+        }
+        stock.use(db(), job_id, code, used, stamp())
+    elif what == "reopened":
+        stock.put_back(db(), job_id, code, stamp())
+    if request.form.get("back") == "/" and what == "started":
+        return redirect(url_for(".show", job_id=job_id))
     return back
+
+
+@screen.post("/jobs/<int:job_id>/sheet/tick")
+def tick(job_id: int) -> Response:
+    """Tick one fret off within a step, or take it back; answers the pace to a script."""
+    _, instrument = _of(job_id)
+    book, _ = catalogue()
+    code, fret = request.form.get("step", ""), request.form.get("fret", 0, type=int)
+    back = redirect(url_for(".show", job_id=job_id, _anchor="frets"))
+    if code not in book.operations or not 1 <= fret <= instrument.spec.frets:
+        if wants_json():
+            return make_response({"error": f"frets are 1 to {instrument.spec.frets}"}, 422)
+        flash(f"Not ticked: frets are 1 to {instrument.spec.frets}, of a step of this job.")
+        return back
+    ticked = sheets.toggle_tick(db(), job_id, code, fret, stamp())
+    if not records(sheets.events(db(), job_id)).get(code, StepRecord()).started_at:
+        # the first tick is the start
+        sheets.add(db(), job_id, Event(code, "started", stamp()))
+    if not wants_json():
+        return back
+    found = sheets.fret_ticks(db(), job_id, code)
+    return make_response(
+        {"ticked": ticked, "done": len(found), "pace": pace_words(_pace(found, instrument.spec.frets))}
+    )
+
+
+def pace_words(found: Pace | None) -> str:
+    """`2.4 min a fret, 14 left: done about 15:20`."""
+    if found is None:
+        return ""
+    if not found.left:
+        return f"{found.per_fret_min:.1f} min a fret"
+    return f"{found.per_fret_min:.1f} min a fret, {found.left} left: done about {found.finish.astimezone():%H:%M}"
 
 
 @screen.post("/jobs/<int:job_id>/sheet/repair")
@@ -273,3 +330,4 @@ def minutes_words(minutes: float) -> Any:
 
 
 screen.add_app_template_filter(minutes_words, "minutes")
+screen.add_app_template_filter(pace_words, "pace_words")

@@ -11,7 +11,7 @@ from deft_bench.store import instruments, jobs, rod_turns, sheets, shop, surveys
 from deft_bench.web.drawing.mini import Mini, mini
 from deft_bench.web.job_now import job_now
 from deft_bench.web.level.planning import call_of
-from deft_bench.web.sheet.views import bench_warmth, catalogue
+from deft_bench.web.sheet.standing import bench_warmth, catalogue
 from deft_bench.web.support import Form, db, now, rock_mm, stamp
 from deft_bench.web.surveyed import latest
 

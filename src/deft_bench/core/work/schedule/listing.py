@@ -42,13 +42,19 @@ def _urgency(grid: Grid, k: int, chance: random.Random) -> list[float]:
         if task.was is not None and k % 2 == 0:
             base = float(task.was[0])
         found.append(base * shake[task.job])
-    for i in reversed(range(len(found))):
-        if grid.tasks[i].fixed is not None:
-            # whatever a pin needs comes before everything else
-            for j in range(i + 1):
-                if grid.tasks[j].job == grid.tasks[i].job:
-                    found[j] = min(found[j], float(grid.tasks[i].fixed or 0) - 1e9)
+    put_first(grid, found)
     return found
+
+
+def put_first(grid: Grid, urgency: list[float]) -> None:
+    """What a pin needs comes before everything else, then whatever is made ready days before: it takes minutes and its lead is long."""
+    for i, task in enumerate(grid.tasks):
+        if grid.bench.jobs[task.job].steps[task.step].prepared:
+            urgency[i] = min(urgency[i], -1e6)
+        if task.fixed is not None:
+            for j in range(i + 1):
+                if grid.tasks[j].job == task.job:
+                    urgency[j] = min(urgency[j], float(task.fixed) - 1e9)
 
 
 def tails_of(grid: Grid) -> list[int]:

@@ -5,7 +5,7 @@ import time
 from dataclasses import dataclass
 
 from deft_bench.core.work.schedule.grid import Grid, cost_of
-from deft_bench.core.work.schedule.listing import NEAR, by_list
+from deft_bench.core.work.schedule.listing import NEAR, by_list, put_first
 from deft_bench.core.work.schedule.relaxed import Relaxed, latest_starts, least_changeovers
 
 SEED = 7
@@ -48,7 +48,7 @@ def search(grid: Grid, first: list[tuple[int, int]], found: Relaxed, seconds: fl
                 share, near, stay = chance.choice((*SHARES, 1.5)), chance.choice(NEARS), chance.choice(STAYS)
         tried += 1
         urgency = [turns[task.job] - share * way[i] for i, task in enumerate(grid.tasks)]
-        _kept_in_place(grid, urgency)
+        put_first(grid, urgency)
         starts = by_list(grid, urgency, near, stay)
         if starts is None:
             continue
@@ -70,12 +70,3 @@ class _Aim:
     share: float
     near: int
     stay: float
-
-
-def _kept_in_place(grid: Grid, urgency: list[float]) -> None:
-    """Whatever a pin needs comes before everything else."""
-    for i, task in enumerate(grid.tasks):
-        if task.fixed is not None:
-            for j in range(i + 1):
-                if grid.tasks[j].job == task.job:
-                    urgency[j] = min(urgency[j], float(task.fixed) - 1e9)

@@ -1,0 +1,37 @@
+"""A whole bench planned: what cannot be planned is left out by name, the rest is scheduled."""
+
+from dataclasses import dataclass, replace
+
+from deft_bench.core.work.schedule.bench import Bench, Schedule, Trouble, without_trouble
+from deft_bench.core.work.schedule.grid import ScheduleError
+from deft_bench.core.work.schedule.solve import schedule
+
+
+@dataclass(frozen=True, slots=True)
+class Planned:
+    """A schedule, the bench that it was made from, and what was left out of it."""
+
+    bench: Bench
+    found: Schedule
+    troubles: tuple[Trouble, ...]
+
+
+def plan_bench(whole: Bench, limit_s: float) -> Planned:
+    """Plan what can be planned. Raises ScheduleError when nobody works, or pins contradict the order of a job."""
+    bench, troubles = without_trouble(whole)
+    while True:
+        try:
+            return Planned(bench, schedule(bench, limit_s), tuple(troubles))
+        except ScheduleError as error:
+            if not error.job:
+                raise
+            if error.where.startswith("pins["):
+                number = int(error.where[5:-1])
+                bench = replace(bench, pins=tuple(pin for i, pin in enumerate(bench.pins) if i != number))
+            else:
+                bench = replace(
+                    bench,
+                    jobs=tuple(job for job in bench.jobs if job.code != error.job),
+                    pins=tuple(pin for pin in bench.pins if pin.job != error.job),
+                )
+            troubles.append(Trouble(error.where, str(error), error.job))

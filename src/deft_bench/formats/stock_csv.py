@@ -1,0 +1,105 @@
+"""Stock as CSV, out and in, also as a count sheet. The format is documented in docs/formats/stock-csv.md."""
+
+import csv
+import io
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from deft_bench.core.frets.wire import read_pieces, write_pieces
+from deft_bench.core.work.stock import KINDS
+from deft_bench.formats.readings_csv import inert
+
+COLUMNS = ("name", "kind", "unit", "have", "least", "pieces", "note")
+MOST_LINES = 2_000
+MOST = 1_000_000.0
+
+
+@dataclass(frozen=True, slots=True)
+class StockLine:
+    """One line as it was understood, or what is wrong with it; `have` is None where nothing was counted."""
+
+    number: int
+    name: str
+    kind: str = "other"
+    unit: str = "piece"
+    have: float | None = None
+    least: float | None = None
+    pieces_um: tuple[int, ...] | None = None
+    note: str = ""
+    problem: str = ""
+
+
+def write_stock(
+    rows: Iterable[tuple[str, str, str, float, float, tuple[int, ...], str]], count_sheet: bool = False
+) -> str:
+    """CSV text from (name, kind, unit, have, least, pieces in µm, note); a count sheet leaves what is there empty."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(COLUMNS)
+    for name, kind, unit, have, least, pieces, note in rows:
+        shown = write_pieces(pieces, lambda um: f"{um / 1000:g} mm")
+        counted = "" if count_sheet or kind == "wire" else f"{have:g}"
+        writer.writerow([inert(name), kind, unit, counted, f"{least:g}", "" if count_sheet else shown, inert(note)])
+    return out.getvalue()
+
+
+def read_stock(text: str) -> list[StockLine]:
+    """Read a sheet line by line; a line that cannot be meant carries its problem. Columns may stand in any order, `name` must be there."""
+    lines = text.replace("\r\n", "\n").replace("\r", "\n").lstrip("\ufeff").split("\n")
+    rows = [(number, line) for number, line in enumerate(lines, start=1) if line.strip()]
+    if not rows or len(rows) > MOST_LINES:
+        return [StockLine(1, "", problem="the sheet is empty" if not rows else f"more than {MOST_LINES} lines")]
+    separator = "\t" if "\t" in rows[0][1] else ";" if rows[0][1].count(";") > rows[0][1].count(",") else ","
+    header = [cell.strip().lower() for cell in next(csv.reader([rows[0][1]], delimiter=separator))]
+    unknown = [name for name in header if name not in COLUMNS]
+    if "name" not in header or unknown:
+        said = f"“{unknown[0][:30]}” is none of them" if unknown else "“name” is missing"
+        return [
+            StockLine(
+                rows[0][0],
+                rows[0][1][:80],
+                problem=f"the first line must name the columns {', '.join(COLUMNS)}: {said}",
+            )
+        ]
+    taken: dict[str, int] = {}
+    return [
+        _line(number, dict(zip(header, next(csv.reader([line], delimiter=separator)), strict=False)), taken)
+        for number, line in rows[1:]
+    ]
+
+
+def _line(number: int, cells: dict[str, str], taken: dict[str, int]) -> StockLine:
+    cells = {name: text.strip().removeprefix("'") for name, text in cells.items()}
+    name = cells.get("name", "")[:80]
+    kind, unit = cells.get("kind", "") or "other", cells.get("unit", "") or "piece"
+    problem = ""
+    if not name:
+        problem = "it has no name"
+    elif name.lower() in taken:
+        problem = f"“{name}” stands already in line {taken[name.lower()]}"
+    elif kind not in KINDS:
+        problem = f"kind “{kind[:20]}” is none of: {', '.join(KINDS)}"
+    elif len(unit) > 20:
+        problem = "a unit has at most 20 characters"
+    taken.setdefault(name.lower(), number)
+    numbers: dict[str, float | None] = {}
+    for field in ("have", "least"):
+        typed = cells.get(field, "")
+        try:
+            value = float(typed.replace(",", ".")) if typed else None
+        except ValueError:
+            value = math.nan
+        if value is not None and not 0 <= value <= MOST:
+            problem = problem or f"{field} “{typed[:20]}” is not a number from 0 up"
+            value = None
+        numbers[field] = value
+    pieces: tuple[int, ...] | None = None
+    if cells.get("pieces"):
+        try:
+            pieces = read_pieces(cells["pieces"], "mm")
+        except ValueError as error:
+            problem = problem or str(error)
+    return StockLine(
+        number, name, kind, unit, numbers["have"], numbers["least"], pieces, cells.get("note", "")[:200], problem
+    )

@@ -1,0 +1,163 @@
+"""The bench as the schedule needs it: every open job with what is left on its sheet, the bench's hours, pins, and what is on order."""
+
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from dataclasses import asdict, dataclass
+from datetime import date
+
+from dateutil import tz
+from flask import Flask, current_app
+
+from deft_bench.core.work.catalogue import Operation
+from deft_bench.core.work.job_sheet import Sample, SheetPlan, moment, records
+from deft_bench.core.work.run_sheet import RunSheet
+from deft_bench.core.work.schedule.bench import Bench, Job, Pin, Placed, Step
+from deft_bench.core.work.schedule.from_sheet import Awaited, steps_left
+from deft_bench.core.work.schedule.grid import ScheduleError
+from deft_bench.core.work.schedule.planning import Planned, plan_bench
+from deft_bench.core.work.schedule.risks import risks
+from deft_bench.store import instruments, jobs, schedules, sheets, stock
+from deft_bench.web.sheet.standing import bench_warmth, catalogue, plan_for, standing, tool_states
+from deft_bench.web.support import db, now, stamp
+
+MOST_JOBS = 60
+
+
+@dataclass(frozen=True, slots=True)
+class OnBench:
+    """An open job with its instrument, its sheet as it stands and the steps left of it."""
+
+    job: jobs.Job
+    instrument: instruments.Instrument
+    plan: SheetPlan
+    sheet: RunSheet
+    steps: tuple[Step, ...]
+
+    @property
+    def name(self) -> str:
+        """The instrument's name."""
+        return self.instrument.spec.name
+
+    def left(self) -> list[Operation]:
+        """The operations still to do, in order."""
+        codes = {step.code for step in self.steps}
+        return [step.operation for step in self.sheet.steps if step.operation.code in codes]
+
+
+def on_bench(limit: int = MOST_JOBS) -> list[OnBench]:
+    """Every open job in bench order with what is left of its sheet."""
+    book, _ = catalogue()
+    warmth, ordered, worn = bench_warmth(), stock.orders(db()), tool_states(book)
+    taken: dict[str, list[Sample]] = {}
+    found = []
+    for job in jobs.in_bench_order(db(), limit):
+        if job.kind == "inspection":
+            continue
+        instrument, plan = instruments.get(db(), job.instrument_id), plan_for(job, book)
+        stands = standing(job, instrument, book, plan, worn, taken)
+        running = {
+            code: (now() - moment(one.started_at)).total_seconds() / 60
+            for code, one in stands.known.items()
+            if one.started_at is not None and not one.done
+        }
+        parts = [Awaited(one.what, date.fromisoformat(one.due_on), one.step) for one in ordered if one.job_id == job.id]
+        steps = steps_left(
+            stands.sheet, stands.minutes, {step.operation.code: step.operation.waiting(warmth) for step in stands.sheet.steps},
+            resting={one.step: one.ends_at for one in stands.running if one.kind == "rests"}, running=running, parts=parts, zone=tz.tzlocal(), done=sorted(stands.behind),
+        )  # fmt: skip
+        found.append(OnBench(job, instrument, plan, stands.sheet, steps))
+    return found
+
+
+def bench_of(found: Sequence[OnBench], pins: Sequence[Pin] | None = None) -> Bench:
+    """The bench as it is now, with the pins in force or others that are tried."""
+    hours, latest = schedules.hours(db()), schedules.latest(db())
+    left = {(str(one.job.id), step.code) for one in found for step in one.steps}
+    if pins is None:
+        pins = pins_in_force()
+    return Bench(
+        now(), tz.tzlocal(), hours.technicians,
+        tuple(
+            Job(str(one.job.id), one.name, one.steps, date.fromisoformat(one.job.promised_on) if one.job.promised_on else None, one.job.weight)
+            for one in found
+            if one.steps
+        ),
+        hours.fixtures, hours.dry, tuple(pin for pin in pins if (pin.job, pin.step) in left),
+        tuple(placed for placed in latest.placed if placed.start > now()) if latest else (),
+    )  # fmt: skip
+
+
+def pins_in_force() -> list[Pin]:
+    """Every pin of an open job."""
+    return [Pin(str(one.job_id), one.step, moment(one.at), one.technician) for one in schedules.pins(db())]
+
+
+def seconds() -> float:
+    """How long the planning of a page may take."""
+    return float(current_app.config["SCHEDULE_SECONDS"])
+
+
+def plan_anew(pins: Sequence[Pin] | None = None, keep: bool = True) -> Planned:
+    """Plan the bench from now; raises ScheduleError when pins contradict the order or nobody has hours."""
+    planned = plan_bench(bench_of(on_bench(), pins), seconds())
+    if keep:
+        save(planned)
+    return planned
+
+
+def save(planned: Planned) -> None:
+    """Put a schedule in force."""
+    outcome = {
+        "aims": [asdict(aim) for aim in planned.found.aims],
+        "finish": {code: at.isoformat() for code, at in planned.found.finish.items()},
+        "days_late": dict(planned.found.days_late),
+        "risks": [asdict(risk) for risk in risks(planned.bench, planned.found)],
+        "troubles": [asdict(trouble) for trouble in planned.troubles],
+        "seconds": seconds(),
+    }
+    schedules.save(db(), stamp(), schedules.key(db()), planned.found.placed, outcome)
+
+
+@dataclass(frozen=True, slots=True)
+class Week:
+    """The schedule in force with how it stands: `stale` when something it was made from has changed, `slipped` steps whose time has gone by."""
+
+    saved: schedules.SavedSchedule
+    stale: bool
+    slipped: tuple[Placed, ...]
+    opened: Mapping[str, jobs.Job]
+
+    def ahead(self) -> list[Placed]:
+        """Steps that are not over, in order."""
+        return [
+            one for one in self.saved.placed if one.job in self.opened and one not in self.slipped and one.end > now()
+        ]
+
+
+def week_now(done: Mapping[str, set[str]] | None = None) -> Week | None:
+    """The schedule in force; None when the bench was never planned. `done` are steps behind, by job."""
+    saved = schedules.latest(db())
+    if saved is None:
+        return None
+    opened = {str(job.id): job for job in jobs.in_bench_order(db(), MOST_JOBS)}
+    behind = done if done is not None else {code: steps_behind(job) for code, job in opened.items()}
+    still = tuple(one for one in saved.placed if one.job in opened and one.step not in behind.get(one.job, ()))
+    slipped = tuple(one for one in still if one.end <= now())
+    return Week(
+        schedules.SavedSchedule(saved.made_at, saved.key, still, saved.outcome),
+        saved.key != schedules.key(db()),
+        slipped,
+        opened,
+    )
+
+
+def steps_behind(job: jobs.Job) -> set[str]:
+    """Steps of a job that its events show as done."""
+    return {code for code, one in records(sheets.events(db(), job.id)).items() if one.done}
+
+
+def plan_first(app: Flask) -> None:
+    """Plan a bench that was never planned, outside any request: the demo's schedule stands when it is first opened."""
+    with app.test_request_context("/"), suppress(ScheduleError):
+        if schedules.latest(db()) is None:
+            plan_anew()

@@ -1,0 +1,316 @@
+"""Schedule: rails of days, pins and what they cost, promises at risk with the reason, hours and fixtures, and the calendar."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+from typing import Any
+
+from dateutil import tz
+from flask import Blueprint, flash, jsonify, make_response, redirect, render_template, request, url_for
+from flask import Response as FlaskResponse
+from werkzeug.wrappers import Response
+
+from deft_bench.core.work.job_sheet import moment, records, timers
+from deft_bench.core.work.schedule.bench import MOST_WEIGHT, WEEKDAYS, Pin, Technician, troubles
+from deft_bench.core.work.schedule.grid import ScheduleError
+from deft_bench.core.work.schedule.hours import (
+    FORMS,
+    USUAL,
+    BenchHours,
+    read_days,
+    read_fixtures,
+    read_shifts,
+    read_windows,
+    write_days,
+    write_shifts,
+    write_windows,
+)
+from deft_bench.core.work.schedule.planning import plan_bench
+from deft_bench.core.work.schedule.risks import change_words, span_words
+from deft_bench.formats.calc.schedule import placed_fields
+from deft_bench.formats.calendar import write_calendar
+from deft_bench.store import instruments, jobs, schedules, sheets
+from deft_bench.web.bench_week import Week, bench_of, on_bench, pins_in_force, plan_anew, save, seconds, week_now
+from deft_bench.web.drawing.rails import draw_rails
+from deft_bench.web.sheet.standing import bench_warmth, catalogue
+from deft_bench.web.support import Form, db, here, now, stamp
+
+screen = Blueprint(
+    "schedule", __name__, template_folder="templates", static_folder="static", static_url_path="/schedule/static"
+)
+
+DAYS, ALL_DAYS = 12, 120
+WEIGHTS = {1: "usual", 3: "firm", 9: "must not slip"}
+MOST_TECHNICIANS = 6
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One open job beside the rails: its promise, its end by the schedule, and what is at risk."""
+
+    job: jobs.Job
+    name: str
+    finish: datetime | None
+    days_late: int
+    say: str
+    alone: bool
+
+
+def _names(opened: Mapping[str, jobs.Job]) -> dict[str, str]:
+    return {code: instruments.get(db(), job.instrument_id).spec.name for code, job in opened.items()}
+
+
+def _lines(week: Week, names: dict[str, str]) -> list[Line]:
+    outcome = week.saved.outcome
+    said = {risk["job"]: risk for risk in outcome["risks"]}
+    return [
+        Line(
+            job, names[code], datetime.fromisoformat(outcome["finish"][code]) if code in outcome["finish"] else None, outcome["days_late"].get(code, 0),
+            said[code]["say"] if code in said else "", code in said and said[code]["alone"],
+        )
+        for code, job in week.opened.items()
+        if job.kind != "inspection"
+    ]  # fmt: skip
+
+
+@screen.get("/schedule")
+def show() -> str:
+    """The schedule in force as rails; `?at=job.step` shows one step with its pin."""
+    week = week_now()
+    zone = tz.tzlocal()
+    hours = schedules.hours(db())
+    if week is None:
+        return render_template("schedule/show.html", section="schedule", week=None, rails=None, hours=hours, lines=[])
+    names = _names(week.opened)
+    book, _ = catalogue()
+    steps = {(one.job, one.step): _title(book, one.step) for one in week.saved.placed}
+    holds = {key: book.operations[key[1]].holds for key in steps if key[1] in book.operations}
+    pins = {(str(one.job_id), one.step): one for one in schedules.pins(db())}
+    resting = [
+        (code, timer.step, timer.ends_at, timer.holds)
+        for code, job in week.opened.items()
+        for timer in timers(book.operations, records(sheets.events(db(), job.id)), now(), bench_warmth())
+        if timer.kind == "rests"
+    ]
+    steps |= {(job, step): _title(book, step) for job, step, _, _ in resting}
+    shown = draw_rails(
+        week.ahead(), hours.technicians, names, steps, holds, late=week.saved.outcome["days_late"], pinned=set(pins), now=now(), zone=zone,
+        days=ALL_DAYS if "all" in request.args else DAYS, resting=resting,
+    )  # fmt: skip
+    lines = _lines(week, names)
+    asked = request.args.get("at", "").partition(".")
+    at = next((one for one in week.saved.placed if (one.job, one.step) == (asked[0], asked[2])), None)
+    last = max((one.end for one in week.saved.placed), default=now())
+    return render_template(
+        "schedule/show.html", section="schedule", week=week, rails=shown, hours=hours, lines=lines, names=names, at=at, at_title=steps.get((at.job, at.step), "") if at else "",
+        at_pin=pins.get((at.job, at.step)) if at else None, pins=pins, steps=steps, weights=WEIGHTS, zone=zone, now=now(), span_words=span_words,
+        aims={aim["name"]: aim for aim in week.saved.outcome["aims"]}, more=(last.astimezone(zone).date() - now().astimezone(zone).date()).days >= DAYS,
+    )  # fmt: skip
+
+
+def _title(book: Any, code: str) -> str:
+    return book.operations[code].title if code in book.operations else code
+
+
+def _back(**more: Any) -> Response:
+    return redirect(url_for(".show", **more))
+
+
+@screen.post("/schedule/plan")
+def plan() -> Response:
+    """Plan from now: what is done stays done, and as little as can be moves."""
+    try:
+        planned = plan_anew()
+    except ScheduleError as error:
+        flash(f"Not planned: {error}.")
+        return _back()
+    late = sum(planned.found.days_late.values())
+    said = (
+        "Every promise can be kept."
+        if not late
+        else f"{sum(map(bool, planned.found.days_late.values()))} promises are missed."
+    )
+    flash(f"Planned from now. {said}")
+    return redirect("/" if request.form.get("back") == "/" else url_for(".show"))
+
+
+@screen.post("/schedule/pin")
+def pin() -> Response:
+    """Pin a step to a moment: it is tried first, and what it costs is said; one that cannot be kept changes nothing."""
+    job, step = request.form.get("job", ""), request.form.get("step", "")
+    try:
+        at = datetime.fromisoformat(request.form.get("at", "").strip())
+    except ValueError:
+        flash("Not pinned: give a day and a time, such as 2026-08-26 10:00.")
+        return _back(at=f"{job}.{step}")
+    at = at if at.tzinfo else at.replace(tzinfo=tz.tzlocal())
+    found = on_bench()
+    one = next((one for one in found if str(one.job.id) == job and step in {left.code for left in one.steps}), None)
+    if one is None:
+        flash("Not pinned: that step is not left to do.")
+        return _back()
+    if at < now():
+        flash("Not pinned: that moment is over.")
+        return _back(at=f"{job}.{step}")
+    wanted = Pin(job, step, at, request.form.get("technician", "").strip())
+    others = [other for other in pins_in_force() if (other.job, other.step) != (job, step)]
+    try:
+        free = plan_bench(bench_of(found, others), seconds() / 2)
+        planned = plan_bench(bench_of(found, [*others, wanted]), seconds() / 2)
+        refused = next((trouble.why for trouble in planned.troubles if trouble.where.startswith("pins[")), "")
+    except ScheduleError as error:
+        refused = str(error)
+    if refused:
+        flash(f"Not pinned: {refused}.")
+        return _back(at=f"{job}.{step}")
+    cost = change_words(planned.bench, free.found, planned.found)
+    schedules.pin(db(), one.job.id, step, at.isoformat(), wanted.technician, cost, stamp())
+    save(planned)
+    flash(f"Pinned. {cost}")
+    return _back(at=f"{job}.{step}")
+
+
+@screen.post("/schedule/unpin")
+def unpin() -> Response:
+    """Take a pin out and plan anew."""
+    job, step = request.form.get("job", type=int), request.form.get("step", "")
+    if job is None or not schedules.take_out(db(), job, step, stamp()):
+        flash("That step has no pin.")
+        return _back()
+    try:
+        plan_anew()
+        flash("The pin is out; planned from now.")
+    except ScheduleError as error:
+        flash(f"The pin is out. Not planned: {error}.")
+    return _back(at=f"{job}.{step}")
+
+
+@screen.post("/schedule/promise")
+def promise() -> Response:
+    """Change when a job is promised, and how much a day late counts."""
+    form = Form()
+    with here():
+        job = jobs.get(db(), request.form.get("job", 0, type=int))
+    day = form.day("promised_on")
+    weight = form.count("weight", 1, MOST_WEIGHT)
+    wrong = list(form.errors.values())
+    if day is not None and day < job.opened_at[:10]:
+        wrong.append(f"{day} is before it came in on {job.opened_at[:10]}: give that day or a later one.")
+    if wrong or weight is None:
+        flash("Not changed. " + " ".join(wrong))
+        return _back(_anchor="promises")
+    jobs.promise(db(), job.id, day, weight)
+    flash("The promise is changed. Plan anew to see what it does.")
+    return _back(_anchor="promises")
+
+
+@screen.route("/schedule/hours", methods=["GET", "POST"])
+def hours() -> str | tuple[str, int] | Response:
+    """Who works when, days off, fixtures, dry windows; a box that cannot be meant is named and nothing is lost."""
+    stored, errors = schedules.hours(db()), dict[str, str]()
+    values: dict[str, str] = {}
+    if request.method == "POST":
+        values = {name: text for name, text in request.form.items() if name != "csrf_token"}
+        read = _read_hours(values, errors)
+        if read is not None:
+            schedules.save_hours(db(), read, stamp())
+            flash("Saved; the hours before are kept. Plan anew to see what they do.")
+            return redirect(url_for(".show"))
+    else:
+        for i, one in enumerate(stored.technicians):
+            values[f"name{i}"], values[f"off{i}"] = one.name, write_days(one.days_off)
+            values |= {f"{day}{i}": write_shifts(tuple(one.week.get(d, ()))) for d, day in enumerate(WEEKDAYS)}
+        values["fixtures"] = "\n".join(f"{name} {count}" for name, count in stored.fixtures.items())
+        values["dry"] = write_windows(stored.dry, tz.tzlocal())
+    rows = min(
+        MOST_TECHNICIANS,
+        max(len(stored.technicians), sum(name.startswith("name") and bool(text) for name, text in values.items())) + 1,
+    )
+    html = render_template(
+        "schedule/hours.html",
+        section="schedule",
+        values=values,
+        errors=errors,
+        rows=rows,
+        weekdays=WEEKDAYS,
+        usual=USUAL,
+        forms=FORMS,
+    )
+    return (html, 422) if errors else html
+
+
+def _read_hours(values: dict[str, str], errors: dict[str, str]) -> BenchHours | None:
+    """The sent hours; None with the boxes that are wrong in `errors`."""
+    technicians: list[Technician] = []
+    for i in range(MOST_TECHNICIANS):
+        name = values.get(f"name{i}", "").strip()[:40]
+        week, days_off = {}, frozenset[date]()
+        for d, day in enumerate(WEEKDAYS):
+            try:
+                shifts = read_shifts(values.get(f"{day}{i}", ""))
+                if shifts:
+                    week[d] = shifts
+            except ValueError as error:
+                errors[f"{day}{i}"] = f"{error}."
+        try:
+            days_off = read_days(values.get(f"off{i}", ""))
+        except ValueError as error:
+            errors[f"off{i}"] = f"{error}."
+        if name:
+            technicians.append(Technician(name, week, days_off))
+        elif week:
+            errors[f"name{i}"] = "These hours need a name."
+    made = BenchHours(tuple(technicians))
+    try:
+        made = replace(made, fixtures=read_fixtures(values.get("fixtures", "")))
+    except ValueError as error:
+        errors["fixtures"] = f"{error}."
+    try:
+        made = replace(made, dry=read_windows(values.get("dry", ""), tz.tzlocal()))
+    except ValueError as error:
+        errors["dry"] = f"{error}."
+    if not technicians and not errors:
+        errors["name0"] = "At least one name with hours."
+    found = troubles(replace(bench_of([], []), technicians=tuple(technicians)))
+    for one in found:
+        i = int(one.where.split("[")[1].split("]")[0])
+        row = next((k for k in range(MOST_TECHNICIANS) if values.get(f"name{k}", "").strip() == technicians[i].name), 0)
+        errors.setdefault(f"name{row}", f"{one.why}.")
+    return None if errors else made
+
+
+@screen.get("/schedule.ics")
+def calendar() -> FlaskResponse:
+    """The schedule in force as an iCalendar file; the address is also a feed for a calendar on this machine or network."""
+    week = week_now()
+    names = _names(week.opened) if week else {}
+    book, _ = catalogue()
+    placed = week.saved.placed if week else ()
+    promised = {
+        code: date.fromisoformat(job.promised_on)
+        for code, job in (week.opened if week else {}).items()
+        if job.promised_on
+    }
+    steps = {(one.job, one.step): _title(book, one.step) for one in placed}
+    answer = make_response(
+        write_calendar(placed, names, steps, promised, moment(week.saved.made_at) if week else now())
+    )
+    answer.headers["Content-Type"] = "text/calendar; charset=utf-8"
+    answer.headers["Content-Disposition"] = "inline; filename=deft-bench.ics"
+    return answer
+
+
+@screen.get("/schedule.json")
+def data() -> FlaskResponse:
+    """The schedule in force as JSON."""
+    week = week_now()
+    if week is None:
+        return jsonify({"made_at": None, "placed": []})
+    return jsonify(
+        {
+            "made_at": week.saved.made_at,
+            "stale": week.stale,
+            **week.saved.outcome,
+            "placed": [placed_fields(one) for one in week.saved.placed],
+        }
+    )

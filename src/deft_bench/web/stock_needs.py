@@ -1,0 +1,106 @@
+"""What the open jobs will use of the stock, in the order of the schedule, and what runs short before which step."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+
+from deft_bench.core.frets.cut_list import CutListError
+from deft_bench.core.work.stock import Need, Outlook, after_cutting, needs_of, outlook
+from deft_bench.store import refrets, schedules, stock
+from deft_bench.web.bench_week import OnBench
+from deft_bench.web.refretted import cutting_of
+from deft_bench.web.support import db
+
+WIRE = "fret wire"
+CUTS = refrets.CUT_STEP
+
+
+@dataclass(frozen=True, slots=True)
+class Shelf:
+    """One stock item against the open jobs; `why` says what is wrong where more than a number is."""
+
+    item: stock.Item
+    outlook: Outlook
+    ordered: tuple[stock.Order, ...]
+    why: str = ""
+
+    @property
+    def short(self) -> bool:
+        """Whether it runs out before every open job is done."""
+        return self.outlook.short is not None or bool(self.why)
+
+    @property
+    def low(self) -> bool:
+        """Whether less than the least that should be there will be left."""
+        return self.outlook.left < self.item.least
+
+
+@dataclass(frozen=True, slots=True)
+class Needed:
+    """The whole shelf, and what jobs use that is not kept in stock or not chosen yet."""
+
+    shelves: tuple[Shelf, ...]
+    unkept: tuple[str, ...]
+    unchosen: tuple[str, ...]
+
+
+def needed(found: Sequence[OnBench]) -> Needed:
+    """Reckon what every open job will still use against what is there."""
+    saved = schedules.latest(db())
+    at: dict[str, dict[str, datetime]] = {}
+    for placed in saved.placed if saved else ():
+        at.setdefault(placed.job, {}).setdefault(placed.step, placed.start)
+    items, ordered = stock.items(db()), stock.orders(db())
+    wanted: list[Need] = []
+    for one in found:
+        spec = one.instrument.spec
+        wanted += needs_of(one.name, one.left(), spec.frets, spec.strings, at.get(str(one.job.id), {}), without=(WIRE,))
+    wires, unchosen, why = _wire(found, items, at)
+    wanted += wires
+    names = {item.name.lower() for item in items}
+    by_name: dict[str, list[Need]] = {}
+    for need in wanted:
+        by_name.setdefault(need.material.lower(), []).append(need)
+    shelves = []
+    for item in items:
+        coming = tuple(order for order in ordered if order.item_id == item.id)
+        incoming = [(date.fromisoformat(order.due_on), order.quantity) for order in coming]
+        have = outlook(item.have, by_name.get(item.name.lower(), []), incoming)
+        shelves.append(Shelf(item, have, coming, why.get(item.id, "")))
+    return Needed(
+        tuple(shelves),
+        tuple(sorted({need.material for need in wanted if need.material.lower() not in names})),
+        tuple(unchosen),
+    )
+
+
+def _wire(
+    found: Sequence[OnBench], items: Sequence[stock.Item], at: dict[str, dict[str, datetime]]
+) -> tuple[list[Need], list[str], dict[int, str]]:
+    """Wire goes by whole pieces: each refret's cutting plan from what the ones before it leave."""
+    far = datetime.max.timestamp
+    cutting = [one for one in found if any(step.code == CUTS for step in one.steps)]
+    cutting.sort(key=lambda one: moment.timestamp() if (moment := at.get(str(one.job.id), {}).get(CUTS)) else far())
+    left = {item.id: list(item.pieces_um) for item in items if item.wire_id is not None}
+    needs: list[Need] = []
+    unchosen: list[str] = []
+    why: dict[int, str] = {}
+    for one in cutting:
+        plan = refrets.plan_of(db(), one.job.id)
+        item = refrets.wire_item(db(), plan.wire) if plan is not None and plan.wire else None
+        if plan is None or item is None:
+            unchosen.append(one.name)
+            continue
+        cuts, problem = cutting_of(one.instrument, plan, left[item.id])
+        when = at.get(str(one.job.id), {}).get(CUTS)
+        if cuts is None:
+            why[item.id] = f"{one.name}: {problem[:1].lower()}{problem[1:].rstrip('.')}"
+            continue
+        try:
+            used, offcuts, rest = after_cutting(left[item.id], cuts)
+        except CutListError as error:
+            why[item.id] = f"{one.name}: {error}"
+            continue
+        left[item.id] = sorted([*rest, *offcuts], reverse=True)
+        needs.append(Need(one.name, CUTS, item.name, item.unit, len(used), when))
+    return needs, unchosen, why
