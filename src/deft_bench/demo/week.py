@@ -73,7 +73,7 @@ def _board_job(db: Connection, today: date) -> None:
         SheetPlan("new_board", {"colour": "iron", "mask": "before_level"}, (), "hard"),
         _at(today - timedelta(days=4), 9, 5),
     )
-    for code in ("choose_face", "true_edge", "thickness"):
+    for code in ("choose_face", "true_edge", "iron_solution", "thickness"):
         sheets.add(db, job, sheets.Event(code, "started", _at(today - timedelta(days=4), 10)))
         sheets.add(db, job, sheets.Event(code, "finished", _at(today - timedelta(days=4), 10, 21)))
 

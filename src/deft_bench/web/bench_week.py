@@ -62,7 +62,7 @@ def on_bench(limit: int = MOST_JOBS) -> list[OnBench]:
         }
         parts = [Awaited(one.what, date.fromisoformat(one.due_on), one.step) for one in ordered if one.job_id == job.id]
         steps = steps_left(
-            stands.sheet, stands.minutes, {step.operation.code: step.operation.waiting(warmth) for step in stands.sheet.steps},
+            stands.sheet, stands.minutes, {step.operation.code: step.operation.ready_after(warmth) for step in stands.sheet.steps},
             resting={one.step: one.ends_at for one in stands.running if one.kind == "rests"}, running=running, parts=parts, zone=tz.tzlocal(), done=sorted(stands.behind),
         )  # fmt: skip
         found.append(OnBench(job, instrument, plan, stands.sheet, steps))

@@ -37,6 +37,8 @@ def plan_cutting(blanks_um: Sequence[int], pieces_um: Sequence[int], saw_um: int
     order = sorted(range(len(blanks_um)), key=lambda i: -blanks_um[i])
     sizes = [blanks_um[i] + saw_um for i in order]
     rooms = sorted((piece + saw_um for piece in pieces_um), reverse=True)
+    if not rooms:
+        raise ValueError("there is no wire to cut from")
     if sizes[0] > rooms[0]:
         raise ValueError(f"the blank of {blanks_um[order[0]] / 1000:g} mm is longer than any piece")
     found = _tightest(sizes, rooms)

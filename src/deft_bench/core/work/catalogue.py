@@ -79,6 +79,10 @@ class Operation:
         """Minutes it rests at a temperature."""
         return self.wait * (2 ** (max(0.0, WARM_C - temperature_c) / COLD_DOUBLES_C) if self.cold else 1.0)
 
+    def ready_after(self, temperature_c: float = WARM_C) -> float:
+        """Minutes from its end until what follows may use it: its rest, and the lead of something made ready days before."""
+        return self.waiting(temperature_c) + 1440 * self.lead_days
+
 
 @dataclass(frozen=True, slots=True)
 class Rule:

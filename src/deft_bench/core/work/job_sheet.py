@@ -171,8 +171,8 @@ def timers(
         operation = operations.get(code)
         if operation is None or one.skipped:
             continue
-        if one.finished_at is not None and operation.wait:
-            ends = moment(one.finished_at) + timedelta(minutes=operation.waiting(temperature_c))
+        if one.finished_at is not None and operation.ready_after(temperature_c):
+            ends = moment(one.finished_at) + timedelta(minutes=operation.ready_after(temperature_c))
             if ends > now:
                 found.append(Timer(code, operation.title, "rests", ends, operation.holds))
         elif one.started_at is not None and one.finished_at is None and operation.open_minutes:

@@ -229,7 +229,7 @@ class _Reader:
             if due is not None:
                 parts.append(Awaited(part["what"], due, part.get("step", "")))
         return steps_left(
-            sheet, minutes, {one.code: one.waiting(warmth) for one in operations}, parts=parts, zone=self.zone
+            sheet, minutes, {one.code: one.ready_after(warmth) for one in operations}, parts=parts, zone=self.zone
         )
 
 

@@ -19,7 +19,7 @@ from deft_bench.web.instruments.form import read_spec, values_of
 from deft_bench.web.job_now import job_now, job_steps
 from deft_bench.web.level.planning import call_of
 from deft_bench.web.setups import last_setup
-from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
+from deft_bench.web.support import Form, db, display, here, now, rock_mm, settings, stamp
 from deft_bench.web.surveyed import Surveyed, facts_of, latest, planned_drops, surveyed
 
 screen = Blueprint("instruments", __name__, template_folder="templates")
@@ -212,6 +212,8 @@ def open_job(instrument_id: int) -> Response:
     form = Form()
     kind = form.text("kind") if form.text("kind") in OPENED else "level_and_dress"
     promised = form.day("promised_on")
+    if promised is not None and promised < now().astimezone().date().isoformat():
+        form.errors["promised_on"] = f"{promised} is before it comes in today: give today or a later day, or none."
     if kind == "setup" and instrument.spec.frets < ACTION_FRET:
         form.errors["promised_on"] = (
             f"A setup is reckoned from {ACTION_FRET} frets on: this board has {instrument.spec.frets}."

@@ -26,7 +26,7 @@ def steps_left(
     sheet: RunSheet, minutes: Mapping[str, float], waits: Mapping[str, float], *, resting: Mapping[str, datetime] | None = None, running: Mapping[str, float] | None = None,
     parts: Sequence[Awaited] = (), zone: tzinfo | None = None, done: Sequence[str] = (),
 ) -> tuple[Step, ...]:  # fmt: skip
-    """The steps still to do. `minutes` and `waits` are by operation; `resting` says until when something done still cures, `running` how long a
+    """The steps still to do. `minutes` and `waits` (with leads) are by operation; `resting` says until when something done still cures, `running` how long a
     step has been worked on, `done` what the record shows as behind beyond the sheet."""
     behind = {step.operation.code for step in sheet.steps if step.done} | set(done)
     left = [step.operation for step in sheet.steps if step.operation.code not in behind]
@@ -35,7 +35,6 @@ def steps_left(
     found = []
     for k, one in enumerate(left):
         before = [rule.before for rule in sheet.rules if rule.after == one.code]
-        lead = one.lead_days * 1440
         held = (
             [(resting[code], f"{_title(sheet, code)} rests") for code in before if code in (resting or {})]
             if resting
@@ -49,8 +48,8 @@ def steps_left(
         work = minutes[one.code] if spent is None else max(LEAST_LEFT_MIN, minutes[one.code] - spent)
         found.append(
             Step(
-                one.code, one.title, max(1, round(work)), round(waits[one.code]) + lead, tuple(sorted({place[code] for code in before if place.get(code, k) < k and _rests(sheet, waits, code)})),
-                prepared=bool(lead), holds=one.holds, outdoors=one.outdoors, not_before=until, why_not_before=why,
+                one.code, one.title, max(1, round(work)), round(waits[one.code]), tuple(sorted({place[code] for code in before if place.get(code, k) < k and waits[code]})),
+                prepared=bool(one.lead_days), holds=one.holds, outdoors=one.outdoors, not_before=until, why_not_before=why,
             )
         )  # fmt: skip
     return tuple(found)
@@ -58,9 +57,3 @@ def steps_left(
 
 def _title(sheet: RunSheet, code: str) -> str:
     return next((step.operation.title for step in sheet.steps if step.operation.code == code), code)
-
-
-def _rests(sheet: RunSheet, waits: Mapping[str, float], code: str) -> bool:
-    """Whether a step has a wait, or a lead, that what follows it must sit out."""
-    one = next(step.operation for step in sheet.steps if step.operation.code == code)
-    return bool(waits[code] or one.lead_days)

@@ -28,15 +28,15 @@ from deft_bench.core.work.schedule.relaxed import Relaxed, alone, least_changeov
 from deft_bench.core.work.schedule.search import search
 
 LIMIT_S = 5.0
-LEAST_RUN_S = 0.05
+LEAST_RUN_S, RESCUE_S = 0.05, 5.0
 SPARE_DAYS = 7
 """How much farther than the first list the solver may look: less lateness may end later."""
 FIRST_TRIES = 4
-SEARCH_SHARE = 0.5
+SEARCH_SHARE = 0.6
 """The share of the time in which lists are searched before the solver takes over."""
 RELAX_S, RELAX_SHARE = (0.2, 2.0), 0.2
 """Least and most seconds for the relaxed bench, and its share of the time."""
-SHARES = {"lateness": 0.6, "moved": 0.4, "idle": 0.4, "changeovers": 1.0}
+SHARES = {"lateness": 0.6, "moved": 0.4, "idle": 0.75, "changeovers": 1.0}
 """The share of what is left of the time that each aim may use."""
 
 
@@ -111,9 +111,13 @@ def _improve(
         if reached is not None and reached <= least[name]:
             bounds[name] = reached
         elif best is None or left > LEAST_RUN_S:
-            found, bound = _run(made, grid, expression, best, max(LEAST_RUN_S, left * SHARES[name]), workers)
+            # without any answer yet the solver gets the time that it needs for one
+            limit = max(LEAST_RUN_S if best is not None else RESCUE_S, left * SHARES[name])
+            found, bound = _run(made, grid, expression, best, limit, workers)
             if found is None and best is None:
-                raise ScheduleError("pins", "the pins contradict each other or the order of a job; take one out")
+                if grid.bench.pins:
+                    raise ScheduleError("pins", "the pins contradict each other or the order of a job; take one out")
+                raise ScheduleError("dry", "the dry windows and the bench hours are not enough for what is to be done in them")
             if bound is not None:
                 bounds[name] = bound + offset
             if found is not None and (best is None or cost_of(grid, found).key < cost_of(grid, best).key):

@@ -2,6 +2,7 @@
 
 const words = (ms) => {
   const minutes = Math.max(0, Math.ceil(ms / 60000));
+  if (minutes >= 2880) return `${(minutes / 1440).toFixed(1)} days left`;
   return minutes < 90 ? `${minutes} min left` : `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")} left`;
 };
 const rung = new Set();

@@ -1,4 +1,4 @@
-// Keys that work on every screen: / find, ? all keys, g then a letter, x and arrows on a neck that takes them.
+// Keys that work on every screen: / find, ? all keys, g then a letter, s the step in hand, x and arrows on a neck that takes them.
 
 document.documentElement.classList.add("scripted");
 const dialog = document.getElementById("keys");
@@ -17,6 +17,7 @@ document.addEventListener("keydown", (event) => {
   }
   if (event.key === "/") { event.preventDefault(); (document.getElementById("q") || document.getElementById("find"))?.focus(); }
   else if (event.key === "?") { event.preventDefault(); dialog.showModal(); }
+  else if (event.key === "s" && document.querySelector("[data-step-key]")) { event.preventDefault(); document.querySelector("[data-step-key]").click(); }
   else if (event.key === "g") { event.preventDefault(); event.stopPropagation(); going = true; }
 }, true);
 
