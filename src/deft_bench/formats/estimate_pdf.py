@@ -8,6 +8,7 @@ from reportlab.lib.units import mm
 from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Table, TableStyle
 
 from deft_bench.core.work.estimate import Estimate, Item
+from deft_bench.core.work.stock import amount
 from deft_bench.formats.setup_pdf import BODY, HEAD, INK, RULE, SMALL, TITLE, plain
 
 
@@ -41,7 +42,7 @@ def write_estimate(
             ]
         ]
         rows += [
-            [plain(f"{item.name}, {item.quantity:g} {item.unit}".rstrip(" ,")), f"{item.cost:.2f}"]
+            [plain(f"{item.name}, {amount(item.quantity, item.unit)}".rstrip(" ,")), f"{item.cost:.2f}"]
             for item in items
             if item.cost
         ]

@@ -18,7 +18,7 @@ DEFAULTS = {
     "currency": "EUR",
     "rate_per_hour": "48",
     "tax_percent": "0",
-    "prices": "fret wire 0.45\nlow-tack tape 0.30\nlevelling paper 0.80\nstrings 9.50",
+    "prices": "fret wire 0.45\nlow-tack tape 0.30\nlevelling paper 0.80\nstrings 9.50\nP120 paper 2.40\nP240 paper 2.40\nP600 paper 0.70\nP1000 paper 0.70\nP2000 paper 0.80\ncushioned pad, 4000 1.90\ncleaning spirit 0.01\nboard oil 0.06\nwood glue 0.02\nthin adhesive 0.30\nepoxy 0.15\nbinding strip 6\nbinding cement 0.20\nlacquer 0.05\nsealer 0.04\niron solution 0.02\ntannin 0.15\nnut blank 4.50\nsaddle blank 5\nside-marker rod 8",
     "nut_files_um": "250; 330; 430; 560; 660; 810; 910; 1070; 1170; 1420; 1800; 2100; 2500",
     "feelers_um": "50; 80; 100; 150; 200; 250; 300; 400; 500; 600; 800; 1000",
     "abrasives": "fepa_p 400, fepa_p 600, fepa_p 800, fepa_p 1000, fepa_p 1500, fepa_p 2000, pad 2000, pad 4000, pad 6000, compound 1",

@@ -46,7 +46,7 @@ class Material:
 class Operation:
     """One operation. Minutes are active ones (base, a fret, a string), `wait` those it then rests; `holds` is what it keeps occupied.
 
-    `scaled` minutes follow the board's hardness and the tool's state, a `cold` wait lengthens in the cold; `repair` operations stand on no
+    `scaled` minutes follow the board's hardness and the tool's state, `by_fret` work is ticked off fret by fret, a `cold` wait lengthens in the cold; `repair` operations stand on no
     route and are put in when they are needed.
     """
 
@@ -62,6 +62,7 @@ class Operation:
     outdoors: bool = False
     scaled: bool = False
     repair: bool = False
+    by_fret: bool = False
     tools: tuple[str, ...] = ()
     materials: tuple[Material, ...] = ()
     cautions: tuple[str, ...] = ()

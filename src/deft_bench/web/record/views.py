@@ -11,15 +11,17 @@ from deft_bench.core.neck.rod_call import turn_words
 from deft_bench.core.strings.assembled import target_from
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.strings.setup_report import SetupReport, relief_by_humidity, setup_report
+from deft_bench.core.work.job_sheet import records
 from deft_bench.formats.record_json import MOST_BYTES, AlreadyHereError, export_record, import_record
 from deft_bench.formats.setup_pdf import write_report
 from deft_bench.formats.strict_json import RequestError
-from deft_bench.store import instruments, jobs, pins, refrets, rod_turns, setups, surveys
+from deft_bench.store import instruments, jobs, pins, refrets, rod_turns, setups, sheets, surveys
 from deft_bench.web.drawing.setup_card import setup_card
 from deft_bench.web.drawing.stage import Stage, short_unit, stage
 from deft_bench.web.job_now import job_steps
 from deft_bench.web.refretted import refret_facts
 from deft_bench.web.setups import read_of
+from deft_bench.web.sheet.standing import catalogue, plan_for
 from deft_bench.web.support import day, db, display, here, rock_mm
 from deft_bench.web.surveyed import Surveyed, after_gate, planned_drops, shown_band, surveyed
 
@@ -57,6 +59,9 @@ def report(job_id: int) -> str:
             else None
         )
 
+    book, _ = catalogue()
+    plan = plan_for(job, book)
+    known = {code: one for code, one in records(sheets.events(db(), job_id)).items() if one.done}
     setup = setup_of(job, instrument) if job.kind == "setup" else None
     return render_template(
         "record/report.html",
@@ -71,6 +76,10 @@ def report(job_id: int) -> str:
         section="instruments",
         job=job,
         kinds=JOB_KINDS,
+        route=book.routes[plan.route].title if plan.route in book.routes else plan.route,
+        sheet=sorted(known.items(), key=lambda one: one[1].finished_at or ""),
+        sheet_minutes=sum(one.minutes or 0.0 for one in known.values()),
+        titles={code: one.title for code, one in book.operations.items()},
         refret=refrets.plan_of(db(), job_id),
         fitted=refrets.fitted(db(), job_id),
         put_in=refret_facts(job, instrument).put_in_mm if job.kind == "refret" else None,

@@ -145,7 +145,7 @@ def _at_step(line: Line, job: jobs.Job, instrument: instruments.Instrument, book
         next((one for one in saved.placed if one.job == str(job.id) and one.step == code), None) if saved else None
     )
     return AtStep(
-        gate_reading(code, job, instrument) if line.gate else None, ticked, line.operation.minutes[1] > 0, _pace(ticked, spec.frets), rungs, polish.done(db(), job.id),
+        gate_reading(code, job, instrument) if line.gate else None, ticked, line.operation.by_fret, _pace(ticked, spec.frets), rungs, polish.done(db(), job.id),
         [one for one in tool_states(book) if one.near and one.tool.name.lower() in names], materials,
         [one for one in stock.orders(db()) if one.job_id == job.id and one.step in (code, "")], planned,
     )  # fmt: skip

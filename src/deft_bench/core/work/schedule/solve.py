@@ -117,7 +117,9 @@ def _improve(
             if found is None and best is None:
                 if grid.bench.pins:
                     raise ScheduleError("pins", "the pins contradict each other or the order of a job; take one out")
-                raise ScheduleError("dry", "the dry windows and the bench hours are not enough for what is to be done in them")
+                raise ScheduleError(
+                    "dry", "the dry windows and the bench hours are not enough for what is to be done in them"
+                )
             if bound is not None:
                 bounds[name] = bound + offset
             if found is not None and (best is None or cost_of(grid, found).key < cost_of(grid, best).key):
