@@ -24,7 +24,7 @@ VIEWS = {
     "instrument": "/instruments/2",
     "survey": "/surveys/{partial}",
     "rocker": "/surveys/{rocker}",
-    "run-sheet": "/jobs/{heron}/sheet",
+    "run-sheet": "/jobs/{redshank}/sheet",
     "schedule": "/schedule",
     "stock": "/stock",
     "estimate": "/jobs/{heron}/estimate?with=refret",

@@ -336,8 +336,11 @@ def test_the_pieces_of_an_older_bench_become_the_ledgers_first_lines(tmp_path: P
 def test_gate_readings_stand_on_the_sheet(bench: Bench, demo: Connection) -> None:
     job = jobs.open_of(demo, [REDSHANK])[REDSHANK]
     page = f"/jobs/{job.id}/sheet"
-    assert 'value="before_survey"' in bench.get(page)
-    for code in ("before_survey", "straight", "survey"):
+    assert (
+        "Seat the frets, ends first, then the middle Gate: no daylight of 0.03 mm or more Read: daylight under frets 7 and 15"
+        in words(bench.get(page))
+    )
+    for code in ("seat", "straight", "survey"):
         bench.post(f"{page}/step", {"step": code, "what": "finished", "note": "read elsewhere"})
     for code in ("reseat", "ends"):
         bench.post(f"{page}/step", {"step": code, "what": "started", "note": "in hand"})

@@ -45,7 +45,11 @@ def make_sheets(db: Connection, today: date) -> None:
                 sheets.add(db, job.id, Event("climate_rest", "finished", _at(today - timedelta(days=1), 16, 10)))
             if job.kind == "refret":
                 kept = REFRETTED if one.spec.bound else ("straight_wood", "clean_slots")
-                _work(db, job.id, kept, opened, 10, chance)
+                _work(db, job.id, ("before_survey", *kept) if one.spec.bound else kept, opened, 10, chance)
+                if one.spec.bound:
+                    # every fret is in; 7 and 15 are not home and are to be seated again
+                    for fret in (fret for fret in range(1, one.spec.frets + 1) if fret not in (7, 15)):
+                        sheets.toggle_tick(db, job.id, "seat", fret, _at(today - timedelta(days=1), 9, 3 * fret))
 
 
 def _work(db: Connection, job_id: int, steps: tuple[str, ...], day: date, hour: int, chance: random.Random) -> None:

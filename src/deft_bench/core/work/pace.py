@@ -31,5 +31,6 @@ def pace(ticks: Sequence[datetime], total: int, now: datetime) -> Pace | None:
     each = median(gaps)
     left = max(0, total - len(ticks))
     # what was spent on the one in hand counts, as long as it is no break
-    spent = min(each, max(0.0, (now - ordered[-1]).total_seconds() / 60)) if left else 0.0
+    since = max(0.0, (now - ordered[-1]).total_seconds() / 60)
+    spent = min(each, since) if left and since <= BREAK_MIN else 0.0
     return Pace(each, left, now + timedelta(minutes=each * left - spent))
