@@ -150,6 +150,7 @@ def test_a_shop_adds_its_own_and_bad_entries_are_named_by_line() -> None:
         ('[operation.bad]\ntitle = "x"\nstage = "frets"\nminutes = [5, 0, 0]\ncolour = 3\n', 3, "unknown field colour"),
         ('[operation.bad]\ntitle = "x"\nstage = "frets"\nminutes = [5, 0, 0]\ncautions = ["bears"]\n', 3, "no caution is called “bears”"),
         ('[operation.bad]\ntitle = "x"\nstage = "frets"\nminutes = [5, 0, 0]\nwait = -1\n', 3, "wait must be a number"),
+        ('[operation.bad]\ntitle = "x"\nstage = "frets"\nminutes = [5, 0, 0]\ngrits = ["sand 3"]\n', 3, "give abrasives such as"),
         ('rules = [\n { before = "crown", after = "level", spoils = "x" },\n]\n', 4, "makes a circle: "),
         ('rules = [\n { before = "crown", after = "moon", spoils = "x" },\n]\n', 4, "no operation is called “moon”"),
         ('[routes.odd]\ntitle = "Odd"\nsteps = ["@nothing"]\n', 3, "no group is called “nothing”"),

@@ -88,6 +88,9 @@ def test_options_side_by_side_then_accepted_against_actual(bench: Bench, demo: C
     assert kept.inputs["currency"] == "EUR"
     assert any(item["name"] == "nut blank" for item in kept.inputs["items"])
     assert f"{kept.outcome['total']:.2f} EUR for refret" in bench.get(url)
+    for step in ("identify", "mask"):
+        bench.post(f"/jobs/{job.id}/sheet/step", {"step": step, "what": "finished", "note": "a test"})
+    assert "0.93 EUR of materials left the stock" in bench.get(url)  # 3.1 m of tape
     assert "That is no route" in bench.post(url, {"route": "paint"}).text
     assert "Not accepted" in bench.post(url, {"route": "setup", "parts": "free"}).text
     with pdfplumber.open(io.BytesIO(bench.client.get(f"{url}.pdf?with=setup").data)) as read:

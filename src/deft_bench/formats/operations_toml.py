@@ -11,6 +11,7 @@ from functools import cache
 from importlib.resources import files
 from typing import Any
 
+from deft_bench.core.frets.grit_ladder import read_shelf
 from deft_bench.core.work.catalogue import (
     STAGES,
     Catalogue,
@@ -39,6 +40,7 @@ _OPERATION = {
     "cautions",
     "watch",
     "gate",
+    "grits",
     "page",
     "holds",
     *_FLAGS,
@@ -170,6 +172,7 @@ class _Reader:
             code, _text(entry.get("title"), "title"), str(stage), (float(minutes[0]), float(minutes[1]), float(minutes[2])),
             tools=tuple(_texts(entry.get("tools", []), "tools")), cautions=cautions, gate=_text(entry.get("gate", ""), "gate", empty=True),
             page=_text(entry.get("page", ""), "page", empty=True), holds=_text(entry.get("holds", ""), "holds", empty=True),
+            grits=_grits(entry.get("grits", [])),
             watch=tuple(Watch(*(_text(_table(one).get(key), f"watch.{key}") for key in ("mistake", "sign", "recover"))) for one in _listed(entry.get("watch", []), "watch")),
             materials=tuple(_material(one) for one in _listed(entry.get("materials", []), "materials")),
         )  # fmt: skip
@@ -258,6 +261,16 @@ def _school(code: str, entry: Any) -> School:
     if entry.get("default") not in choices:
         raise _BadEntryError(f"default must be one of: {', '.join(choices)}")
     return School(code, _text(entry.get("title"), "title"), str(entry["default"]), choices)
+
+
+def _grits(value: Any) -> tuple[str, ...]:
+    found = _texts(value, "grits")
+    try:
+        if any(len(read_shelf(one)) != 1 for one in found if one != "shelf"):
+            raise ValueError("one abrasive each")
+    except ValueError as error:
+        raise _BadEntryError(f"grits: {error}; give abrasives such as “fepa_p 120”, or “shelf”") from None
+    return tuple(found)
 
 
 def _material(entry: Any) -> Material:

@@ -187,6 +187,16 @@ def moves(db: Connection, item_id: int, limit: int = 60) -> list[Move]:
     return [Move(**dict(row)) for row in rows]
 
 
+def used_by(db: Connection, job_id: int) -> dict[str, float]:
+    """What a job has taken of each item, what it put back taken off; wire by the piece."""
+    rows = db.execute(
+        "SELECT i.name, -sum(m.change) AS used FROM stock_move m JOIN stock_item i ON i.id = m.item_id WHERE m.job_id = ? AND m.why <> 'offcut'"
+        " GROUP BY i.id HAVING abs(used) > 1e-9 ORDER BY i.name",
+        (job_id,),
+    )
+    return {row["name"]: row["used"] for row in rows}
+
+
 def add_lot(db: Connection, item_id: int, label: str, opened_on: str | None, expires_on: str | None, at: str) -> None:
     """Enter a pot or bottle."""
     with transaction(db):

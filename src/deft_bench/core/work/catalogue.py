@@ -46,7 +46,8 @@ class Material:
 class Operation:
     """One operation. Minutes are active ones (base, a fret, a string), `wait` those it then rests; `holds` is what it keeps occupied.
 
-    `scaled` minutes follow the board's hardness and the tool's state, `by_fret` work is ticked off fret by fret, a `cold` wait lengthens in the cold; `repair` operations stand on no
+    `scaled` minutes follow the board's hardness and the tool's state, `by_fret` work is ticked off fret by fret, `grits` are
+    the abrasives that it goes through (`shelf`: the ladder from what is on hand), a `cold` wait lengthens in the cold; `repair` operations stand on no
     route and are put in when they are needed.
     """
 
@@ -69,6 +70,7 @@ class Operation:
     watch: tuple[Watch, ...] = ()
     gate: str = ""
     page: str = ""
+    grits: tuple[str, ...] = ()
 
     def active(self, frets: int, strings: int, hardness: str = "medium", tool: str = "sharp") -> float:
         """Active minutes for an instrument."""

@@ -120,6 +120,12 @@ def estimate(
     )  # fmt: skip
 
 
+def used_cost(used: Mapping[str, float], prices: Mapping[str, float]) -> float:
+    """What was taken of the stock comes to, at the shop's prices by name, to the cent; what has no price counts nothing."""
+    known = {name.lower(): price for name, price in prices.items()}
+    return round(sum(quantity * known.get(name.lower(), 0.0) for name, quantity in used.items()), 2)
+
+
 def price_list(text: str) -> dict[str, float]:
     """Prices from lines such as `fret wire 0.45`, the last word being the price; raises ValueError naming the line that is none."""
     found = {}

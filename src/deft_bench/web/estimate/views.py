@@ -7,11 +7,20 @@ from werkzeug.datastructures import MultiDict
 from werkzeug.wrappers import Response
 
 from deft_bench.core.work.catalogue import Catalogue, Route
-from deft_bench.core.work.estimate import Estimate, Item, Labour, estimate, labour_cost, materials, price_list
+from deft_bench.core.work.estimate import (
+    Estimate,
+    Item,
+    Labour,
+    estimate,
+    labour_cost,
+    materials,
+    price_list,
+    used_cost,
+)
 from deft_bench.core.work.job_sheet import SheetPlan, job_sheet, learned, minutes_of, records
 from deft_bench.core.work.run_sheet import instrument_facts
 from deft_bench.formats.estimate_pdf import write_estimate
-from deft_bench.store import estimates, instruments, jobs, sheets
+from deft_bench.store import estimates, instruments, jobs, sheets, stock
 from deft_bench.web.job_now import job_steps
 from deft_bench.web.level.planning import Choices, height_surveys, make_plan, metal_now
 from deft_bench.web.sheet.standing import catalogue, plan_for
@@ -115,7 +124,7 @@ def show(job_id: int) -> str | tuple[str, int]:
     found = estimates.accepted(db(), job_id)
     html = render_template(
         "estimate/show.html", section="instruments", job=job, instrument=instrument, tape=job_steps(job, instrument), options=options, book=book,
-        chosen=[one.route for one in others], parts=typed, wrong=wrong, currency=currency, rate=rate, tax=tax, spent=spent, spent_cost=labour_cost(spent, rate),
+        chosen=[one.route for one in others], parts=typed, wrong=wrong, currency=currency, rate=rate, tax=tax, spent=spent, spent_cost=labour_cost(spent, rate), used_cost=used_cost(stock.used_by(db(), job_id), prices),
         accepted=found[-1] if found else None, unpriced=sorted({item.name for one in options for item in one.items if item.name not in prices and not item.price}),
     )  # fmt: skip
     return (html, 422) if wrong else html

@@ -111,6 +111,7 @@ class AtStep:
     per_fret: bool
     pace: Pace | None
     rungs: list[Rung]
+    grits: list[str]
     polished: Mapping[tuple[str, float], str]
     tools: list[ToolState]
     materials: list[tuple[str, str, str]]
@@ -118,7 +119,6 @@ class AtStep:
     planned: Any
 
 
-LADDER_STEPS = ("scratches", "polish")
 START_UM = 50.0
 """What a crowning file leaves: the ladder of the sheet begins there, as on the page for crowning and polish."""
 
@@ -134,7 +134,7 @@ def _at_step(line: Line, job: jobs.Job, instrument: instruments.Instrument, book
         short = f"only {amount(item.have, item.unit)} there" if item is not None and item.have < wanted else ""
         materials.append((one.name, amount(wanted, one.unit), short))
     rungs: list[Rung] = []
-    if code in LADDER_STEPS:
+    if "shelf" in line.operation.grits:
         try:
             rungs = list(grit_ladder(START_UM, "bright", read_shelf(settings()["abrasives"])).steps)
         except ValueError:
@@ -145,7 +145,7 @@ def _at_step(line: Line, job: jobs.Job, instrument: instruments.Instrument, book
         next((one for one in saved.placed if one.job == str(job.id) and one.step == code), None) if saved else None
     )
     return AtStep(
-        gate_reading(code, job, instrument) if line.gate else None, ticked, line.operation.by_fret, _pace(ticked, spec.frets), rungs, polish.done(db(), job.id),
+        gate_reading(code, job, instrument) if line.gate else None, ticked, line.operation.by_fret, _pace(ticked, spec.frets), rungs, [read_shelf(one)[0].words for one in line.operation.grits if one != "shelf"], polish.done(db(), job.id),
         [one for one in tool_states(book) if one.near and one.tool.name.lower() in names], materials,
         [one for one in stock.orders(db()) if one.job_id == job.id and one.step in (code, "")], planned,
     )  # fmt: skip

@@ -11,7 +11,7 @@ from deft_bench.core.frets.wire import read_pieces, write_pieces
 from deft_bench.core.work.stock import KINDS, WHY, Aging, aging, amount
 from deft_bench.core.work.tools import CARES
 from deft_bench.formats.stock_csv import StockLine, read_stock, write_stock
-from deft_bench.store import instruments, jobs, stock, tools
+from deft_bench.store import instruments, jobs, refrets, stock, tools
 from deft_bench.web.bench_week import on_bench
 from deft_bench.web.sheet.standing import catalogue, tool_states
 from deft_bench.web.stock_needs import Shelf, needed
@@ -74,7 +74,7 @@ def show() -> str:
     opened = {one.job.id: one.name for one in found}
     return render_template(
         "stock/show.html", section="stock", shelf=shelf, short=short, by_kind={words: rows for words, rows in by_kind.items() if rows}, say_short=say_short,
-        orders=stock.orders(db()), opened=opened, pots=[pot for pot in pots() if pot.aging], kinds=KINDS, errors={}, values={}, show_pieces=_pieces_words,
+        orders=stock.orders(db()), opened=opened, wires={wire.id: wire for wire in refrets.wires(db())}, pots=[pot for pot in pots() if pot.aging], kinds=KINDS, errors={}, values={}, show_pieces=_pieces_words,
         steps={one.job.id: [(step.code, book.operations[step.code].title) for step in one.steps] for one in found}, now=now(),
     )  # fmt: skip
 

@@ -4,7 +4,7 @@ Serial and greedy, tried under several orders of urgency; it is the first answer
 """
 
 import random
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from deft_bench.core.work.schedule.grid import Cost, Grid, Span, Starts, cost_of, fits_at
 
@@ -113,10 +113,17 @@ class _Board:
             self.held[task.holds].append((at, at + task.held))
 
 
-def by_list(grid: Grid, urgency: Sequence[float], near: int, stay: float = 0.0) -> list[tuple[int, int]] | None:
+def by_list(
+    grid: Grid,
+    urgency: Sequence[float],
+    near: int,
+    stay: float = 0.0,
+    kept: Mapping[int, tuple[int, int]] | None = None,
+) -> list[tuple[int, int]] | None:
     """Take at each moment the most urgent of the steps that can be started within `near` minutes of the first; None when a pin is missed.
 
-    The instrument that a technician has in hand counts as more urgent by `stay` minutes.
+    The instrument that a technician has in hand counts as more urgent by `stay` minutes; `kept` are tasks that keep a technician, with the first minute at
+    which each may start.
     """
     board = _Board(grid)
     starts: list[tuple[int, int] | None] = [None] * len(grid.tasks)
@@ -125,14 +132,15 @@ def by_list(grid: Grid, urgency: Sequence[float], near: int, stay: float = 0.0) 
     for i, task in enumerate(grid.tasks):
         for other, _ in task.after:
             followers[other].append(i)
-    ready = {i: 0 for i, count in enumerate(missing) if not count}
+    kept = kept or {}
+    ready = {i: kept[i][0] if i in kept else 0 for i, count in enumerate(missing) if not count}
     soonest: dict[tuple[int, int], int | None] = {}
     last_job = [-1] * len(grid.windows)
     while ready:
         options = []
         for i, turn in ready.items():
             task = grid.tasks[i]
-            for who in task.fits:
+            for who in task.fits if i not in kept else (kept[i][1],):
                 at = soonest.get((i, who), -1)
                 # a fixture may have gone since; a technician may have
                 if at is not None and (at < board.until[who] or task.holds):
@@ -156,7 +164,7 @@ def by_list(grid: Grid, urgency: Sequence[float], near: int, stay: float = 0.0) 
         for follower in followers[i]:
             missing[follower] -= 1
             if not missing[follower]:
-                ready[follower] = _ready(grid, starts, follower) or 0
+                ready[follower] = max(_ready(grid, starts, follower) or 0, kept[follower][0] if follower in kept else 0)
     return [start for start in starts if start is not None] if None not in starts else None
 
 
