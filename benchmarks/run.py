@@ -8,6 +8,7 @@ from collections.abc import Callable
 from contextlib import closing
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from datetime import time as clock
 from itertools import combinations
 from pathlib import Path
 from statistics import median
@@ -23,11 +24,16 @@ from deft_bench.core.strings.clearance import OverString, clearance
 from deft_bench.core.strings.frame import StringFrame
 from deft_bench.core.strings.pitch import pitch
 from deft_bench.core.strings.setup_solve import setup_solve
+from deft_bench.core.work.schedule.bench import Bench, Job, Step, Technician
+from deft_bench.core.work.schedule.grid import cost_of, make_grid
+from deft_bench.core.work.schedule.listing import by_list
+from deft_bench.core.work.schedule.solve import schedule
 from deft_bench.demo import make_demo
 from deft_bench.formats.board import EXPORTS
 from deft_bench.store import instruments, jobs, surveys
 from deft_bench.store.database import Connection, connect, transaction
 from deft_bench.web import create_app
+from deft_bench.web.bench_week import plan_first
 
 DAY = datetime(2026, 8, 24, 9, 30, tzinfo=UTC)
 INSTRUMENTS = 10_000
@@ -133,6 +139,9 @@ def bench_pages() -> None:
     with tempfile.TemporaryDirectory() as folder:
         small, large = Path(folder) / "small.sqlite3", Path(folder) / "large.sqlite3"
         make_demo(small, DAY.date())
+        plan_first(create_app(small, now=lambda: DAY))
+        with closing(connect(small)) as db:
+            db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
         shutil.copy(small, large)
         with closing(connect(large)) as db:
             grow(db)
@@ -143,7 +152,7 @@ def bench_pages() -> None:
         pages = {
             "today": "/", "instruments": "/instruments", "find one": "/instruments?q=curlew", "find many": "/instruments?q=no", "instrument": "/instruments/1",
             "survey": f"/surveys/{survey}", "level": f"/jobs/{heron.id}/level", "record": f"/jobs/{heron.id}/record", "settings": "/settings",
-            "board": "/instruments/14/board", "marking": "/instruments/14/board/marking", "refret": "/jobs/132/refret", "boards": "/boards", "setup": "/instruments/8/setup", "run sheet": "/jobs/12/sheet", "intonation": "/instruments/8/setup/intonation",
+            "board": "/instruments/14/board", "marking": "/instruments/14/board/marking", "refret": "/jobs/132/refret", "boards": "/boards", "setup": "/instruments/8/setup", "run sheet": "/jobs/12/sheet", "intonation": "/instruments/8/setup/intonation", "schedule": "/schedule", "stock": "/stock", "tools": "/tools", "estimate": "/jobs/12/estimate",
         }  # fmt: skip
         clients = [create_app(path, now=lambda: DAY).test_client() for path in (small, large)]
         print(
@@ -163,6 +172,41 @@ def bench_pages() -> None:
             print(
                 f"  {name:<12} {many / few:.2f}   (median under 50 ms here: {'yes' if max(few, many) < 0.05 else 'NO'})"
             )
+
+
+def bench_schedule() -> None:
+    """Fortnights of 20 jobs of 15 steps against the plain rule of a bench without a plan: the nearest promise first."""
+    for seed in (3, 6, 8):
+        _bench_fortnight(seed)
+
+
+def _bench_fortnight(seed: int) -> None:
+    chance = random.Random(seed)
+    hours = ((clock(9), clock(12, 30)), (clock(13, 15), clock(17, 30)))
+    who = tuple(Technician(name, dict.fromkeys(range(5), hours)) for name in ("Ada", "Bo"))
+    jobs_then = []
+    for j in range(20):
+        cures = set(chance.sample(range(1, 14), 2))
+        steps: list[Step] = []
+        for k in range(15):
+            wait = chance.choice((60, 240, 720, 1440)) if k in cures else 0
+            after = tuple(n for n in range(k) if steps[n].wait)
+            steps.append(Step(f"s{k}", "", chance.randint(5, 45), wait, after))
+        day = DAY.date() + timedelta(days=0 if j < 2 else chance.randint(3, 18))
+        jobs_then.append(Job(f"j{j}", "", tuple(steps), day, chance.randint(1, 3)))
+    bench = Bench(DAY, UTC, who, tuple(jobs_then))
+    grid = make_grid(bench)
+    urgency = [float(grid.due[task.job] or 0) for task in grid.tasks]
+    plain = by_list(grid, urgency, 0)
+    assert plain is not None
+    reference = timed(lambda: by_list(grid, urgency, 0), 5)
+    first = timed(lambda: schedule(bench, 0), 3)
+    then, found = cost_of(grid, plain), schedule(bench, 10)
+    late, idle = found.aim("lateness"), found.aim("idle")
+    print(
+        f"schedule, fortnight {seed}: lateness {late.value / max(1, then.lateness):.2f} and idle {idle.value / max(1, then.idle):.2f} of nearest promise first;"
+        f" gaps to the bound {late.gap:.3f} and {idle.gap:.3f}; a first answer takes {first / reference:.0f} plain lists"
+    )
 
 
 def bench_board() -> None:
@@ -263,5 +307,6 @@ def plain_margins(frame: StringFrame, strings: list[OverString]) -> list[list[li
 if __name__ == "__main__":
     bench_level_plan()
     bench_setup()
+    bench_schedule()
     bench_board()
     bench_pages()

@@ -10,6 +10,7 @@ rounding; the relaxation's are rounded so that the bound stays a bound.
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import accumulate
 
 import numpy as np
@@ -32,8 +33,14 @@ class Cutting:
 def plan_cutting(blanks_um: Sequence[int], pieces_um: Sequence[int], saw_um: int) -> Cutting:
     """Cut all blanks from the fewest of the pieces; raises ValueError when they cannot all be cut.
 
-    `proven` is False only when bound and plan differ and the search between them had to be cut short.
+    `proven` is False only when bound and plan differ and the search between them had to be cut short. The same question is answered
+    from memory: pages ask it again and again.
     """
+    return _planned(tuple(blanks_um), tuple(pieces_um), saw_um)
+
+
+@lru_cache(maxsize=64)
+def _planned(blanks_um: tuple[int, ...], pieces_um: tuple[int, ...], saw_um: int) -> Cutting:
     order = sorted(range(len(blanks_um)), key=lambda i: -blanks_um[i])
     sizes = [blanks_um[i] + saw_um for i in order]
     rooms = sorted((piece + saw_um for piece in pieces_um), reverse=True)

@@ -55,6 +55,7 @@ CREATE TABLE stock_move (
     note TEXT NOT NULL DEFAULT ''
 ) STRICT;
 CREATE INDEX move_of ON stock_move (item_id, id);
+CREATE INDEX moves_summed ON stock_move (item_id, length_um, change);
 CREATE INDEX move_in_job ON stock_move (job_id, step, id) WHERE job_id IS NOT NULL;
 
 -- Opened and expiry dates of a bottle or pot; one that is used up or thrown away stays in the record.

@@ -95,6 +95,9 @@ def draw_rails(
         if one.free_at > one.end
     ] + [(job, step, now.astimezone(zone), until.astimezone(zone)) for job, step, until, _ in resting]
     held = {**holds, **{(job, step): what for job, step, _, what in resting}}
+    by_day: dict[tuple[date, str], list[Placed]] = {}
+    for one in sorted(placed, key=lambda one: one.start):
+        by_day.setdefault((one.start.astimezone(zone).date(), one.technician), []).append(one)
     y, rails = TOP, []
     for k in range(min(days, (last - today).days + 1)):
         day = today + timedelta(days=k)
@@ -104,11 +107,9 @@ def draw_rails(
             if day not in one.days_off
             for shift in one.week.get(day.weekday(), ())
         ]
-        there = [
-            t for t, name in enumerate(names) if any(t == at for at, _, _ in shifts) or _works(placed, name, day, zone)
-        ]
+        there = [t for t, name in enumerate(names) if any(t == at for at, _, _ in shifts) or (day, name) in by_day]
         row_of = {t: row for row, t in enumerate(there)}
-        strips = _strips(placed, day, zone, [names[t] for t in there], titles, steps, late, pinned, x_of, y)
+        strips = _strips(by_day, day, zone, [names[t] for t in there], titles, steps, late, pinned, x_of, y)
         base = y + len(there) * STRIP
         threads, more = _threads(rests, day, zone, titles, steps, held, x_of, base + 3)
         if not there and not threads:
@@ -146,10 +147,6 @@ def draw_rails(
     )
 
 
-def _works(placed: Sequence[Placed], name: str, day: date, zone: tzinfo) -> bool:
-    return any(one.technician == name and one.start.astimezone(zone).date() == day for one in placed)
-
-
 def _minute(at: time) -> int:
     return at.hour * 60 + at.minute
 
@@ -160,16 +157,13 @@ def _hours(technicians: Sequence[Technician]) -> tuple[int, int]:
 
 
 def _strips(
-    placed: Sequence[Placed], day: date, zone: tzinfo, names: Sequence[str], titles: Mapping[str, str], steps: Mapping[tuple[str, str], str], late: Mapping[str, int],
+    by_day: Mapping[tuple[date, str], list[Placed]], day: date, zone: tzinfo, names: Sequence[str], titles: Mapping[str, str], steps: Mapping[tuple[str, str], str], late: Mapping[str, int],
     pinned: set[tuple[str, str]], x_of: object, y: float,
 ) -> list[Strip]:  # fmt: skip
     found = []
     for t, name in enumerate(names):
         groups: list[list[Placed]] = []
-        for one in sorted(
-            (one for one in placed if one.technician == name and one.start.astimezone(zone).date() == day),
-            key=lambda one: one.start,
-        ):
+        for one in by_day.get((day, name), []):
             # a pin begins a strip of its own: it is what holds it there
             if (
                 groups

@@ -13,6 +13,7 @@ from deft_bench.core.work.catalogue import HARDNESS, STAGES, Catalogue, Operatio
 from deft_bench.core.work.job_sheet import Event, Learned, SheetPlan, StepRecord, moment, records
 from deft_bench.core.work.pace import Pace, pace
 from deft_bench.core.work.run_sheet import too_early
+from deft_bench.core.work.schedule.risks import span_words
 from deft_bench.core.work.stock import amount
 from deft_bench.core.work.tools import ToolState
 from deft_bench.formats.operations_toml import MOST_BYTES, Problem, extend, shipped
@@ -126,7 +127,7 @@ START_UM = 50.0
 def _at_step(line: Line, job: jobs.Job, instrument: instruments.Instrument, book: Catalogue) -> AtStep:
     code, spec = line.operation.code, instrument.spec
     ticked = sheets.fret_ticks(db(), job.id, code)
-    there = {item.name.lower(): item for item in stock.items(db())}
+    there = {item.name.lower(): item for item in stock.items(db())} if line.operation.materials else {}
     materials = []
     for one in line.operation.materials:
         wanted = one.quantity(spec.frets, spec.strings)
@@ -321,13 +322,5 @@ def operations() -> str | tuple[str, int] | Response:
     return (html, code) if code != 200 else html
 
 
-def minutes_words(minutes: float) -> Any:
-    """`25 min`, `3 h 10`, `2 days`."""
-    whole = round(minutes)
-    if whole >= 2880:
-        return f"{whole / 1440:.2g} days"
-    return f"{whole} min" if whole < 90 else f"{whole // 60} h {whole % 60:02d}"
-
-
-screen.add_app_template_filter(minutes_words, "minutes")
+screen.add_app_template_filter(span_words, "minutes")
 screen.add_app_template_filter(pace_words, "pace_words")
