@@ -2,7 +2,6 @@
 
 import itertools
 import random
-import time as clock
 from dataclasses import replace
 from datetime import UTC, date, datetime, time, timedelta
 
@@ -101,10 +100,7 @@ def fortnight(seed: int, promised: tuple[int, int] = (3, 18)) -> Bench:
 @pytest.mark.parametrize("seed", [3, 6])
 def test_a_full_fortnight_is_near_its_bound_and_feasible_at_once(seed: int) -> None:
     full = fortnight(seed)
-    begun = clock.monotonic()
     first = schedule(full, 0)
-    reference = clock.monotonic() - begun
-    assert reference < 10  # a stuck search, not a promise of speed: `make bench` has the ratios
     grid = make_grid(full)
     assert faults(grid, _starts(full, first)) == []
     found = schedule(full, 10)

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from deft_bench.core.work.job_sheet import JOB_ROUTES, Event, Sample, SheetPlan, from_fields, records, to_fields
+from deft_bench.store import stock
 from deft_bench.store.database import Connection, transaction
 
 
@@ -46,6 +47,16 @@ def add(db: Connection, job_id: int, event: Event) -> None:
         "INSERT INTO sheet_event (job_id, step, kind, at, note) VALUES (?, ?, ?, ?, ?)",
         (job_id, event.step, event.kind, event.at, event.note),
     )
+
+
+def happened(db: Connection, job_id: int, event: Event, used: Mapping[str, float]) -> None:
+    """Record an event with what it does to the stock, together or not at all: a finished step takes `used`, a reopened one puts it back."""
+    with transaction(db):
+        add(db, job_id, event)
+        if event.kind == "finished":
+            stock.use(db, job_id, event.step, used, event.at)
+        elif event.kind == "reopened":
+            stock.put_back(db, job_id, event.step, event.at)
 
 
 def samples(db: Connection, steps: list[str], limit: int = 120) -> dict[str, list[Sample]]:

@@ -153,29 +153,34 @@ def cut(
 
 
 def use(db: Connection, job_id: int, step: str, used: Mapping[str, float], at: str) -> list[str]:
-    """Take what a finished step uses of the materials that are kept in stock; returns their names. Wire goes by `cut`."""
+    """Take what a finished step uses of the materials that are kept in stock; returns their names. Wire goes by `cut`. Joins an open
+    transaction when there is one."""
+    if not db.in_transaction:
+        with transaction(db):
+            return use(db, job_id, step, used, at)
     taken = []
-    with transaction(db):
-        for name, quantity in used.items():
-            row = db.execute(
-                "SELECT id, name FROM stock_item WHERE name = ? AND retired_at IS NULL AND wire_id IS NULL", (name,)
-            ).fetchone()
-            if row is not None and quantity > 0:
-                move(db, row["id"], at, -quantity, "used", job_id=job_id, step=step)
-                taken.append(str(row["name"]))
+    for name, quantity in used.items():
+        row = db.execute(
+            "SELECT id, name FROM stock_item WHERE name = ? AND retired_at IS NULL AND wire_id IS NULL", (name,)
+        ).fetchone()
+        if row is not None and quantity > 0:
+            move(db, row["id"], at, -quantity, "used", job_id=job_id, step=step)
+            taken.append(str(row["name"]))
     return taken
 
 
 def put_back(db: Connection, job_id: int, step: str, at: str) -> None:
-    """Undo what a step took, when it is opened again: the ledger gets the opposite of what is still out."""
-    with transaction(db):
-        rows = db.execute(
-            "SELECT item_id, sum(change) AS taken FROM stock_move WHERE job_id = ? AND step = ? AND length_um IS NULL GROUP BY item_id",
-            (job_id, step),
-        ).fetchall()
-        for row in rows:
-            if row["taken"]:
-                move(db, row["item_id"], at, -row["taken"], "returned", job_id=job_id, step=step)
+    """Undo what a step took, when it is opened again: the ledger gets the opposite of what is still out. Joins an open transaction when there is one."""
+    if not db.in_transaction:
+        with transaction(db):
+            return put_back(db, job_id, step, at)
+    rows = db.execute(
+        "SELECT item_id, sum(change) AS taken FROM stock_move WHERE job_id = ? AND step = ? AND length_um IS NULL GROUP BY item_id",
+        (job_id, step),
+    ).fetchall()
+    for row in rows:
+        if abs(row["taken"]) > 1e-9:
+            move(db, row["item_id"], at, -row["taken"], "returned", job_id=job_id, step=step)
 
 
 def moves(db: Connection, item_id: int, limit: int = 60) -> list[Move]:

@@ -54,6 +54,7 @@ class Line:
     days_late: int
     say: str
     alone: bool
+    unplanned: str
 
 
 def _names(opened: Mapping[str, jobs.Job]) -> dict[str, str]:
@@ -63,10 +64,12 @@ def _names(opened: Mapping[str, jobs.Job]) -> dict[str, str]:
 def _lines(week: Week, names: dict[str, str]) -> list[Line]:
     outcome = week.saved.outcome
     said = {risk["job"]: risk for risk in outcome["risks"]}
+    out = {trouble["job"] for trouble in outcome["troubles"]}
     return [
         Line(
             job, names[code], datetime.fromisoformat(outcome["finish"][code]) if code in outcome["finish"] else None, outcome["days_late"].get(code, 0),
             said[code]["say"] if code in said else "", code in said and said[code]["alone"],
+            "left out" if code in out else "not planned yet" if week.stale else "every step is behind",
         )
         for code, job in week.opened.items()
         if job.kind != "inspection"

@@ -207,14 +207,8 @@ def step(job_id: int) -> Response:
         what == "started" and line.record.started_at and not line.record.done
     ):
         return back
-    sheets.add(db(), job_id, Event(code, what, stamp(), note))
-    if what == "finished":
-        used = {
-            one.name: one.quantity(instrument.spec.frets, instrument.spec.strings) for one in line.operation.materials
-        }
-        stock.use(db(), job_id, code, used, stamp())
-    elif what == "reopened":
-        stock.put_back(db(), job_id, code, stamp())
+    used = {one.name: one.quantity(instrument.spec.frets, instrument.spec.strings) for one in line.operation.materials}
+    sheets.happened(db(), job_id, Event(code, what, stamp(), note), used)
     if request.form.get("back") == "/" and what == "started":
         return redirect(url_for(".show", job_id=job_id))
     return back
