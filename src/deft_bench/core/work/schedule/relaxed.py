@@ -4,6 +4,7 @@ The second is a small integer program: a day of completion for every promised jo
 bench hours until then. Every schedule that can be worked keeps it, so its least lateness is a bound; its days are a good order to begin from.
 """
 
+from bisect import bisect_right
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,6 +14,8 @@ from scipy.sparse import coo_array
 from deft_bench.core.work.schedule.grid import Grid, late_days
 
 GAP = 1e-3
+LONGEST_SPAN = 8
+"""Days between the two ends of a stretch that is reckoned, unless it begins now."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,13 +28,9 @@ class Relaxed:
 
 def alone(grid: Grid) -> list[int]:
     """By job: the soonest that its last work can end if it had the whole bench to itself."""
-    soonest = [0] * len(grid.tasks)
     ends = [0] * len(grid.bench.jobs)
-    for i, task in enumerate(grid.tasks):
-        ready = max([0, *(soonest[other] + grid.tasks[other].size + lag for other, lag in task.after)])
-        fits = [max(a, ready) for spans in task.fits.values() for a, b in spans if b >= ready]
-        soonest[i] = min(fits, default=ready)
-        ends[task.job] = max(ends[task.job], soonest[i] + task.size)
+    for task, start in zip(grid.tasks, soonest_starts(grid), strict=True):
+        ends[task.job] = max(ends[task.job], start + task.size)
     return ends
 
 
@@ -89,35 +88,53 @@ def relaxed(grid: Grid, seconds: float = 2.0) -> Relaxed:
 
 
 def _loads(grid: Grid, tasks: list[list[int]], names: list[tuple[int, int]]) -> tuple[coo_array, np.ndarray]:
-    """What must be behind by each day's end if the jobs finish on their days, against the bench hours and the fixtures until then."""
-    days = range(max(k for _, k in names) + 1)
-    room = [[float(grid.open_before(grid.day_ends[k])) for k in days]]
-    fixtures = {
-        fixture: row for row, fixture in enumerate(sorted({task.holds for task in grid.tasks if task.holds}), start=1)
-    }
-    room += [[float(grid.bench.fixtures[fixture] * grid.day_ends[k]) for k in days] for fixture in fixtures]
-    rows: list[int] = []
-    columns: list[int] = []
-    values: list[float] = []
+    """What must be done between two days' ends if the jobs finish on their days, against the bench hours and the fixtures between them.
+
+    A task lies between the last day's end before its earliest start and the first after its latest end.
+    """
+    edges = [0, *grid.day_ends[: max(k for _, k in names) + 1]]
+    fixtures = sorted({task.holds for task in grid.tasks if task.holds})
+    opened = np.array([float(grid.open_before(edge)) for edge in edges])
+    between = [np.subtract.outer(opened, opened).T]
+    between += [
+        grid.bench.fixtures[one] * np.subtract.outer(np.array(edges, float), np.array(edges, float)).T
+        for one in fixtures
+    ]
+    pairs = np.array([(a, b) for b in range(1, len(edges)) for a in range(b) if not a or b - a <= LONGEST_SPAN])
+    heads = soonest_starts(grid)
+    rows: list[np.ndarray] = []
+    columns: list[np.ndarray] = []
+    values: list[np.ndarray] = []
     for name, (j, k) in enumerate(names):
-        load: dict[tuple[int, int], float] = {}
+        load = np.zeros((1 + len(fixtures), len(edges), len(edges)))
         for i, start in latest_starts(grid, tasks[j], grid.day_ends[k]).items():
             task = grid.tasks[i]
-            day = grid.day_of(start + task.size)
-            load[0, day] = load.get((0, day), 0.0) + task.size
+            begin = bisect_right(edges, min(heads[i], start)) - 1
+            load[0, begin, grid.day_of(start + task.size) + 1] += task.size
             if task.holds and start + task.held <= grid.day_ends[k]:
-                day = grid.day_of(start + task.held)
-                load[fixtures[task.holds], day] = load.get((fixtures[task.holds], day), 0.0) + task.held
-        for row in range(len(room)):
-            so_far = 0.0
-            for day in days:
-                so_far += load.get((row, day), 0.0)
-                if so_far:
-                    rows.append(row * len(days) + day)
-                    columns.append(name)
-                    values.append(so_far)
-    shape = (len(room) * len(days), len(names))
-    return coo_array((values, (rows, columns)), shape=shape), np.array([value for line in room for value in line])
+                load[1 + fixtures.index(task.holds), begin, grid.day_of(start + task.held) + 1] += task.held
+        # all that begins at or after one edge and ends by another
+        inside = np.cumsum(np.cumsum(load[:, ::-1, :], axis=1)[:, ::-1, :], axis=2)
+        for row in range(len(load)):
+            there = inside[row, pairs[:, 0], pairs[:, 1]]
+            chosen = np.flatnonzero(there)
+            rows.append(row * len(pairs) + chosen)
+            columns.append(np.full(len(chosen), name))
+            values.append(there[chosen])
+    room = np.concatenate([one[pairs[:, 0], pairs[:, 1]] for one in between])
+    matrix = coo_array(
+        (np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))), shape=(len(room), len(names))
+    )
+    return matrix, room
+
+
+def soonest_starts(grid: Grid) -> list[int]:
+    """By task: the soonest start that its job alone on the bench would allow."""
+    soonest = [0] * len(grid.tasks)
+    for i, task in enumerate(grid.tasks):
+        ready = max([0, *(soonest[other] + grid.tasks[other].size + lag for other, lag in task.after)])
+        soonest[i] = min((max(a, ready) for spans in task.fits.values() for a, b in spans if b >= ready), default=ready)
+    return soonest
 
 
 def latest_starts(grid: Grid, tasks: list[int], end: int) -> dict[int, int]:

@@ -13,6 +13,8 @@ SHARES = (0.0, 0.5, 1.0)
 """How much the way still to go counts in a step's urgency: nothing (job by job) to all (the latest start that keeps the job's day)."""
 NEARS = (0, NEAR // 2, NEAR)
 DAY = 1440
+STALE = (60, 4)
+"""After so many lists, and so many more a task, without a better one the search stops."""
 STAYS = (0.0, DAY / 3, 2.0 * DAY)
 """By how many minutes the instrument in hand may be kept before a more urgent one."""
 
@@ -32,8 +34,8 @@ def search(grid: Grid, first: list[tuple[int, int]], found: Relaxed, seconds: fl
     begin = [(share, near, stay) for share in SHARES for near in NEARS for stay in STAYS]
     at = _Aim([float(grid.day_ends[day]) for day in days], 0.0, 0, 0.0)
     reached: tuple[float, ...] = (float("inf"),)
-    tried = 0
-    while time.monotonic() < until:
+    tried = better = 0
+    while time.monotonic() < until and tried - better <= STALE[0] + STALE[1] * len(grid.tasks):
         turns, share, near, stay = list(at.turns), at.share, at.near, at.stay
         if tried < len(begin):
             share, near, stay = begin[tried]
@@ -56,7 +58,7 @@ def search(grid: Grid, first: list[tuple[int, int]], found: Relaxed, seconds: fl
         if cost.key <= reached:
             at, reached = _Aim(turns, share, near, stay), cost.key
         if cost.key < best_cost.key:
-            best, best_cost = starts, cost
+            best, best_cost, better = starts, cost, tried
         if best_cost.lateness <= found.bound and best_cost.changeovers <= least_changeovers(grid):
             break
     return best

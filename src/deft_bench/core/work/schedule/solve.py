@@ -27,6 +27,7 @@ from deft_bench.core.work.schedule.listing import TRIES, first_schedule, pulled_
 from deft_bench.core.work.schedule.mending import mended
 from deft_bench.core.work.schedule.relaxed import Relaxed, alone, least_changeovers, least_idle, relaxed
 from deft_bench.core.work.schedule.search import search
+from deft_bench.core.work.schedule.tightening import tightened
 
 LIMIT_S = 5.0
 LEAST_RUN_S, RESCUE_S = 0.05, 5.0
@@ -57,7 +58,7 @@ def schedule(bench: Bench, limit_s: float = LIMIT_S, workers: int = 0) -> Schedu
         starts, bounds = _improve(grid, first, known, least, begun + limit_s, workers)
     else:
         starts, bounds = first, {}
-    starts = pulled_forward(grid, starts)
+    starts = tightened(grid, pulled_forward(grid, starts))
     cost = cost_of(grid, starts)
     ends = finishes(grid, starts)
     worked = sum(task.size for task in grid.tasks)
