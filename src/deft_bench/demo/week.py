@@ -36,10 +36,25 @@ def make_week(db: Connection, today: date) -> None:
     counted = today - timedelta(days=9)
     for name, kind, unit, least, have in STOCK:
         stock.move(db, stock.put(db, name, kind, unit, least), _at(counted, 16), have, "counted", note="shelf count")
+    for job in jobs.in_bench_order(db):
+        if job.promised_on is not None:
+            days = (date.fromisoformat(job.promised_on) - today).days
+            jobs.promise(db, job.id, _as_from_a_monday(today, days).isoformat(), job.weight)
     _lots(db, today)
     _tools(db, today)
     _board_job(db, today)
     _orders(db, today)
+
+
+def _as_from_a_monday(today: date, days: int) -> date:
+    """The day that leaves as many working days as so many days from a Monday would: the fortnight is as full on whatever day it is made."""
+    working = sum(k % 7 < 5 for k in range(1, days + 1))
+    over = days - max((k for k in range(days + 1) if k % 7 < 5), default=0)
+    day = today + timedelta(days=max(0, 7 - today.weekday()) if today.weekday() > 4 else 0)
+    while working:
+        day += timedelta(days=1)
+        working -= day.weekday() < 5
+    return day + timedelta(days=over)
 
 
 def _lots(db: Connection, today: date) -> None:
@@ -65,7 +80,7 @@ def _board_job(db: Connection, today: date) -> None:
     """Sandpiper's board: coloured by iron and tannin, so that its solution is set on a week before."""
     made = instruments.named(db, "Sandpiper No. 14")[0]
     job = jobs.open_job(
-        db, made, "work", _at(today - timedelta(days=4), 9), (today + timedelta(days=24)).isoformat(), "New board for the seven-string neck"
+        db, made, "work", _at(today - timedelta(days=4), 9), _as_from_a_monday(today, 24).isoformat(), "New board for the seven-string neck"
     )  # fmt: skip
     sheets.save(
         db,
@@ -81,8 +96,9 @@ def _board_job(db: Connection, today: date) -> None:
 def _orders(db: Connection, today: date) -> None:
     """Turnstone's saddle comes after its promise; wire for the next refret and paper come in time."""
     turnstone = jobs.open_of(db, instruments.named(db, "Turnstone No. 3"))[instruments.named(db, "Turnstone No. 3")[0]]
-    jobs.promise(db, turnstone.id, (today + timedelta(days=9)).isoformat(), 3)
-    due = today + timedelta(days=11)
+    promised = _as_from_a_monday(today, 9)
+    jobs.promise(db, turnstone.id, promised.isoformat(), 3)
+    due = promised + timedelta(days=2)
     due += timedelta(days=(7 - due.weekday()) % 7 if due.weekday() > 4 else 0)
     stock.order(
         db, "a twelve-string saddle blank", due.isoformat(), _at(today - timedelta(days=6), 11), job_id=turnstone.id, step="action"
