@@ -14,7 +14,7 @@ from waitress import create_server
 
 from deft_bench.demo import make_demo
 from deft_bench.web import create_app
-from deft_bench.web.bench_week import plan_first
+from deft_bench.web.bench_week import FIRST_PLAN_S, plan_first
 
 DAY = datetime(2026, 8, 24, 9, 30, tzinfo=UTC)
 CHROMIUM = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
@@ -50,7 +50,7 @@ def main() -> None:
         database = Path(folder) / "demo.sqlite3"
         make_demo(database, DAY.date())
         app = create_app(database, now=lambda: DAY)
-        plan_first(app)
+        plan_first(app, FIRST_PLAN_S)
         server = create_server(app, host="127.0.0.1", port=0)
         threading.Thread(target=server.run, daemon=True).start()
         known = ids(database)

@@ -135,7 +135,7 @@ def _demo(args: argparse.Namespace) -> int:
     from deft_bench.demo import make_demo
     from deft_bench.store.database import StoreError
     from deft_bench.web import create_app
-    from deft_bench.web.bench_week import plan_first
+    from deft_bench.web.bench_week import FIRST_PLAN_S, plan_first
 
     path: Path = args.database
     if args.fresh:
@@ -149,7 +149,8 @@ def _demo(args: argparse.Namespace) -> int:
             part.unlink(missing_ok=True)
             make_demo(part, args.day or date.today())
             part.replace(path)
-            plan_first(create_app(path))
+            print("Planning its fortnight")
+            plan_first(create_app(path), FIRST_PLAN_S)
     except (StoreError, OSError) as error:
         return _failed(error)
     return 0 if args.only_make else _serve(args)
