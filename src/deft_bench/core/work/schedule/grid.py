@@ -256,6 +256,13 @@ def cost_of(grid: Grid, starts: Starts) -> Cost:
     return Cost(late, moved, idle, changes)
 
 
+def tight(grid: Grid, starts: Starts) -> int:
+    """Promises, by weight, that are kept with no day to spare."""
+    return sum(
+        grid.bench.jobs[j].weight for j, end in enumerate(finishes(grid, starts)) if grid.due[j] is not None and end and grid.day_of(end) == grid.due[j]
+    )  # fmt: skip
+
+
 def placed(grid: Grid, starts: Starts) -> tuple[Placed, ...]:
     """A set of starts as steps on the clock, in order of their start."""
     found = []

@@ -4,7 +4,7 @@ import random
 import time
 from dataclasses import dataclass
 
-from deft_bench.core.work.schedule.grid import Grid, cost_of
+from deft_bench.core.work.schedule.grid import Cost, Grid, cost_of, tight
 from deft_bench.core.work.schedule.listing import NEAR, by_list, put_first
 from deft_bench.core.work.schedule.relaxed import Relaxed, latest_starts, least_changeovers
 
@@ -13,6 +13,8 @@ SHARES = (0.0, 0.5, 1.0)
 """How much the way still to go counts in a step's urgency: nothing (job by job) to all (the latest start that keeps the job's day)."""
 NEARS = (0, NEAR // 2, NEAR)
 DAY = 1440
+IDLE_STEP = 0.01
+"""Idle time is compared in steps of this share of the work; within one, promises with a day to spare count more."""
 STALE = (60, 4)
 """After so many lists, and so many more a task, without a better one the search stops."""
 STAYS = (0.0, DAY / 3, 2.0 * DAY)
@@ -20,10 +22,16 @@ STAYS = (0.0, DAY / 3, 2.0 * DAY)
 
 
 def search(grid: Grid, first: list[tuple[int, int]], found: Relaxed, seconds: float) -> list[tuple[int, int]]:
-    """The best list found in some seconds; never worse than the first."""
+    """The best list found in some seconds; no step of idle time worse than the first."""
     until = time.monotonic() + seconds
     chance = random.Random(SEED)
+    step = max(1, round(IDLE_STEP * sum(task.size for task in grid.tasks)))
+
+    def rank(cost: Cost, starts: list[tuple[int, int]]) -> tuple[int, ...]:
+        return cost.lateness, cost.moved, cost.idle // step, tight(grid, starts), cost.idle, cost.changeovers
+
     best, best_cost = first, cost_of(grid, first)
+    best_rank = rank(best_cost, best)
     far = len(grid.day_ends) - 2
     days = [far if day is None else min(day, far) for day in found.days]
     way = [0] * len(grid.tasks)
@@ -55,11 +63,12 @@ def search(grid: Grid, first: list[tuple[int, int]], found: Relaxed, seconds: fl
         if starts is None:
             continue
         cost = cost_of(grid, starts)
-        if cost.key <= reached:
-            at, reached = _Aim(turns, share, near, stay), cost.key
-        if cost.key < best_cost.key:
-            best, best_cost, better = starts, cost, tried
-        if best_cost.lateness <= found.bound and best_cost.changeovers <= least_changeovers(grid):
+        ranked = rank(cost, starts)
+        if ranked <= reached:
+            at, reached = _Aim(turns, share, near, stay), ranked
+        if ranked < best_rank:
+            best, best_cost, best_rank, better = starts, cost, ranked, tried
+        if best_cost.lateness <= found.bound and not best_rank[3] and best_cost.changeovers <= least_changeovers(grid):
             break
     return best
 
