@@ -33,7 +33,7 @@ def db(path: Path) -> Iterator[Connection]:
 def demo_made(tmp_path_factory: pytest.TempPathFactory) -> Path:
     made = tmp_path_factory.mktemp("demo") / "demo.sqlite3"
     make_demo(made, NOW.date())
-    plan_first(create_app(made, now=lambda: NOW, testing=True))
+    plan_first(create_app(made, now=lambda: NOW, testing=True), 4.0)
     with closing(open_database(made)) as whole:
         # one file to copy: nothing of it in a log beside it
         whole.execute("PRAGMA wal_checkpoint(TRUNCATE)")

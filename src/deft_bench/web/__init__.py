@@ -43,7 +43,7 @@ def create_app(
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_HTTPONLY=True,
         WTF_CSRF_TIME_LIMIT=None,
-        SCHEDULE_SECONDS=0.25 if testing else 3.0,
+        SCHEDULE_SECONDS=0.6 if testing else 3.0,
         MAX_CONTENT_LENGTH=48 * 1024 * 1024,
         MAX_FORM_MEMORY_SIZE=2 * 1024 * 1024,
         SEND_FILE_MAX_AGE_DEFAULT=3600,
