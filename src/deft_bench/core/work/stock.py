@@ -43,12 +43,13 @@ class Need:
 
 @dataclass(frozen=True, slots=True)
 class Outlook:
-    """A material with what is there, what open jobs use, and the first need that it does not cover."""
+    """A material with what is there, what open jobs use, the first need that it does not cover, and by how much it falls short at the worst."""
 
     have: float
     needed: float
     needs: tuple[Need, ...]
     short: Need | None
+    missing: float = 0.0
 
     @property
     def left(self) -> float:
@@ -76,15 +77,16 @@ def in_time(needs: Sequence[Need]) -> list[Need]:
 def outlook(have: float, needs: Sequence[Need], incoming: Sequence[tuple[date, float]] = ()) -> Outlook:
     """Run through needs in time, with what is on order added on its day, to the first that is not covered."""
     ordered = in_time(needs)
-    there, short = have, None
+    there, short, worst = have, None, 0.0
     waiting = sorted(incoming)
     for need in ordered:
         while waiting and need.at is not None and waiting[0][0] < need.at.date():
             there += waiting.pop(0)[1]
         there -= need.quantity
+        worst = max(worst, -there)
         if there < -1e-9 and short is None:
             short = need
-    return Outlook(have, sum(need.quantity for need in needs), tuple(ordered), short)
+    return Outlook(have, sum(need.quantity for need in needs), tuple(ordered), short, worst)
 
 
 def after_cutting(

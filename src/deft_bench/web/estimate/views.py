@@ -19,11 +19,12 @@ from deft_bench.core.work.estimate import (
 )
 from deft_bench.core.work.job_sheet import SheetPlan, job_sheet, learned, minutes_of, records
 from deft_bench.core.work.run_sheet import instrument_facts
+from deft_bench.core.work.tools import state_for
 from deft_bench.formats.estimate_pdf import write_estimate
 from deft_bench.store import estimates, instruments, jobs, sheets, stock
 from deft_bench.web.job_now import job_steps
 from deft_bench.web.level.planning import Choices, height_surveys, make_plan, metal_now
-from deft_bench.web.sheet.standing import catalogue, plan_for
+from deft_bench.web.sheet.standing import catalogue, plan_for, tool_states
 from deft_bench.web.support import db, display, here, settings, stamp
 from deft_bench.web.surveyed import surveyed
 
@@ -62,10 +63,11 @@ def _option(
     taken = sheets.samples(db(), sheet.codes)
     _, rate, tax, prices = _money()
     labour: list[Labour] = []
+    worn = tool_states(book)
     for step in sheet.steps:
         one = step.operation
         own = learned(taken[one.code], spec.kind, plan.schools)
-        minutes = minutes_of(one, spec.frets, spec.strings, plan.hardness, own)
+        minutes = minutes_of(one, spec.frets, spec.strings, plan.hardness, own, state_for(one, worn))
         labour.append(
             Labour(one.code, one.title, one.stage, minutes, own.low if own else None, own.high if own else None)
         )

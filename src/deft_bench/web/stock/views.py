@@ -53,11 +53,12 @@ def say_short(shelf: Shelf) -> str:
         return f"{shelf.item.name}: {shelf.why}"
     need = shelf.outlook.short
     assert need is not None
-    missing = max(need.quantity, -shelf.outlook.left) if not shelf.ordered else need.quantity
     book, _ = catalogue()
     step = book.operations[need.step].title if need.step in book.operations else need.step
     when = f" by {need.at.astimezone():%a} {need.at.astimezone().day} {need.at.astimezone():%b}" if need.at else ""
-    return f"{shelf.item.name}: {amount(missing, shelf.item.unit)} too few{when}, for “{step}” of {need.job}"
+    return (
+        f"{shelf.item.name}: {amount(shelf.outlook.missing, shelf.item.unit)} too few{when}, for “{step}” of {need.job}"
+    )
 
 
 @screen.get("/stock")
