@@ -81,7 +81,8 @@ def show() -> str:
 
 
 def _pieces_words(pieces_um: tuple[int, ...]) -> str:
-    return write_pieces(pieces_um, lambda um: display().long(um))
+    # a count and its length stay on one line
+    return write_pieces(pieces_um, lambda um: display().long(um)).replace(" × ", "\u00a0×\u00a0")
 
 
 def _amount(form: Form, field: str = "quantity", least: float = 0.000001) -> float | None:

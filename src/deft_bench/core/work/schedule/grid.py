@@ -60,6 +60,10 @@ class Grid:
         """The local day in which a minute ends, counted from today."""
         return bisect_left(self.day_ends, minute)
 
+    def day_start(self, day: int) -> int:
+        """The minute with which a day, counted from today, begins; 0 today."""
+        return self.day_ends[day - 1] if day else 0
+
     def moment(self, minute: int) -> datetime:
         """The time of a minute."""
         return (self.start + timedelta(minutes=minute)).astimezone(self.bench.zone)

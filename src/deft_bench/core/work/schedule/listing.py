@@ -191,7 +191,7 @@ def pulled_forward(grid: Grid, starts: Starts) -> list[tuple[int, int]]:
             return list(starts)
         if task.was is not None and grid.day_of(at + 1) == grid.day_of(task.was[0] + 1):
             day = grid.day_of(at + 1)
-            ready = max(ready, grid.day_ends[day - 1] if day else 0)
+            ready = max(ready, grid.day_start(day))
         early = board.earliest(i, who, ready)
         if early is None or early > at:
             return list(starts)

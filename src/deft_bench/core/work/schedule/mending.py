@@ -54,6 +54,6 @@ def _with(grid: Grid, way: set[int], near: int) -> list[tuple[int, int]] | None:
         day = grid.day_of(task.was[0] + 1)
         urgency.append(float(task.was[0]))
         if task.was[1] in task.fits:
-            kept[i] = (grid.day_ends[day - 1] if day else 0, task.was[1])
+            kept[i] = (grid.day_start(day), task.was[1])
     put_first(grid, urgency)
     return by_list(grid, urgency, near, kept=kept)

@@ -222,7 +222,7 @@ def _moved(grid: Grid, made: _Model) -> tuple[Any, int]:
         at, who = task.was
         day = grid.day_of(at + 1)
         stays = made.model.new_bool_var(f"stays{i}")
-        floor = grid.day_ends[day - 1] if day else 0
+        floor = grid.day_start(day)
         made.model.add_linear_constraint(made.start[i], floor, grid.day_ends[day] - 1).only_enforce_if(stays)
         if who in made.who[i]:
             made.model.add_implication(stays, made.who[i][who])

@@ -28,7 +28,7 @@ def _pass(grid: Grid, starts: list[tuple[int, int]]) -> list[tuple[int, int]]:
         allowed = list(task.fits)
         if task.was is not None and grid.day_of(at + 1) == grid.day_of(task.was[0] + 1) and who == task.was[1]:
             day = grid.day_of(at + 1)
-            ready, allowed = max(ready, grid.day_ends[day - 1] if day else 0), [who]
+            ready, allowed = max(ready, grid.day_start(day)), [who]
         options = [
             (start, other != who, other)
             for other in allowed
