@@ -319,7 +319,8 @@ def test_the_mill_stays_in_its_slot_and_above_its_floor(
     board: tuple[Spec, BoardPlan], follow: str, step: int, bit: int
 ) -> None:
     spec, plan = board
-    plan = replace(plan, machine_follow=follow, pass_um=step, bit_um=bit, bit_reach_um=12_000)
+    school = "follow_radius" if follow == "radius" else "flat_before_radius"
+    plan = replace(plan, school=school, machine_follow=follow, pass_um=step, bit_um=bit, bit_reach_um=12_000)
     view = plan_view(spec, plan)
     refused = machine_problems(spec, plan, view)
     assert ("bit_um" in refused) == (bit > plan.kerf_um)

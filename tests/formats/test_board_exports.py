@@ -64,7 +64,8 @@ def replay(text: str) -> list[tuple[tuple[float, float, float], tuple[float, flo
 @pytest.mark.parametrize("spec", [SEVEN, BASS], ids=["fanned", "left-handed bound"])
 @pytest.mark.parametrize(("units", "follow"), [("mm", "radius"), ("in", "flat")])
 def test_the_program_cuts_every_slot_where_the_layout_puts_it(spec, units: str, follow: str) -> None:  # type: ignore[no-untyped-def]
-    made = sheet(spec, machine_units=units, machine_follow=follow, bit_um=500, kerf_um=600)
+    school = {"radius": "follow_radius", "flat": "flat_before_radius"}[follow]
+    made = sheet(spec, school=school, machine_units=units, machine_follow=follow, bit_um=500, kerf_um=600)
     text = write_board("slots-gcode", made).decode("ascii")
     assert text.index("RUN IT ABOVE THE WORK FIRST") < text.index("G0 Z")
     lines = made.view.lines
@@ -120,12 +121,38 @@ def _fall(made: Sheet, fret: int, run: float) -> float:
 
 
 @pytest.mark.parametrize(
-    ("changed", "field"), [({"bit_um": 700}, "bit_um"), ({"under_tang_gap_um": 2_000}, "under_tang_gap_um"), ({"bit_reach_um": 3_000}, "bit_reach_um")]
+    ("changed", "field"),
+    [
+        ({"bit_um": 700}, "bit_um"), ({"under_tang_gap_um": 2_000}, "under_tang_gap_um"), ({"bit_reach_um": 3_000}, "bit_reach_um"),
+        ({"school": "two_stage"}, "school"), ({"machine_follow": "radius"}, "machine_follow"), ({"school": "follow_radius"}, "machine_follow"),
+    ],
 )  # fmt: skip
 def test_no_program_for_what_must_not_be_tried(changed: dict[str, object], field: str) -> None:
     with pytest.raises(MachineError) as refused:
         write_board("slots-gcode", sheet(**changed))
     assert list(refused.value.problems) == [field]
+
+
+def test_a_flat_board_is_the_same_face_to_every_school() -> None:
+    made = sheet(
+        replace(STARTING["classical"], name="Flat"), school="two_stage", machine_follow="radius", bit_reach_um=9_000
+    )
+    assert replay(write_board("slots-gcode", made).decode("ascii"))
+
+
+@pytest.mark.parametrize("name", ["x)\nM3 S20000\nG0 Z-50\n(", "x\rG0 Z-9", "a\u2028b", "café {[<;>]} % (trial"])
+def test_no_name_puts_a_line_into_the_program(name: str) -> None:
+    safe = write_board("slots-gcode", sheet(replace(SEVEN, name="Plain"))).decode("ascii").splitlines()
+    text = write_board("slots-gcode", sheet(replace(SEVEN, name=name))).decode("ascii")
+    lines = text.split("\n")
+    assert [line for line in lines if not line.startswith("(")] == [
+        line for line in safe if not line.startswith("(")
+    ] + [""]
+    comments = [line for line in lines if line.startswith("(")]
+    assert len(comments) == sum(line.startswith("(") for line in safe)
+    for line in comments:
+        assert re.fullmatch(r"\([ -~]*\)", line)
+        assert not set(line[1:-1]) & set("()[]{}<>")
 
 
 def test_the_drawing_in_layers_passes_an_auditor(tmp_path: Path) -> None:

@@ -2,6 +2,7 @@
 
 from collections.abc import Collection, Mapping
 
+from deft_bench.core.text import barred
 from deft_bench.core.units import Display
 
 
@@ -24,3 +25,9 @@ def length_problems(
         if not (value is None and field in optional) and not least <= value <= most:
             found[field] = f"The {what} is out of range; accepted: {display.long(least)} to {display.long(most)}."
     return found
+
+
+def text_problems(document: object, names: Collection[str], notes: Collection[str] = ()) -> dict[str, str]:
+    """Texts that hold what cannot be typed, by name: `names` are one line, `notes` may be several."""
+    found = {field: barred(getattr(document, field), lines=field in notes) for field in (*names, *notes)}
+    return {field: why for field, why in found.items() if why is not None}

@@ -8,7 +8,7 @@ from typing import Any
 from deft_bench.core.board.fret_lines import FretLine, Outline, fret_lines
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.board.section import Cone
-from deft_bench.core.field_checks import choice_problems, length_problems
+from deft_bench.core.field_checks import choice_problems, length_problems, text_problems
 from deft_bench.core.units import MM, Display
 
 MOST_FRETS = 60
@@ -215,6 +215,7 @@ def problems(spec: Spec, display: Display = MM) -> dict[str, str]:
             found[field] = "At most 200 characters."
     if len(spec.note) > 4000:
         found["note"] = "At most 4000 characters."
+    found |= text_problems(spec, ("name", "string_set", "tuning"), ("note",))
     return found or _contradictions(spec, display)
 
 

@@ -122,6 +122,7 @@ def make_demo(path: Path, today: date) -> None:
     bass that gets frets, and a seven-string board in the making; raises StoreError when the file cannot be used."""
     db = open_database(path)
     try:
+        shop.change(db, {"demo": "1"})
         for neck in necks():
             _Bench(db, neck, today).fill()
         _rods(db, today)
@@ -297,7 +298,7 @@ def _fretless_conversion(db: Connection, today: date) -> None:
     start = today - timedelta(days=12)
     made = instruments.add(db, spec, _at(start, 9), uid=f"{13:032x}")
     board = replace(
-        starting_plan(spec), school="follow_radius", oversize_um=0, tang_width_um=520, kerf_um=620, blank_thickness_um=spec.board_thickness_um,
+        starting_plan(spec), school="follow_radius", machine_follow="radius", oversize_um=0, tang_width_um=520, kerf_um=620, blank_thickness_um=spec.board_thickness_um,
         inlay_style="none", pin_frets=(), posts_um=tuple((round(x * 1000), round(y * 1000)) for x, y in post_grid(4, 1, 48, 38, -16, 11)), post_um=12_000,
     )  # fmt: skip
     boards.save(db, made, spec, board, _at(start, 10))
@@ -330,7 +331,7 @@ def _board_in_the_making(db: Connection, today: date) -> None:
     start = today - timedelta(days=4)
     made = instruments.add(db, spec, _at(start, 9), uid=f"{14:032x}", project=True)
     plan = replace(
-        starting_plan(spec), school="two_stage", inlay_style="blocks", inlay_share=58, inlay_side_um=7_000, oversize_um=1_500,
+        starting_plan(spec), school="flat_before_radius", bit_reach_um=8_000, inlay_style="blocks", inlay_share=58, inlay_side_um=7_000, oversize_um=1_500,
         posts_um=tuple((round(x * 1000), round(y * 1000)) for x, y in post_grid(7, 2, 40, 31, 24, -1.5)), set_fraction=64,
     )  # fmt: skip
     boards.save(db, made, spec, plan, _at(start, 10))

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from deft_bench.core.frets.wire import read_pieces, write_pieces
+from deft_bench.core.text import ONE_LINE, barred
 from deft_bench.core.work.stock import KINDS
 from deft_bench.formats.readings_csv import inert
 
@@ -76,6 +77,8 @@ def _line(number: int, cells: dict[str, str], taken: dict[str, int]) -> StockLin
     problem = ""
     if not name:
         problem = "it has no name"
+    elif barred(name) or barred(unit) or barred(cells.get("note", "")):
+        problem = f"name, unit or note: {ONE_LINE}"
     elif name.lower() in taken:
         problem = f"“{name}” stands already in line {taken[name.lower()]}"
     elif kind not in KINDS:

@@ -11,6 +11,7 @@ from flask import Flask, current_app, g, request
 from deft_bench.core.board.positions import RuleStep
 from deft_bench.core.board.rules import read_share, rule_of
 from deft_bench.core.calls import frets_named
+from deft_bench.core.text import barred
 from deft_bench.core.units import Display, LengthError, parse_length
 from deft_bench.core.work.job_sheet import moment
 from deft_bench.store import shop
@@ -115,9 +116,13 @@ class Form:
         self.shown = shown or display()
         self.errors: dict[str, str] = {}
 
-    def text(self, field: str, default: str = "") -> str:
-        """The field's text without space at its ends."""
-        return self.sent.get(field, default).strip()
+    def text(self, field: str, default: str = "", *, lines: bool = False) -> str:
+        """The field's text without space at its ends; one line of it, unless `lines` says that it may hold several."""
+        found = self.sent.get(field, default).strip()
+        why = barred(found, lines=lines)
+        if why:
+            self.errors[field] = why
+        return found
 
     def flag(self, field: str) -> bool:
         """Whether a box is ticked."""

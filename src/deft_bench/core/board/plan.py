@@ -137,6 +137,7 @@ def starting_plan(spec: Spec) -> BoardPlan:
     roomy = sum(gauges) - (gauges[0] + gauges[-1]) / 2 < spec.spread_nut_um
     return BoardPlan(
         spacing="equal_gaps" if roomy else "equal_centres",
+        machine_follow="flat",
         school="two_stage" if radius is not None and radius < TWO_STAGE_BELOW_UM else "flat_before_radius",
         blank_thickness_um=spec.board_thickness_um + 2_000,
         gauges_um=gauges,

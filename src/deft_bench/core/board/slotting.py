@@ -19,6 +19,8 @@ from deft_bench.core.instrument import Spec
 CHORD_MM = 0.004
 """How far a straight move may lie off the arc that it follows."""
 HOLDER_CLEAR_MM = 1.0
+SURFACE_MM = 0.005
+"""An arch that falls less than this from crown to edge is flat to a machine."""
 
 
 class MachineError(ValueError):
@@ -62,6 +64,8 @@ def machine_problems(spec: Spec, plan: BoardPlan, view: PlanView) -> dict[str, s
         )
     depth = (spec.tang_depth_um + plan.under_tang_gap_um) / 1000
     falls = [at.fall_mm for at in arch(spec, view.layout)[1:]]
+    if max(falls) >= SURFACE_MM:
+        found |= _school_problems(plan)
     deepest = depth + max(falls)
     left = spec.board_thickness_um / 1000 - deepest
     least = max(LEAST_WOOD_MM, float(LEAST_SHARE) * spec.board_thickness_um / 1000)
@@ -77,6 +81,26 @@ def machine_problems(spec: Spec, plan: BoardPlan, view: PlanView) -> dict[str, s
     if plan.safe_um / 1000 < HOLDER_CLEAR_MM:
         found["safe_um"] = f"The safe height is too low; accepted is {HOLDER_CLEAR_MM:g} mm or more."
     return found
+
+
+def _school_problems(plan: BoardPlan) -> dict[str, str]:
+    """Why a program would not start at the face that the chosen school gives it; on a flat board every school has the same."""
+    if plan.school == "two_stage":
+        return {
+            "school": "This board is cut in two steps, a guide on the flat face and a deepening on the arch, and one program cannot do both: "
+            "cut the guide by hand, or choose full from the flat, or along the curve."
+        }
+    if plan.school == "flat_before_radius" and plan.machine_follow != "flat":
+        return {
+            "machine_follow": "This board is slotted while its face is flat, and along the radius the mill would plunge too deep at the edges: "
+            "choose level, from the flat, or slot the board along the curve."
+        }
+    if plan.school == "follow_radius" and plan.machine_follow != "radius":
+        return {
+            "machine_follow": "This board is slotted when it is radiused, and level slots would be too deep at the centre: "
+            "choose along the radius, or slot the board full from the flat."
+        }
+    return {}
 
 
 def slot_program(spec: Spec, plan: BoardPlan, view: PlanView) -> SlotProgram:

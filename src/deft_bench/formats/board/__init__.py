@@ -12,6 +12,7 @@ from deft_bench.core.board.plan import BoardPlan
 from deft_bench.core.board.plan_view import PlanView, plan_view
 from deft_bench.core.board.positions import RuleStep
 from deft_bench.core.instrument import Spec
+from deft_bench.core.text import printable
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +32,7 @@ class Sheet:
         scale = f"{self.spec.bass_scale_um / 1000:g}"
         if self.spec.fanned:
             scale += f"/{self.spec.treble_scale_um / 1000:g}"
-        return f"{self.spec.name}, scale {scale} mm, {self.spec.frets} frets"
+        return f"{printable(self.spec.name)}, scale {scale} mm, {self.spec.frets} frets"
 
     def at(self, point: Point) -> Point:
         """A point as it lies on the bench, mm: face up, nut at the left, y away from you; a left-handed board is mirrored."""

@@ -5,6 +5,7 @@ from deft_bench.core.units import MM_PER_INCH
 from deft_bench.formats.board import Sheet
 
 APPROACH_MM = 1.0
+_BRACKETS = "()[]{}<>"
 
 
 def write(sheet: Sheet) -> bytes:
@@ -63,5 +64,6 @@ def _moves(sheet: Sheet, program: SlotProgram) -> list[str]:
 
 
 def _plain(text: str) -> str:
-    """A comment that no controller stumbles over: plain ASCII, no brackets inside."""
-    return text.encode("ascii", "replace").decode("ascii").replace("(", "[").replace(")", "]")[:200]
+    """A comment that no controller stumbles over or runs: printable ASCII, no brackets, no line end."""
+    ascii_only = text.encode("ascii", "replace").decode("ascii")
+    return "".join(" " if not c.isprintable() else "" if c in _BRACKETS else c for c in ascii_only)[:200]

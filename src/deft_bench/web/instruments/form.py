@@ -24,7 +24,7 @@ def read_spec(form: Form) -> Spec | None:
     """The specification that was sent, or None with every problem in `form.errors`."""
     radius_kind = form.text("radius_kind")
     fields: dict[str, Any] = {
-        field: form.text(field)
+        field: form.text(field, lines=field == "note")
         for field in (
             "name",
             "kind",

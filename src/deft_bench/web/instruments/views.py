@@ -218,10 +218,11 @@ def open_job(instrument_id: int) -> Response:
         form.errors["promised_on"] = (
             f"A setup is reckoned from {ACTION_FRET} frets on: this board has {instrument.spec.frets}."
         )
+    note = form.text("note")[:400]
     if form.errors:
-        flash(form.errors["promised_on"])
+        flash(" ".join(form.errors.values()))
         return redirect(url_for(".show", instrument_id=instrument_id, _anchor="job"))
-    job_id = jobs.open_job(db(), instrument_id, kind, stamp(), promised, form.text("note")[:400])
+    job_id = jobs.open_job(db(), instrument_id, kind, stamp(), promised, note)
     if kind == "refret":
         return redirect(url_for("refret.show", job_id=job_id))
     if kind == "work":

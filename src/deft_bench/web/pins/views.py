@@ -34,7 +34,7 @@ def new(instrument_id: int) -> str | Response | tuple[str, int]:
     form = Form()
     if request.method == "POST":
         fret = form.count("fret", 0, instrument.spec.frets)
-        lane, note = form.text("lane"), form.text("note")
+        lane, note = form.text("lane"), form.text("note", lines=True)
         if lane not in LANES:
             form.errors["lane"] = f"Choose one of: {', '.join(LANES)}."
         if not 1 <= len(note) <= 1000:

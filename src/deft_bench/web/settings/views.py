@@ -58,7 +58,7 @@ def _money(form: Form, chosen: dict[str, str]) -> None:
         if value is not None:
             chosen[name] = f"{value:g}"
     if "prices" in form.sent:
-        chosen["prices"] = form.text("prices")[:4000]
+        chosen["prices"] = form.text("prices", lines=True)[:4000]
         try:
             price_list(chosen["prices"])
         except ValueError as error:

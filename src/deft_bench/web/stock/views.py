@@ -138,9 +138,12 @@ def move(item_id: int) -> Response:
         found = stock.get(db(), item_id)
     form, why = Form(), request.form.get("why", "")
     note = form.text("note")[:200]
+    if form.errors:
+        flash("Nothing was changed. " + " ".join(form.errors.values()))
+        return redirect(url_for(".item", item_id=item_id))
     if found.wire_id is not None:
         try:
-            stock.count_pieces(db(), item_id, read_pieces(form.text("pieces"), display().system), stamp())
+            stock.count_pieces(db(), item_id, read_pieces(form.text("pieces", lines=True), display().system), stamp())
             flash("The pieces are as counted.")
         except ValueError as error:
             flash(f"Nothing was changed: {error}")
@@ -166,13 +169,13 @@ def edit(item_id: int) -> Response:
     with here():
         found = stock.get(db(), item_id)
     form = Form()
-    least = form.number("least", 0, MOST)
+    least, note = form.number("least", 0, MOST), form.text("note")[:200]
     kind = found.kind if found.wire_id is not None else form.text("kind")
     unit = found.unit if found.wire_id is not None else form.text("unit")[:20]
-    if least is None or kind not in KINDS or not unit:
+    if form.errors or least is None or kind not in KINDS or not unit:
         flash("Not changed. " + (" ".join(form.errors.values()) or "Give a kind and a unit."))
     else:
-        stock.put(db(), found.name, kind, unit, least, form.text("note")[:200])
+        stock.put(db(), found.name, kind, unit, least, note)
         flash("Changed.")
     return redirect(url_for(".item", item_id=item_id))
 
@@ -188,14 +191,14 @@ def lot(item_id: int) -> Response:
         stock.spend_lot(db(), spent, stamp())
         flash("It is out of the way; its dates stay in the record.")
     else:
-        opened, expires = form.day("opened_on"), form.day("expires_on")
+        opened, expires, label = form.day("opened_on"), form.day("expires_on"), form.text("label")[:60]
         if form.errors or not (opened or expires):
             flash(
                 "Not entered. "
                 + (" ".join(form.errors.values()) or "Give the day it was opened, or the day it expires.")
             )
         else:
-            stock.add_lot(db(), item_id, form.text("label")[:60], opened, expires, stamp())
+            stock.add_lot(db(), item_id, label, opened, expires, stamp())
             flash("Entered.")
     return redirect(url_for(".item", item_id=item_id))
 
@@ -209,10 +212,10 @@ def order() -> Response:
     quantity = form.number("quantity", 0.000001, MOST, optional=True) or 1.0
     job_id = request.form.get("job", type=int)
     item_id = stock.named(db(), what)
+    step = form.text("step")[:40]
     wrong = list(form.errors.values())
     if not what:
         wrong.append("Say what is on order.")
-    step = form.text("step")[:40]
     if job_id is not None:
         with here():
             jobs.get(db(), job_id)
@@ -355,12 +358,9 @@ def _tool_sent() -> Response:
     form = Form()
     back = redirect(url_for(".toolbox"))
     seen: Any = request.form.get("seen", type=int)
-    if seen is not None:
-        flash(
-            "Recorded; it counts from now."
-            if tools.seen_to(db(), seen, stamp(), form.text("note")[:200])
-            else "There is no such tool."
-        )
+    note = form.text("note")[:200]
+    if seen is not None and not form.errors:
+        flash("Recorded; it counts from now." if tools.seen_to(db(), seen, stamp(), note) else "There is no such tool.")
         return back
     name, care = form.text("name")[:80], form.text("care")
     hours = form.number("lasts", 0.1, 1000, optional=True)
