@@ -68,6 +68,24 @@ def test_slot_depth_gate() -> None:
     assert depth_gate({place: um for place, um in deep.items() if place[1] in (4, 5)}, partial, SPEC).passes
 
 
+def test_a_slot_is_never_deepened_onto_what_is_in_it() -> None:
+    depths: dict[tuple[str, int], int | None] = {(lane, fret): 1_900 for lane in LANES for fret in range(1, 23)}
+    depths |= {("middle", 9): 700, ("bass", 4): 1_690}
+    plan = replace(PLAN, obstructions=((9, "a pin of metal"),))
+    found = depth_gate(depths, plan, SPEC)
+    assert found.shallow == ((("bass", 4), 1.69),)
+    assert found.relieve == (9,)
+    facts = RefretFacts(saved=True, fit="press", frets=22, depth=found)
+    assert "Deepen the slot of fret 4" in refret_now(facts)[1]
+    found = depth_gate(depths | {("bass", 4): 1_900}, plan, SPEC)
+    assert found.passes
+    for cut, code in ((3, "cut"), (22, "seat")):
+        at, say = refret_now(replace(facts, depth=found, cut=cut))
+        assert at == code
+        assert "Deepen" not in say
+        assert "Relieve the tang of fret 9" in say
+
+
 @given(st.dictionaries(st.tuples(st.sampled_from(LANES), st.integers(1, 6)), st.integers(0, 90)))
 def test_a_fret_is_home_when_no_lane_shows_daylight(gaps: dict[tuple[str, int], int]) -> None:
     found = seat_gate(gaps, range(1, 7))

@@ -219,7 +219,12 @@ def test_a_refret_from_the_wire_to_the_ends(bench: Bench, demo: Connection) -> N
         headers={"Accept": "application/json"},
     )
     assert (surveys.values(demo, survey)["bass", 1]) == 1_900  # under zero is refused
-    assert "The frets are in" in bench.get(opened)
+    # what is in the slot of fret 7 keeps it shallow: its tang is relieved, and the frets go in all the same
+    _survey(bench, demo, job, "slot_depth", "1.9", {("middle", 7): "0.6"})
+    text = bench.get(opened)
+    assert "The frets are in" in text
+    assert "Relieve the tang of fret 7 over what is in the slot; do not deepen onto it." in text
+    assert "Deepen the slot" not in text
     _survey(bench, demo, job, "straightness", "0.01")
     bench.post(f"{opened}/fitted")
     assert set(refrets.fitted(demo, job)) == set(range(1, spec.frets + 1))

@@ -5,7 +5,7 @@ from dataclasses import asdict, dataclass, fields, replace
 from typing import Any, Literal
 
 from deft_bench.core.calls import Length, frets_named, in_mm, listed_words
-from deft_bench.core.field_checks import choice_problems, length_problems
+from deft_bench.core.field_checks import choice_problems, length_problems, text_problems
 from deft_bench.core.frets.heights import LANES, SEATING_GAP_MM
 from deft_bench.core.instrument import Spec
 from deft_bench.core.survey import Place
@@ -117,6 +117,7 @@ def refret_problems(plan: RefretPlan, spec: Spec, display: Display = MM) -> dict
     for field, most in (("wire", 80), ("tool", 80), ("support", 120)):
         if len(getattr(plan, field)) > most:
             found[field] = f"At most {most} characters."
+    found |= text_problems(plan, ("wire", "tool", "support"))
     if plan.nibs == "kept" and not spec.nibs:
         found["nibs"] = "This board has no nibs to keep."
     if plan.nibs == "none" and spec.nibs:
@@ -149,36 +150,43 @@ def slot_needs(tang_depth_um: int, gap_um: int) -> float:
 
 @dataclass(frozen=True, slots=True)
 class DepthGate:
-    """Slot depths against what the tang needs. Places are (lane, fret); depths mm."""
+    """Slot depths against what the tang needs. Places are (lane, fret); depths mm.
+
+    `relieve` are frets whose slot is shallow over an obstruction: the tang is relieved there, the slot is never deepened onto it.
+    """
 
     needs_mm: float
     shallow: tuple[tuple[Place, float], ...]
     unread: tuple[int, ...]
     thin: tuple[int, ...]
+    relieve: tuple[int, ...] = ()
 
     @property
     def passes(self) -> bool:
-        """Whether every slot was read in three places and takes the tang."""
+        """Whether every slot was read in three places and takes the tang, relieved where something is in the way."""
         return not self.shallow and not self.unread and not self.thin
 
 
 def depth_gate(
     depths_um: Mapping[Place, int | None], plan: RefretPlan, spec: Spec, least_wood_mm: float = 2.0
 ) -> DepthGate:
-    """Judge three depths a slot: at least tang + 0.1 mm, and wood left under the deepest."""
+    """Judge three depths a slot: at least tang + 0.1 mm, and wood left under the deepest; a slot with an obstruction may be shallow."""
     needs = slot_needs(plan.tang_depth_um, plan.gap_um)
-    shallow, unread, thin = [], [], []
+    obstructed = {fret for fret, _ in plan.obstructions}
+    shallow, unread, thin, relieve = [], [], [], []
     for fret in plan.frets:
         read = {lane: depths_um.get((lane, fret)) for lane in LANES}
         if any(um is None for um in read.values()):
             unread.append(fret)
-        shallow += [
-            ((lane, fret), um / 1000) for lane, um in read.items() if um is not None and um / 1000 < needs - 1e-9
-        ]
+        short = [((lane, fret), um / 1000) for lane, um in read.items() if um is not None and um / 1000 < needs - 1e-9]
+        if fret not in obstructed:
+            shallow += short
+        elif short:
+            relieve.append(fret)
         deepest = max((um for um in read.values() if um is not None), default=0)
         if (spec.board_thickness_um - deepest) / 1000 < least_wood_mm:
             thin.append(fret)
-    return DepthGate(needs, tuple(shallow), tuple(unread), tuple(thin))
+    return DepthGate(needs, tuple(shallow), tuple(unread), tuple(thin), tuple(relieve))
 
 
 @dataclass(frozen=True, slots=True)
@@ -306,11 +314,11 @@ def _say(code: str, facts: RefretFacts, length: Length) -> str:
             return f"Stop at {frets_named(list(gate.thin))}: too little wood is left under the slot."
         return "Clean the slots and read their depth in three places each."
     if code == "cut":
-        return f"Cut the blanks into the holder: {facts.cut} of {facts.frets} are there."
+        return f"Cut the blanks into the holder: {facts.cut} of {facts.frets} are there.{_relieve(facts)}"
     if code == "seat":
         seat = facts.seat
         if not facts.fitted or seat is None:
-            return "Seat the frets, ends first, then the middle; then look for daylight under every crown."
+            return f"Seat the frets, ends first, then the middle; then look for daylight under every crown.{_relieve(facts)}"
         if seat.daylight:
             worst = max(seat.daylight, key=lambda fret: seat.daylight[fret])
             return f"Reseat {frets_named(list(seat.daylight))}: {length(seat.daylight[worst])} of daylight under fret {worst}."
@@ -324,6 +332,14 @@ def _say(code: str, facts: RefretFacts, length: Length) -> str:
         way = "backward" if put_in < 0 else "forward"
         return f"Straighten the neck, then level: this refret bowed it {length(abs(put_in))} {way}."
     return "The frets are in: survey their heights and level."
+
+
+def _relieve(facts: RefretFacts) -> str:
+    """What is done about slots with something in them, where any is; with a space before it."""
+    if facts.depth is None or not facts.depth.relieve:
+        return ""
+    frets = facts.depth.relieve
+    return f" Relieve the tang{'s' if len(frets) > 1 else ''} of {frets_named(list(frets))} over what is in the slot; do not deepen onto it."
 
 
 def spec_after(spec: Spec, plan: RefretPlan) -> Spec:

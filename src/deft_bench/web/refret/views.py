@@ -92,7 +92,7 @@ def _read(sent: Mapping[str, str], plan: RefretPlan, instrument: instruments.Ins
 
 def _pieces(form: Form) -> tuple[int, ...]:
     try:
-        return read_pieces(form.text("pieces_um"), form.shown.system)
+        return read_pieces(form.text("pieces_um", lines=True), form.shown.system)
     except ValueError as error:
         form.errors["pieces_um"] = str(error)
         return ()
@@ -100,7 +100,7 @@ def _pieces(form: Form) -> tuple[int, ...]:
 
 def _notes(form: Form) -> tuple[tuple[int, str], ...]:
     found = []
-    for line in form.text("obstructions").splitlines():
+    for line in form.text("obstructions", lines=True).splitlines():
         if not line.strip():
             continue
         fret, colon, note = line.partition(":")
