@@ -11,6 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_bench.core.work.job_sheet import Event, Sample, learned, records
+from deft_bench.core.work.run_sheet import run_sheet
+from deft_bench.formats.operations_toml import shipped
 from deft_bench.formats.record_json import export_record
 from deft_bench.store import jobs, refrets, sheets
 from deft_bench.store.database import Connection, open_database
@@ -55,6 +57,35 @@ def test_a_step_too_early_says_what_it_spoils_and_the_record_proves_others(bench
     assert [(one["step"], one["kind"]) for one in record["sheet_events"]][-3:] == [
         ("mask", "finished"), ("cover_pickups", "skipped"), ("cover_pickups", "reopened"),
     ]  # fmt: skip
+
+
+def test_glue_that_cures_holds_board_and_neck(demo_path: Path, demo: Connection) -> None:
+    at = [NOW]
+    bench = Bench(create_app(demo_path, now=lambda: at[0], testing=True).test_client())
+    job = jobs.open_of(demo, [KNOT])[KNOT]
+    page = f"/jobs/{job.id}/sheet"
+    bench.post(
+        f"{page}/plan", {"route": "new_board", **{code: school.default for code, school in shipped().schools.items()}}
+    )
+    for code in run_sheet(shipped(), "new_board", {"bound": "no", "nibs": "no", "fanned": "no"}).codes:
+        done = NOW if code == "glue_board" else NOW - timedelta(days=9)
+        sheets.add(demo, job.id, Event(code, "finished", done.isoformat().replace("+00:00", "Z")))
+        if code == "glue_board":
+            break
+    for code in ("straight_wood", "trim_flush", "clean_slots", "slot_depth", "seat"):
+        said = words(bench.post(f"{page}/step", {"step": code, "what": "finished"}).text)
+        assert "Not finished: “Glue the board, clamp in small rounds” is not over, or" in said, code
+    # wire is no part of it
+    assert "Not finished" not in bench.post(f"{page}/step", {"step": "overbend_cut", "what": "finished"}).text
+    tick = bench.post(f"{page}/tick", {"step": "clean_slots", "fret": "3"}, headers={"Accept": "application/json"})
+    assert tick.status_code == 422
+    assert sheets.fret_ticks(demo, job.id, "clean_slots") == {}
+    # a reason passes it over, and when the cure is over nothing holds
+    assert "out of order" in words(
+        bench.post(f"{page}/step", {"step": "trim_flush", "what": "finished", "note": "cauls off early"}).text
+    )
+    at[0] += timedelta(days=4)
+    assert "is not over" not in bench.post(f"{page}/step", {"step": "clean_slots", "what": "finished"}).text
 
 
 def test_schools_replan_what_is_left_and_a_problem_brings_its_repair(bench: Bench, demo: Connection) -> None:

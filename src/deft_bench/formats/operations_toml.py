@@ -13,6 +13,7 @@ from typing import Any
 
 from deft_bench.core.frets.grit_ladder import read_shelf
 from deft_bench.core.work.catalogue import (
+    PARTS,
     STAGES,
     Catalogue,
     Material,
@@ -43,6 +44,7 @@ _OPERATION = {
     "grits",
     "page",
     "holds",
+    "works_on",
     *_FLAGS,
     *_NUMBERS,
 }
@@ -172,7 +174,7 @@ class _Reader:
             code, _text(entry.get("title"), "title"), str(stage), (float(minutes[0]), float(minutes[1]), float(minutes[2])),
             tools=tuple(_texts(entry.get("tools", []), "tools")), cautions=cautions, gate=_text(entry.get("gate", ""), "gate", empty=True),
             page=_text(entry.get("page", ""), "page", empty=True), holds=_text(entry.get("holds", ""), "holds", empty=True),
-            grits=_grits(entry.get("grits", [])),
+            grits=_grits(entry.get("grits", [])), works_on=_works_on(entry.get("works_on")),
             watch=tuple(Watch(*(_text(_table(one).get(key), f"watch.{key}") for key in ("mistake", "sign", "recover"))) for one in _listed(entry.get("watch", []), "watch")),
             materials=tuple(_material(one) for one in _listed(entry.get("materials", []), "materials")),
         )  # fmt: skip
@@ -270,6 +272,15 @@ def _grits(value: Any) -> tuple[str, ...]:
             raise ValueError("one abrasive each")
     except ValueError as error:
         raise _BadEntryError(f"grits: {error}; give abrasives such as “fepa_p 120”, or “shelf”") from None
+    return tuple(found)
+
+
+def _works_on(value: Any) -> tuple[str, ...] | None:
+    if value is None:
+        return None
+    found = _texts(value, "works_on")
+    if set(found) - set(PARTS):
+        raise _BadEntryError(f"works_on may name {', '.join(PARTS)}, or nothing")
     return tuple(found)
 
 

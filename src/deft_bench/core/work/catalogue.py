@@ -11,6 +11,14 @@ STAGES: dict[str, str] = {
     "finish": "Finish", "setup": "Setup", "report": "Report", "practice": "Practice",
 }  # fmt: skip
 
+PARTS: dict[str, str] = {"board": "the board", "neck": "the neck"}
+"""What work is done on, as far as a cure or a clamp holds it."""
+PARTS_OF_STAGE: dict[str, tuple[str, ...]] = {
+    "board": ("board",), "binding": ("board",), "neck": ("board", "neck"), "frets": ("board", "neck"), "level": ("board", "neck"),
+    "finish": ("board", "neck"), "setup": ("board", "neck"),
+}  # fmt: skip
+"""What the work of a stage is done on where its operation does not say: from the gluing on, board and neck are one."""
+
 COLD_DOUBLES_C = 10.0
 WARM_C = 20.0
 """A cure takes twice as long for every 10 °C under 20 (the usual rule for glues and finishes); never shorter than at 20."""
@@ -48,7 +56,7 @@ class Operation:
 
     `scaled` minutes follow the board's hardness and the tool's state, `by_fret` work is ticked off fret by fret, `grits` are
     the abrasives that it goes through (`shelf`: the ladder from what is on hand), a `cold` wait lengthens in the cold; `repair` operations stand on no
-    route and are put in when they are needed.
+    route and are put in when they are needed. `works_on` are the parts that it is done on, None for those of its stage.
     """
 
     code: str
@@ -71,6 +79,17 @@ class Operation:
     gate: str = ""
     page: str = ""
     grits: tuple[str, ...] = ()
+    works_on: tuple[str, ...] | None = None
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        """What it is done on."""
+        return PARTS_OF_STAGE.get(self.stage, ()) if self.works_on is None else self.works_on
+
+    @property
+    def cures(self) -> bool:
+        """Whether it rests as a glue or film does, or in clamps: until then nothing else is done on its parts."""
+        return self.wait > 0 and (self.cold or bool(self.holds))
 
     def active(self, frets: int, strings: int, hardness: str = "medium", tool: str = "sharp") -> float:
         """Active minutes for an instrument."""

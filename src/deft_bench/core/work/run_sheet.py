@@ -134,6 +134,26 @@ def _nearest(codes: Sequence[str], rules: Sequence[Rule]) -> list[str]:
     return found
 
 
+CURE_RULE = 23
+"""The number of the rule that nothing is done on a part while it cures or stands in clamps (docs/methods/run-sheet.md)."""
+
+
+def held_by(sheet: RunSheet, code: str, resting: Sequence[str]) -> list[Rule]:
+    """The cures and clamps that hold the part a step is done on, as rules that doing it now would break.
+
+    `resting` are the steps whose rest is not over; those that a rule of the sheet puts before this step anyhow are left out.
+    """
+    operations = {step.operation.code: step.operation for step in sheet.steps}
+    ruled = {rule.before for rule in sheet.rules if rule.after == code}
+    parts = set(operations[code].parts)
+    return [
+        Rule(CURE_RULE, other, code, "the joint moves while it cures")
+        for other in resting
+        if other in operations and other != code and other not in ruled
+        if operations[other].cures and parts & set(operations[other].parts)
+    ]
+
+
 def too_early(sheet: RunSheet, code: str, done: Sequence[str]) -> list[Rule]:
     """The rules that doing a step now would break: what comes before it on this sheet and is not done."""
     return [rule for rule in sheet.rules if rule.after == code and rule.before not in done]

@@ -1,7 +1,7 @@
 """Run sheet: now, next and later; started and finished by one key; gates, timers, repairs, skips with a reason, and the shop's own operations."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -12,7 +12,7 @@ from deft_bench.core.frets.grit_ladder import Rung, grit_ladder, read_shelf
 from deft_bench.core.work.catalogue import HARDNESS, STAGES, Catalogue, Operation, Rule
 from deft_bench.core.work.job_sheet import Event, Learned, SheetPlan, StepRecord, moment, records
 from deft_bench.core.work.pace import Pace, pace
-from deft_bench.core.work.run_sheet import too_early
+from deft_bench.core.work.run_sheet import RunSheet, held_by, too_early
 from deft_bench.core.work.schedule.risks import span_words
 from deft_bench.core.work.stock import amount
 from deft_bench.core.work.tools import ToolState
@@ -82,7 +82,8 @@ def _sheet(
 ) -> tuple[Standing, list[Line]]:
     """The job's sheet as it stands and its lines: what follows a cure waits until it is over."""
     now_at = standing(job, instrument, book, plan, tool_states(book), {})
-    over = sorted(now_at.behind - {timer.step for timer in now_at.running if timer.kind == "rests"})
+    resting = [timer.step for timer in now_at.running if timer.kind == "rests"]
+    over = sorted(now_at.behind - set(resting))
     lines = []
     for number, step in enumerate(now_at.sheet.steps, start=1):
         code = step.operation.code
@@ -96,7 +97,7 @@ def _sheet(
                 now_at.own[code],
                 now_at.known.get(code, StepRecord()),
                 code in now_at.proved,
-                [] if code in now_at.behind else too_early(now_at.sheet, code, over),
+                [] if code in now_at.behind else _early(now_at.sheet, code, over, resting),
                 _page_of(step.operation.page, job),
             )
         )
@@ -183,7 +184,8 @@ def step(job_id: int) -> Response:
     """Start, finish, skip or reopen a step, or note something at it. One whose turn has not come is finished only with a reason."""
     job, instrument = _of(job_id)
     book, _ = catalogue()
-    lines = _sheet(job, instrument, book, plan_for(job, book))[1]
+    now_at, lines = _sheet(job, instrument, book, plan_for(job, book))
+    resting = {timer.step for timer in now_at.running if timer.kind == "rests"}
     code, what, note = (
         request.form.get("step", ""),
         request.form.get("what", ""),
@@ -198,10 +200,7 @@ def step(job_id: int) -> Response:
         flash("Say why it is skipped." if what == "skipped" else "Nothing was written.")
         return back
     if what in ("started", "finished") and line.early and not note:
-        said = "; ".join(
-            f"“{book.operations[rule.before].title}” comes first, or {rule.spoils}" for rule in line.early[:3]
-        )
-        flash(f"Not {what}: {said}. Say why it is done now, or do that first.")
+        flash(f"Not {what}: {_early_words(book, line.early, resting)}. Say why it is done now, or do that first.")
         return back
     if (what == "finished" and line.record.done) or (
         what == "started" and line.record.started_at and not line.record.done
@@ -214,13 +213,37 @@ def step(job_id: int) -> Response:
     return back
 
 
+def _early(sheet: RunSheet, code: str, over: Sequence[str], resting: Sequence[str]) -> list[Rule]:
+    """The rules that doing a step now would break, what still cures or rests first."""
+    rules = [*held_by(sheet, code, resting), *too_early(sheet, code, over)]
+    return sorted(rules, key=lambda rule: rule.before not in resting)
+
+
+def _early_words(book: Catalogue, early: Sequence[Rule], resting: Collection[str]) -> str:
+    """What comes before a step, and what is spoiled otherwise."""
+    return "; ".join(
+        f"“{book.operations[rule.before].title}” {'is not over' if rule.before in resting else 'comes first'}, or {rule.spoils}"
+        for rule in early[:3]
+    )
+
+
 @screen.post("/jobs/<int:job_id>/sheet/tick")
 def tick(job_id: int) -> Response:
     """Tick one fret off within a step, or take it back; answers the pace to a script."""
-    _, instrument = _of(job_id)
+    job, instrument = _of(job_id)
     book, _ = catalogue()
     code, fret = request.form.get("step", ""), request.form.get("fret", 0, type=int)
     back = redirect(url_for(".show", job_id=job_id, _anchor="frets"))
+    now_at, lines = _sheet(job, instrument, book, plan_for(job, book))
+    resting = {timer.step for timer in now_at.running if timer.kind == "rests"}
+    line = next((one for one in lines if one.operation.code == code), None)
+    held = [rule for rule in line.early if rule.before in resting] if line and not line.record.started_at else []
+    if held:
+        said = _early_words(book, held, resting)
+        if wants_json():
+            return make_response({"error": said}, 422)
+        flash(f"Not ticked: {said}.")
+        return back
     if code not in book.operations or not 1 <= fret <= instrument.spec.frets:
         if wants_json():
             return make_response({"error": f"frets are 1 to {instrument.spec.frets}"}, 422)

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, tzinfo
 
-from deft_bench.core.work.run_sheet import RunSheet
+from deft_bench.core.work.run_sheet import RunSheet, held_by
 from deft_bench.core.work.schedule.bench import Step
 
 PART_USABLE = time(12)
@@ -35,6 +35,9 @@ def steps_left(
     found = []
     for k, one in enumerate(left):
         before = [rule.before for rule in sheet.rules if rule.after == one.code]
+        before += [
+            rule.before for rule in held_by(sheet, one.code, [*(resting or {}), *(other.code for other in left[:k])])
+        ]
         held = (
             [(resting[code], f"{_title(sheet, code)} rests") for code in before if code in (resting or {})]
             if resting
@@ -45,7 +48,8 @@ def steps_left(
                 held.append((datetime.combine(part.due, PART_USABLE, zone), part.what))
         until, why = max(held, default=(None, ""), key=lambda item: item[0])
         spent = (running or {}).get(one.code)
-        work = minutes[one.code] if spent is None else max(LEAST_LEFT_MIN, minutes[one.code] - spent)
+        # a clock that was set back since does not make the work longer
+        work = minutes[one.code] if spent is None else max(LEAST_LEFT_MIN, minutes[one.code] - max(0.0, spent))
         found.append(
             Step(
                 one.code, one.title, max(1, round(work)), round(waits[one.code]), tuple(sorted({place[code] for code in before if place.get(code, k) < k and waits[code]})),
