@@ -3,6 +3,8 @@
 import re
 from typing import Any
 
+import pytest
+
 from deft_bench.formats.record_json import export_record
 from deft_bench.store import instruments, jobs, rod_turns, shop, surveys
 from deft_bench.store.database import Connection
@@ -16,7 +18,7 @@ def test_the_rods_answer_and_its_stop_signs(bench: Bench, demo: Connection) -> N
     assert "2 recorded turns: this rod gives" in text
     assert re.search(r"Tighten (a quarter turn|an eighth of a turn) toward 0\.18\u00a0mm of relief", text)
     assert text.count('class="relief-dot"') == 2
-    stop = bench.get(f"/instruments/{GODWIT}/neck?aim=fretwork")
+    stop = bench.get(f"/instruments/{GODWIT}/neck?aim=playing")
     assert "A single rod that is slack cannot push the neck forward" in stop
     assert "Refer for neck work" in stop
     assert "Turned:" not in stop
@@ -196,6 +198,39 @@ def test_after_a_lift_only_the_lifted_fret_is_read_again(bench: Bench, demo: Con
     assert carried == {place: um for place, um in before.items() if place[1] != 9}
     assert {reading.typed for reading in surveys.readings(demo, survey).values()} == {"as before"}
     assert 'data-say="fret">Fret 9<' in bench.get(where)
+
+
+@pytest.mark.parametrize("order", ["lane_by_lane", "fret_by_fret"])
+def test_named_frets_write_to_named_frets(bench: Bench, demo: Connection, order: str) -> None:
+    job = jobs.open_of(demo, [HERON])[HERON].id
+    heights = [one for one in surveys.of_job(demo, job) if one.head.kind == "fret_heights"]
+    before = surveys.values(demo, heights[-1].id)
+    head = {
+        "kind": "fret_heights", "stage": "between", "method": "gap", "tool": "gauge", "resolution_um": "0.02", "string_state": "off",
+        "order": order, "only": "5, 12",
+    }  # fmt: skip
+    where = bench.post(f"/jobs/{job}/surveys/new", head, follow=False).headers["Location"]
+    survey = int(where.rsplit("/", 1)[1])
+    named = {(lane, fret) for lane in ("bass", "middle", "treble") for fret in (5, 12)}
+    # without a script the page itself says where the cursor is, after every reading and every reload
+    for count in range(len(named) + 2):
+        text = bench.get(where)
+        lane, fret = (re.search(rf'name="{name}" value="([^"]*)"', text)[1] for name in ("lane", "fret"))  # type: ignore[index]
+        assert (lane, int(fret)) in named
+        assert f'data-say="read">{min(count, 6)}</strong> of 6 read' in text
+        expects = re.search(r'name="expects" value="([^"]*)"', text)[1]  # type: ignore[index]
+        sent = {"lane": lane, "fret": fret, "reading": f"0.{20 + count}", "token": f"t{count}", "expects": expects}
+        bench.post(f"{where}/readings", sent)
+    # a correction at a place that is not named is refused, and so is a sheet's
+    reply = bench.post(f"{where}/readings", {"lane": "bass", "fret": "4", "reading": "0.3", "token": "x"}, headers={"Accept": "application/json"})  # fmt: skip
+    assert reply.status_code == 422
+    assert "reads only frets 5 and 12" in reply.json["error"]
+    assert "is not read in this survey" in bench.post(f"{where}/sheet", {"text": "fret,bass\n4,0.3", "store": "1"}).text
+    after = surveys.values(demo, survey)
+    assert {place: um for place, um in after.items() if place not in named} == {
+        place: um for place, um in before.items() if place not in named
+    }
+    assert all(200 <= (after[place] or 0) <= 280 for place in named)
 
 
 def test_marked_frets_only_takes_less_and_its_gate_holds(bench: Bench, demo: Connection) -> None:

@@ -11,7 +11,7 @@ class Facts:
     """What is known of a job. Counts are of the latest fret-height survey; `plan` is the latest accepted plan.
 
     `plan_kind` is `level`, `lift` or `refret`; `surveyed_since` says that the latest survey was started after the plan
-    was carried out.
+    was carried out. `moved` says what was done to the neck since the heights were read, empty when they still hold.
     """
 
     surveyed: bool = False
@@ -23,6 +23,12 @@ class Facts:
     surveyed_since: bool = False
     gate_passes: bool = False
     closed: bool = False
+    moved: str = ""
+
+    @property
+    def stale(self) -> bool:
+        """Whether the heights are older than what was done since, and a call would be made from them."""
+        return bool(self.moved) and not self.gate_passes
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,12 +57,17 @@ def now(facts: Facts) -> tuple[str, str]:
     if not facts.surveyed:
         return "survey", "Survey the fret heights."
     if facts.plan_kind and not facts.plan_done:
+        if facts.stale:
+            return "work", f"The neck has moved since this was planned: {facts.moved}. Read the heights again."
         what = {"level": "Level to the plan", "lift": "Lift the named frets", "refret": "Replace the named frets"}
         return "work", f"{what[facts.plan_kind]}, then mark it done."
     if facts.plan_kind and not facts.surveyed_since:
         if facts.plan_kind == "level":
             return "after", "Survey again: the gate judges it against the plan."
         return "survey", "Survey again before any metal comes off."
+    if facts.stale:
+        step = "after" if facts.plan_kind == "level" else "survey"
+        return step, f"The neck has moved since: {facts.moved}. Read the heights again."
     if facts.read < facts.places and not facts.gate_passes:
         step = "after" if facts.stage == "after" else "survey"
         return step, f"Finish the survey: {facts.read} of {facts.places} read."

@@ -5,6 +5,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from deft_bench.core.field_checks import text_problems
 from deft_bench.core.frets.heights import LANES, Heights
 from deft_bench.core.units import Display, LengthError, System, parse_length
 
@@ -76,7 +77,8 @@ ACTION_FRET = 12
 class SurveyHead:
     """What a survey was read with and in which state; resolution in micrometres (of cents in hundredths), climate in °C and % RH.
 
-    `strings` is how many strings a per-string survey reads (0 for lanes), `at_frets` where intonation is read.
+    `strings` is how many strings a per-string survey reads (0 for lanes), `at_frets` where intonation is read, or
+    the frets that a survey of heights reads again while the others stand as they were (empty: all).
     """
 
     kind: str
@@ -106,6 +108,7 @@ def head_problems(head: SurveyHead) -> dict[str, str]:
         found["order"] = "Choose lane by lane or fret by fret."
     if not head.tool.strip() or len(head.tool) > 80:
         found["tool"] = "Say what it was read with, in 1 to 80 characters."
+    found |= text_problems(head, ("tool",), ("note",))
     if not 1 <= head.resolution_um <= 500:
         found["resolution_um"] = "The tool's resolution is out of range; accepted: 0.001 to 0.5 mm."
     if head.temperature_c is not None and not -20 <= head.temperature_c <= 60:
@@ -119,8 +122,11 @@ def head_problems(head: SurveyHead) -> dict[str, str]:
         found["method"] = "Fret heights are read as a gap under a straightedge or a height above a reference."
     if (head.kind in PER_STRING) != (head.strings > 0) or head.strings > 18:
         found["strings"] = "A survey of strings says how many there are, 1 to 18; any other says 0."
-    if (head.kind == "intonation") != bool(head.at_frets) or any(not 1 <= fret <= 60 for fret in head.at_frets):
-        found["at_frets"] = "Intonation names the frets that it is read at; no other survey does."
+    named = bool(head.at_frets)
+    if (head.kind == "intonation" and not named) or (named and head.kind not in ("intonation", "fret_heights")):
+        found["at_frets"] = "Intonation names the frets that it is read at, and heights may; no other survey does."
+    elif any(not 1 <= fret <= 60 for fret in head.at_frets):
+        found["at_frets"] = "Frets are whole numbers from 1 to 60."
     if head.kind in PER_STRING and head.string_state != "tuned":
         found["string_state"] = "This is read with the strings tuned to pitch."
     if head.kind not in ("straightness", "slot_depth") and head.surface == "board":
@@ -156,6 +162,12 @@ def walk(kind: str, frets: int, order: Order, strings: int = 0, at_frets: Sequen
 def places(head: SurveyHead, frets: int) -> list[Place]:
     """Every place of a survey with this heading, in the cursor's order."""
     return walk(head.kind, frets, head.order, head.strings, head.at_frets)
+
+
+def cursor_places(head: SurveyHead, frets: int) -> list[Place]:
+    """The places that the cursor visits and that take a reading: of a survey of named frets only theirs."""
+    every = places(head, frets)
+    return [place for place in every if place[1] in head.at_frets] if head.at_frets else every
 
 
 def heights_from(readings_um: Mapping[Place, int | None], method: str, frets: int) -> dict[str, Heights]:

@@ -97,12 +97,17 @@ def bow_of_tops(lanes: Mapping[str, Heights], positions_mm: list[float]) -> Stra
 
     A lane read much less far than the others is left out: on a twisted neck its slope would pass for a bow.
     """
+    return bow(gaps_of_tops(lanes, positions_mm), positions_mm, "fret_tops")
+
+
+def gaps_of_tops(lanes: Mapping[str, Heights], positions_mm: list[float]) -> dict[int, float]:
+    """How far the mean of the lanes lies under a straight line, mm by fret; lanes read much less far than the others are left out."""
     if not lanes:
-        return None
+        return {}
     read = {lane: sum(h is not None for h in heights) for lane, heights in lanes.items()}
     even = {lane: heights for lane, heights in lanes.items() if read[lane] >= EVENLY_READ * max(read.values())}
     mean = mean_heights(even, len(positions_mm))
-    return bow({fret: -h for fret, h in enumerate(mean, 1) if h is not None}, positions_mm, "fret_tops")
+    return {fret: -h for fret, h in enumerate(mean, 1) if h is not None}
 
 
 def _band(positions_mm: list[float], lanes: Mapping[str, Heights], drops_mm: list[float]) -> float | None:

@@ -141,6 +141,16 @@ def values(db: Connection, survey_id: int) -> dict[Place, int | None]:
     return {place: reading.value_um for place, reading in readings(db, survey_id).items()}
 
 
+def read_from(db: Connection, survey_id: int) -> str | None:
+    """When the oldest of a survey's current readings was taken; None when it holds none."""
+    row = db.execute(
+        "SELECT min(r.at) FROM reading r WHERE r.survey_id = ? AND r.value_um IS NOT NULL"
+        " AND NOT EXISTS (SELECT 1 FROM reading n WHERE n.replaces = r.id)",
+        (survey_id,),
+    ).fetchone()
+    return None if row[0] is None else str(row[0])
+
+
 def history(db: Connection, survey_id: int) -> list[Reading]:
     """Every reading that was ever accepted in a survey, corrections and withdrawals too, in order."""
     return [_reading(row) for row in db.execute(f"{_READING} WHERE r.survey_id = ? ORDER BY r.id", (survey_id,))]
@@ -191,18 +201,23 @@ def accept(
 
 
 def add_many(db: Connection, survey_id: int, rows: Iterable[tuple[Place, int, str]], at: str) -> int:
-    """Save a sheet of readings in one transaction, each as a correction where there is one; returns how many changed."""
+    """Save a sheet of readings in one transaction, each as a correction where there is one; returns how many changed.
+
+    Joins an open transaction when there is one.
+    """
+    if not db.in_transaction:
+        with transaction(db):
+            return add_many(db, survey_id, rows, at)
     count = 0
-    with transaction(db):
-        for place, value_um, typed in rows:
-            current = _head_of(db, survey_id, place)
-            if current is not None and current.value_um == value_um:
-                continue
-            db.execute(
-                "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at, replaces) VALUES (?, ?, ?, ?, ?, ?, ?)",
-                (survey_id, *place, value_um, typed, at, current.id if current else None),
-            )
-            count += 1
+    for place, value_um, typed in rows:
+        current = _head_of(db, survey_id, place)
+        if current is not None and current.value_um == value_um:
+            continue
+        db.execute(
+            "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at, replaces) VALUES (?, ?, ?, ?, ?, ?, ?)",
+            (survey_id, *place, value_um, typed, at, current.id if current else None),
+        )
+        count += 1
     return count
 
 

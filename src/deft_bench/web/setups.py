@@ -3,15 +3,16 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from deft_bench.core.acts import MOVES_BOW, MOVES_TOPS, Act
 from deft_bench.core.frets.heights import Heights
 from deft_bench.core.strings.assembled import Assembled, Trial, assemble, errors_of, target_from
 from deft_bench.core.strings.intonation import GATE_CENTS
 from deft_bench.core.strings.setup_job import Found, SetupFacts
 from deft_bench.core.strings.setup_plan import SetupPlan
 from deft_bench.core.survey import PER_CENT, Place, heights_from
-from deft_bench.store import instruments, jobs, setups, surveys
+from deft_bench.store import acts, instruments, jobs, setups, surveys
 from deft_bench.web.support import db
-from deft_bench.web.surveyed import surveyed
+from deft_bench.web.surveyed import moved_since_read, surveyed
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,8 +31,13 @@ def setup_stage(job: jobs.Job, kind: str) -> str:
     return "after" if kind in ("buzz", "intonation") else "between"
 
 
-def read_of(instrument: instruments.Instrument, found: Sequence[surveys.Survey]) -> Read:
-    """Figures from surveys given newest first: of each kind the newest that holds readings counts."""
+def read_of(
+    instrument: instruments.Instrument, found: Sequence[surveys.Survey], done: Sequence[Act] | None = None
+) -> Read:
+    """Figures from surveys given newest first: of each kind the newest that holds readings counts.
+
+    With `done`, the acts on record, a relief that was read before the neck was moved is left out: nobody knows it now.
+    """
     of: dict[str, surveys.Survey] = {}
     values: dict[str, dict[Place, int | None]] = {}
     relief = None
@@ -43,7 +49,7 @@ def read_of(instrument: instruments.Instrument, found: Sequence[surveys.Survey])
             if survey.head.string_state != "tuned":
                 continue
             straight = surveyed(survey, instrument).figures.straight
-            if straight is None:
+            if straight is None or (done and moved_since_read(survey, MOVES_BOW, done) is not None):
                 continue
             relief = straight.relief_mm
         else:
@@ -76,7 +82,7 @@ def latest_read(instrument: instruments.Instrument) -> Read:
         for kind in ("straightness", "strings", "intonation", "buzz")
         for survey in surveys.of_instrument(db(), instrument.id, kind, 6)
     ]
-    return read_of(instrument, newest)
+    return read_of(instrument, newest, acts.of_instrument(db(), instrument.id))
 
 
 def last_setup(instrument: instruments.Instrument) -> Found:
@@ -91,7 +97,7 @@ def setup_facts(job: jobs.Job, instrument: instruments.Instrument) -> SetupFacts
     """What has been recorded of a setup job, for its steps."""
     found = list(reversed(surveys.of_job(db(), job.id)))
     before = read_of(instrument, [survey for survey in found if survey.head.stage == "before"])
-    latest = read_of(instrument, found)
+    latest = read_of(instrument, found, acts.of_instrument(db(), instrument.id))
     targets = setups.accepted(db(), job.id)
     since = targets[-1].accepted_at if targets else ""
 
@@ -112,8 +118,9 @@ def setup_facts(job: jobs.Job, instrument: instruments.Instrument) -> SetupFacts
 
 def fret_errors(instrument: instruments.Instrument) -> dict[str, list[float]]:
     """How the frets stand off their lanes' lines, mm, by the latest height survey that is complete enough."""
+    done = acts.of_instrument(db(), instrument.id)
     for survey in surveys.of_instrument(db(), instrument.id, "fret_heights", 4):
-        if survey.frets != instrument.spec.frets:
+        if survey.frets != instrument.spec.frets or moved_since_read(survey, MOVES_TOPS, done) is not None:
             continue
         heights: dict[str, Heights] = heights_from(surveys.values(db(), survey.id), survey.head.method, survey.frets)
         errors = errors_of(heights, instrument.spec.mean_scale_mm, survey.frets)

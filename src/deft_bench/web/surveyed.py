@@ -1,13 +1,15 @@
 """A stored survey with its readings and figures, as the screens show it."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
+from deft_bench.core.acts import MOVES_HEIGHTS, Act, ActKind, moved_since
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.level_gate import LevelGate, level_gate
 from deft_bench.core.level_job import Facts
 from deft_bench.core.survey import Place, heights_from
 from deft_bench.core.survey_figures import Figures, figures
-from deft_bench.store import instruments, jobs, surveys
+from deft_bench.store import acts, instruments, jobs, surveys
 from deft_bench.web.support import db, rock_mm
 
 
@@ -64,6 +66,16 @@ def shown_band(gate: LevelGate, after: Surveyed) -> float:
     return max([after.survey.head.resolution_um / 1000, *gate.band_mm.values()])
 
 
+def moved_since_read(
+    survey: surveys.Survey, kinds: frozenset[ActKind], done: Sequence[Act] | None = None
+) -> Act | None:
+    """What was done to the neck since a survey was read; None when it still holds or holds nothing. `done` are the acts where they are known."""
+    read_at = surveys.read_from(db(), survey.id)
+    if read_at is None:
+        return None
+    return moved_since(acts.of_instrument(db(), survey.instrument_id) if done is None else done, read_at, kinds)
+
+
 def facts_of(job: jobs.Job, instrument: instruments.Instrument) -> Facts:
     """What has been recorded of a job, for its steps."""
     closed = job.closed_at is not None
@@ -75,7 +87,9 @@ def facts_of(job: jobs.Job, instrument: instruments.Instrument) -> Facts:
     done = plan is not None and plan.done_at is not None
     since = plan is not None and done and last.id > plan.survey_id
     gate = after_gate(plan, surveyed(last, instrument)) if plan and since and plan.outcome["kind"] == "level" else None
+    moved = moved_since_read(last, MOVES_HEIGHTS)
     return Facts(
+        moved=moved.said if moved else "",
         surveyed=True,
         read=surveys.counts(db(), [last.id])[last.id],
         places=3 * last.frets,

@@ -28,6 +28,15 @@ def turn_words(turns: float) -> str:
     return named.get(size, f"{size} of a turn")
 
 
+def next_turn_words(advice: RodAdvice) -> str:
+    """What the rod is asked for next, as the Level screen says it beside its own sentence."""
+    if advice.turn == "stop":
+        return advice.warnings[0]
+    if advice.turn == "none":
+        return "a touch of the rod, under an eighth of a turn, then settle and read again"
+    return f"{advice.turn} {turn_words(advice.next_turn)}, then settle and read again"
+
+
 def rod_call(
     found: Straightness,
     target_mm: float,
@@ -36,8 +45,13 @@ def rod_call(
     advice: RodAdvice,
     turns: Sequence[Turn],
     length: Length = in_mm,
+    *,
+    passed_over: str = "",
 ) -> Call:
-    """What to do with the rod. `aim` is `fretwork` (straight) or `playing` (the relief wanted)."""
+    """What to do with the rod. `aim` is `fretwork` (straight) or `playing` (the relief wanted).
+
+    For fretwork the rod is left alone once the straight gate passes, or is `passed_over` with a reason: the same gate as on Level.
+    """
     surface = "the board" if found.surface == "board" else "the fret tops"
     because = [
         f"{found.readings} readings on {surface}: {length(found.relief_mm)} of bow, greatest at fret {found.at_fret}."
@@ -60,6 +74,13 @@ def rod_call(
     neck_work = Instead(
         "Refer for neck work: heat, a compression refret, or planing the board", "frets or board come out"
     )
+    if aim == "fretwork" and (passed_over or found.frets_can_be_judged):
+        say = (
+            f"Leave the rod: the neck is levelled as it lies, “{passed_over}”."
+            if passed_over
+            else f"Leave the rod: {length(found.relief_mm)} of bow is straight enough for fretwork, within ±{length(STRAIGHT_MM)}."
+        )
+        return Call(say, "none", figures, tuple(because), (), sure, None)
     if found.kind == "s-bend":
         return Call(
             "This neck bends two ways: leave the rod alone.",

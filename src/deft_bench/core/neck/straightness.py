@@ -212,8 +212,12 @@ def _solve(table: list[list[float]]) -> list[float]:
     return [table[i][size] / table[i][i] for i in range(size)]
 
 
-def straightness_call(found: Straightness, rod: str | None = None, length: Length = in_mm) -> Call:
-    """What to do about the neck before fretwork. `rod` is `single`, `dual`, `none` or None when it is not known."""
+def straightness_call(
+    found: Straightness, rod: str | None = None, length: Length = in_mm, next_turn: str | None = None
+) -> Call:
+    """What to do about the neck before fretwork. `rod` is `single`, `dual`, `none` or None when it is not known; `next_turn` says
+    what the rod is asked for next where its own answer is known.
+    """
     surface = "the board" if found.surface == "board" else "the fret tops"
     bow = length(abs(found.relief_mm))
     figures = {"relief_mm": found.relief_mm, "at_fret": float(found.at_fret)}
@@ -244,7 +248,9 @@ def straightness_call(found: Straightness, rod: str | None = None, length: Lengt
     if abs(found.relief_mm) > STRAIGHT_MM:
         forward = found.relief_mm > 0
         turn = "tighten" if forward else "loosen"
-        if rod == "none":
+        if next_turn is not None:
+            cure = next_turn
+        elif rod == "none":
             cure = "this neck has no rod: heat, a compression refret or planing, by referral"
         elif rod == "single" and not forward:
             cure = "loosen the rod; a single rod that is already slack cannot do more"

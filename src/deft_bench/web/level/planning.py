@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from deft_bench.core.acts import MOVES_BOW, MOVES_HEIGHTS, moved_call
 from deft_bench.core.board.arch import humps
 from deft_bench.core.board.plan import layout_of
 from deft_bench.core.board.positions import fret_positions
@@ -22,15 +23,17 @@ from deft_bench.core.frets.levelling import (
 )
 from deft_bench.core.frets.plan_record import Circumstances, PlanKind, record_inputs, record_outcome
 from deft_bench.core.instrument import Spec
+from deft_bench.core.neck.rod_call import next_turn_words
 from deft_bench.core.neck.straight_gate import StraightGate
-from deft_bench.core.neck.straightness import straightness_call
+from deft_bench.core.neck.straightness import Straightness, straightness_call
 from deft_bench.core.survey import heights_from
 from deft_bench.core.survey_figures import bow_of_tops
 from deft_bench.core.units import LengthError, parse_length
-from deft_bench.store import boards, instruments, jobs, surveys
+from deft_bench.store import acts, boards, instruments, jobs, surveys
 from deft_bench.web.refretted import daylight_of, seated_with
+from deft_bench.web.rod import advice_for, recorded_turns
 from deft_bench.web.support import db, display, rock_mm, settings
-from deft_bench.web.surveyed import Surveyed, surveyed
+from deft_bench.web.surveyed import Surveyed, moved_since_read, surveyed
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,6 +130,11 @@ class Planning:
     call: Call
 
     @property
+    def stale(self) -> bool:
+        """Whether the heights are older than what was done to the neck: nothing is planned from them."""
+        return self.call.do == "read_again"
+
+    @property
     def kind(self) -> PlanKind:
         """What accepting does: `lift` frets first, `refret` some, or `level`."""
         if self.call.do in ("partial_refret", "refret"):
@@ -203,14 +211,20 @@ def straight_gate(
     tops = bow_of_tops(shaped, list(request.positions_mm))
     all_of_job = surveys.of_job(db(), job.id)
     earlier = [survey.id for survey in all_of_job if survey.head.kind == "fret_heights" and survey.id < base.id]
-    board = None
-    for survey in reversed(all_of_job):
-        if survey.head.kind == "straightness" and survey.id > max(earlier, default=0):
-            found = surveyed(survey, instrument).figures.straight
-            if found is not None:
-                board = found
-                break
+    board = fresh_bow(job, instrument, max(earlier, default=0))
     return StraightGate(board or tops, tops, board, bool(job.override_note))
+
+
+def fresh_bow(job: jobs.Job, instrument: instruments.Instrument, after_survey: int = 0) -> Straightness | None:
+    """The job's last straightness survey after another one, with nothing done to the neck since; None without one."""
+    done = acts.of_instrument(db(), instrument.id)
+    for survey in reversed(surveys.of_job(db(), job.id)):
+        if survey.head.kind != "straightness" or survey.id <= after_survey:
+            continue
+        found = surveyed(survey, instrument).figures.straight
+        if found is not None and moved_since_read(survey, MOVES_BOW, done) is None:
+            return found
+    return None
 
 
 def make_plan(
@@ -219,14 +233,14 @@ def make_plan(
     base: Surveyed,
     choices: Choices,
     carried_mm: list[float] | None = None,
-    heights: dict[str, Heights] | None = None,
+    planned_from: dict[str, Heights] | None = None,
 ) -> Planning:
     """Plan from a survey under the choices; raises ValueError when too few frets are read.
 
-    `heights` (mm) stand in for the survey's present readings where a plan is shown as it was accepted.
+    `planned_from` are the heights (mm) of a plan that is shown as it was accepted, whatever was read or done since.
     """
     frets = base.survey.frets
-    heights = heights or heights_from(base.values, base.survey.head.method, frets)
+    heights = planned_from or heights_from(base.values, base.survey.head.method, frets)
     if not heights:
         raise ValueError("no fret is read yet")
     request = level_request(instrument, frets, heights, choices)
@@ -235,7 +249,13 @@ def make_plan(
     past = [um / 1000 for um in jobs.past_levels(db(), instrument.id)]
     straight = straight_gate(job, instrument, request, base.survey, carried_mm)
     length = display().fine_mm
-    if straight.passes or straight.found is None:
+    moved = moved_since_read(base.survey, MOVES_HEIGHTS) if planned_from is None else None
+    if moved is not None:
+        bow = fresh_bow(job, instrument)
+        straight = StraightGate(bow, None, bow, bool(job.override_note))
+    if moved is not None and straight.passes:
+        call = moved_call(moved, bow_is_read=straight.found is not None)
+    elif straight.passes or straight.found is None:
         resolution = base.survey.head.resolution_um / 1000
         daylight, all_home = daylight_of(job)
         call = level_call(
@@ -243,7 +263,8 @@ def make_plan(
             daylight_mm=None if job.seated else daylight, seated_with=seated_with(job), length=length,
         )  # fmt: skip
     else:
-        call = straightness_call(straight.found, instrument.spec.rod, length)
+        advice = advice_for(instrument, straight.found, 0.0, recorded_turns(instrument))
+        call = straightness_call(straight.found, instrument.spec.rod, length, next_turn_words(advice))
     if choices.school == "marked" and call.do in ("level", "none"):
         chosen = marked_option(plan, rock_mm())
         call = marked_call(plan, chosen, call, length)

@@ -10,7 +10,8 @@ from deft_bench.core.frets.fall_away_tape import fall_by_first_fret
 from deft_bench.core.frets.heights import Heights
 from deft_bench.core.frets.level_gate import LevelGate
 from deft_bench.core.frets.plan_record import metal_taken
-from deft_bench.store import instruments, jobs, surveys
+from deft_bench.core.work.job_sheet import Event
+from deft_bench.store import acts, instruments, jobs, sheets, surveys
 from deft_bench.web.drawing.lanes import budget_chart, lane_charts
 from deft_bench.web.drawing.stage import short_unit, stage
 from deft_bench.web.job_now import job_steps
@@ -24,7 +25,7 @@ from deft_bench.web.level.planning import (
     records,
 )
 from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
-from deft_bench.web.surveyed import after_gate, planned_drops, shown_band, surveyed
+from deft_bench.web.surveyed import after_gate, facts_of, planned_drops, shown_band, surveyed
 
 screen = Blueprint(
     "level", __name__, template_folder="templates", static_folder="static", static_url_path="/level/static"
@@ -115,7 +116,7 @@ def _page(
             "school": accepted.inputs.get("school", "full"),
         }
         choices = read_choices(asked, base.frets)
-        planning = make_plan(job, instrument, surveyed(base, instrument), choices, heights=heights)
+        planning = make_plan(job, instrument, surveyed(base, instrument), choices, planned_from=heights)
     chosen, plan = planning.chosen, planning.plan
     marks: dict[int, set[str]] = {fret: {"left-out"} for fret in planning.choices.left_out}
     for fret in chosen.lift:
@@ -152,6 +153,7 @@ def _page(
             request_of.positions_mm, planning.budget.left_mm, planning.budget.least_mm,
             instrument.spec.fret_height_um / 1000, WARN_MM, display(), mirrored,
         ),
+        moved=facts_of(job, instrument).moved if accepted is not None and not accepted.done_at else "",
         short_unit=short_unit(display()),
         nut_states=NUT,
         beam=beam_paths(instrument),
@@ -202,6 +204,8 @@ def accept(job_id: int) -> Response:
         flash("A reading has changed since this page was made: here are the figures as they are now.")
     elif not planning.straight.passes:
         flash("The neck is not straight: straighten it and survey again, or say why it is levelled as it lies.")
+    elif planning.stale:
+        flash(planning.call.say)
     elif planning.call.do in ("check_seating", "reseat"):
         flash("Check the seating first, and say that the frets are home.")
     elif planning.kind == "level" and choices.school == "full" and job.nut == "in_place":
@@ -275,6 +279,15 @@ def seated(job_id: int) -> Response:
     job, _ = _job_of(job_id)
     jobs.set_seated(db(), job_id, not job.seated)
     return redirect(url_for(".show", job_id=job_id))
+
+
+@screen.post("/jobs/<int:job_id>/level/reseated")
+def reseated(job_id: int) -> Response:
+    """Record that frets were reseated, and go on to read them again: what was read before no longer holds."""
+    _job_of(job_id)
+    for what in ("started", "finished"):
+        sheets.add(db(), job_id, Event(acts.RESEAT, what, stamp()))
+    return redirect(url_for("surveys.new", job_id=job_id))
 
 
 @screen.post("/jobs/<int:job_id>/level/override")

@@ -5,48 +5,26 @@ from typing import Any
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.core.acts import MOVES_BOW
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.neck.rod_call import relief_target, rod_call, turn_words
-from deft_bench.core.neck.straightness import STRAIGHT_MM
-from deft_bench.core.neck.truss_rod import WITHIN_MM, Turn, truss_rod
+from deft_bench.core.neck.straightness import STRAIGHT_MM, Straightness
+from deft_bench.core.neck.truss_rod import WITHIN_MM, Turn
 from deft_bench.core.neck.twist import twist
 from deft_bench.core.strings.assembled import target_from
 from deft_bench.core.survey import STRING_STATES, SURFACES, heights_from
+from deft_bench.core.survey_figures import gaps_of_tops
 from deft_bench.store import instruments, jobs, rod_turns, setups, surveys
 from deft_bench.web.drawing.neck_curve import neck_curve, rod_chart
+from deft_bench.web.level.planning import Choices, height_surveys, make_plan
+from deft_bench.web.rod import advice_for, recorded_turns
 from deft_bench.web.support import db, display, here, settings, stamp
-from deft_bench.web.surveyed import Surveyed, latest, surveyed
+from deft_bench.web.surveyed import Surveyed, latest, moved_since_read, surveyed
 
 screen = Blueprint("neck", __name__, template_folder="templates")
 
 AIMS = {"fretwork": "straight, for fretwork", "playing": "relief, for playing"}
 STEPS_64 = {8: "1/8", 16: "1/4", -8: "−1/8", -16: "−1/4"}
-
-
-def recorded_turns(instrument: instruments.Instrument) -> list[tuple[rod_turns.RodTurn, Turn | None]]:
-    """Every recorded turn, with what straightness read alike before and after says it did, where both were read."""
-    found = [
-        surveyed(one, instrument) for one in reversed(surveys.of_instrument(db(), instrument.id, "straightness", 60))
-    ]
-    bows = [one for one in found if one.figures.straight is not None]
-    turned = rod_turns.of_instrument(db(), instrument.id)
-    answers = []
-    for i, turn in enumerate(turned):
-        until = turned[i + 1].at if i + 1 < len(turned) else "9999"
-        before = [one for one in bows if one.survey.taken_at <= turn.at]
-        after = [one for one in bows if turn.at < one.survey.taken_at <= until]
-        answers.append((turn, _answer(turn, before[-1], after[0]) if before and after else None))
-    return answers
-
-
-def _answer(turn: rod_turns.RodTurn, before: Surveyed, after: Surveyed) -> Turn | None:
-    """A turn's effect, only where both readings are of one surface and string state."""
-    one, other = before.survey.head, after.survey.head
-    if (one.surface, one.string_state) != (other.surface, other.string_state):
-        return None
-    assert before.figures.straight is not None
-    assert after.figures.straight is not None
-    return Turn(turn.turns, before.figures.straight.relief_mm, after.figures.straight.relief_mm)
 
 
 @screen.get("/instruments/<int:instrument_id>/neck")
@@ -64,20 +42,25 @@ def show(instrument_id: int) -> str:
     turns = recorded_turns(instrument)
     answered = [answer for _, answer in turns if answer is not None]
     shown: dict[str, Any] = {"bow": None}
-    # a turn since the last reading: what the neck does now is not known yet
-    waiting = bool(turns and bow and turns[-1][0].at >= bow.survey.taken_at)
+    waiting = _waiting(bow, turns) if bow else ""
     if bow is not None and bow.figures.straight is not None:
         found = bow.figures.straight
-        slack = turns[-1][0].slack if turns else False
-        rod: Any = spec.rod
-        advice = truss_rod(found.relief_mm, target, rod, answered, slack=slack)
-        positions = fret_positions(spec.mean_scale_mm, bow.survey.frets)
         gaps = {fret: um / 1000 for (_, fret), um in bow.values.items() if um is not None}
+        tops = _judged_tops(instrument, opened) if aim == "fretwork" and not waiting else None
+        if tops is not None:
+            # Level judges the neck by its latest heights: so does this screen
+            found, gaps = tops
+        rod: Any = spec.rod
+        advice = advice_for(instrument, found, target, turns)
+        positions = fret_positions(spec.mean_scale_mm, bow.survey.frets)
         shown = {
             "bow": bow,
             "found": found,
+            "by_tops": tops is not None,
             "advice": advice,
-            "call": rod_call(found, target, aim, rod, advice, answered, display().fine_mm),
+            "call": rod_call(
+                found, target, aim, rod, advice, answered, display().fine_mm, passed_over=opened.override_note if opened else ""
+            ),
             "curve": neck_curve(gaps, positions, found, target, display(), mirrored=spec.left_handed != (settings()["nut_side"] == "right")),
             "response": rod_chart(answered, advice.mm_per_turn, advice.mm_per_turn_sd, display()),
             "straight_mm": STRAIGHT_MM,
@@ -88,6 +71,31 @@ def show(instrument_id: int) -> str:
         playing_target=playing, surfaces=SURFACES, states=STRING_STATES, turn_words=turn_words, steps_64=STEPS_64,
         opened=opened, twist=_twist(instrument), **shown,
     )  # fmt: skip
+
+
+def _waiting(bow: Surveyed, turns: list[tuple[rod_turns.RodTurn, Turn | None]]) -> str:
+    """What was done since the bow was read, in words: what the neck does now is not known yet. Empty when the reading holds."""
+    if turns and turns[-1][0].at >= bow.survey.taken_at:
+        return "the rod was turned"
+    moved = moved_since_read(bow.survey, MOVES_BOW)
+    return moved.said if moved else ""
+
+
+def _judged_tops(
+    instrument: instruments.Instrument, opened: jobs.Job | None
+) -> tuple[Straightness, dict[int, float]] | None:
+    """The bow on the fret tops and its gaps by fret (mm), when that is what the Level screen judges the neck by; else None."""
+    heights = height_surveys(opened) if opened is not None else []
+    if opened is None or not heights:
+        return None
+    try:
+        planning = make_plan(opened, instrument, surveyed(heights[-1], instrument), Choices())
+    except ValueError:
+        return None
+    if planning.stale or planning.straight.board is not None or planning.straight.tops is None:
+        return None
+    request = planning.plan.request
+    return planning.straight.tops, gaps_of_tops(request.heights, list(request.positions_mm))
 
 
 def _playing_relief(instrument: instruments.Instrument, opened: jobs.Job | None) -> float:

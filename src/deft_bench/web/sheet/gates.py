@@ -11,7 +11,7 @@ from deft_bench.web.refretted import daylight_of, latest_values, refret_facts
 from deft_bench.web.setups import setup_facts
 from deft_bench.web.sheet.recorded import SETUP
 from deft_bench.web.support import db, display
-from deft_bench.web.surveyed import facts_of, surveyed
+from deft_bench.web.surveyed import facts_of, moved_since_read, surveyed
 
 HEIGHTS = ("before_survey", "survey", "resurvey")
 BOWS = ("straight_wood", "straight", "straight_after", "relief", "relief_again")
@@ -64,6 +64,8 @@ def _heights(code: str, job: jobs.Job, instrument: instruments.Instrument) -> Ga
         return GateReading(
             "within the planned shape" if facts.gate_passes else "not within the planned shape yet", facts.gate_passes
         )
+    if code == "survey" and facts.stale and facts.plan_kind is None:
+        return GateReading(f"read before {facts.moved}: read again", False)
     return GateReading(f"{facts.read} of {facts.places} places read", facts.read >= facts.places)
 
 
@@ -74,6 +76,9 @@ def _bow(code: str, job: jobs.Job, instrument: instruments.Instrument) -> GateRe
             straight = surveyed(survey, instrument).figures.straight
             if straight is None:
                 return None
+            moved = moved_since_read(survey, frozenset({"rod"}))
+            if moved is not None:
+                return GateReading(f"read before {moved.said}: read again", False)
             on = "the wood" if survey.head.surface == "board" else "fret tops"
             passes = None if code.startswith("relief") else straight.frets_can_be_judged
             return GateReading(f"bow {display().signed(straight.relief_mm * 1000)} on {on}", passes)

@@ -2,11 +2,11 @@
 
 from deft_bench.core.refret import END_STEPS, SIDES
 from deft_bench.core.strings.setup_job import setup_steps
-from deft_bench.store import instruments, jobs, order_ticks, surveys
+from deft_bench.store import acts, instruments, jobs, order_ticks, surveys
 from deft_bench.web.refretted import refret_facts
 from deft_bench.web.setups import setup_facts
 from deft_bench.web.support import db
-from deft_bench.web.surveyed import facts_of, surveyed
+from deft_bench.web.surveyed import facts_of, moved_since_read, surveyed
 
 SETUP = {
     "intake": ("before_survey",), "relief": ("relief",), "nut": ("nut_depth",), "saddle": ("action", "relief_again"), "intonation": ("intonation",),
@@ -34,15 +34,16 @@ def recorded(job: jobs.Job, instrument: instruments.Instrument) -> set[str]:
 
 def _levelled(job: jobs.Job, instrument: instruments.Instrument) -> set[str]:
     facts = facts_of(job, instrument)
+    done = acts.of_instrument(db(), instrument.id)
     bows = [
         surveyed(one, instrument).figures.straight
         for one in surveys.of_job(db(), job.id)
-        if one.head.kind == "straightness"
+        if one.head.kind == "straightness" and moved_since_read(one, frozenset({"rod"}), done) is None
     ]
     ends = sum(step.startswith("end ") for step in order_ticks.ticks(db(), job.id))
     proofs = {
         "before_survey": facts.surveyed and facts.read >= facts.places,
-        "survey": facts.surveyed and facts.read >= facts.places,
+        "survey": facts.surveyed and facts.read >= facts.places and not (facts.stale and facts.plan_kind is None),
         "strings_off": job.nut in ("out", "protected"),
         "straight": bool(bows) and bows[-1] is not None and bows[-1].frets_can_be_judged,
         "reseat": job.seated,

@@ -2,13 +2,16 @@
 
 import math
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 from uuid import uuid4
 
 from flask import Blueprint, flash, jsonify, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.core.acts import MOVES_HEIGHTS
 from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.calls import frets_named
 from deft_bench.core.frets.heights import LANES, SEATING_GAP_MM, deviations
 from deft_bench.core.level_job import now as step_now
 from deft_bench.core.refret import SPROUT_THAT_COUNTS_MM, slot_needs
@@ -26,6 +29,7 @@ from deft_bench.core.survey import (
     SURFACES,
     Place,
     SurveyHead,
+    cursor_places,
     head_problems,
     heights_from,
     lanes_of,
@@ -38,13 +42,15 @@ from deft_bench.core.survey import (
 from deft_bench.core.units import Display, LengthError
 from deft_bench.formats.readings_csv import MOST_BYTES, read_sheet, write_sheet
 from deft_bench.store import boards, instruments, jobs, pins, refrets, setups, shop, surveys
+from deft_bench.store.database import transaction
 from deft_bench.web.drawing.stage import off_number, off_words, shape_of, short_unit, stage
 from deft_bench.web.errors import wants_json
 from deft_bench.web.job_now import job_now, job_steps
+from deft_bench.web.refretted import daylight_of
 from deft_bench.web.rocking import Rocking, edges, rocking
 from deft_bench.web.setups import setup_stage
 from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
-from deft_bench.web.surveyed import facts_of
+from deft_bench.web.surveyed import facts_of, moved_since_read
 
 screen = Blueprint(
     "surveys", __name__, template_folder="templates", static_folder="static", static_url_path="/surveys/static"
@@ -92,11 +98,12 @@ def next_of(job_id: int) -> Response:
         instrument = instruments.get(db(), job.instrument_id)
     if job.kind == "setup":
         return redirect(job_now(job, instrument).href)
-    code, _ = step_now(facts_of(job, instrument))
+    facts = facts_of(job, instrument)
+    code, _ = step_now(facts)
     heights = [survey for survey in surveys.of_job(db(), job_id) if survey.head.kind == "fret_heights"]
     plan = next(reversed(jobs.plans(db(), job_id)), None)
     fresh = bool(heights) and plan is not None and plan.done_at is not None and heights[-1].id <= plan.survey_id
-    if heights and not (code in ("survey", "after") and fresh):
+    if heights and not facts.stale and not (code in ("survey", "after") and fresh):
         return redirect(url_for(".show", survey_id=heights[-1].id))
     return redirect(url_for(".new", job_id=job_id))
 
@@ -152,9 +159,17 @@ def new(job_id: int) -> str | Response | tuple[str, int]:
         if head is not None and before is not None and before[0].head.method != head.method:
             form.errors["only"] = "Read them the same way as the others, or empty this box and read all."
         if head is not None and not form.errors:
-            survey_id = surveys.start(db(), instrument.id, job_id, instrument.spec.frets, head, stamp())
-            if before is not None:
-                _carry(before[0], survey_id, only)
+            with transaction(db()):
+                survey_id = surveys.start(
+                    db(),
+                    instrument.id,
+                    job_id,
+                    instrument.spec.frets,
+                    replace(head, at_frets=only or head.at_frets),
+                    stamp(),
+                )
+                if before is not None:
+                    _carry(before[0], survey_id, only)
             return redirect(url_for(".show", survey_id=survey_id))
         return _new_page(job, instrument, kind, form.sent, form.errors), 422
     return _new_page(job, instrument, kind, _starting(job, instrument, kind), {})
@@ -163,17 +178,20 @@ def new(job_id: int) -> str | Response | tuple[str, int]:
 def readable_alone(job: jobs.Job | None) -> tuple[surveys.Survey, str] | None:
     """The job's last complete height survey, from which unread frets may stand, and the frets lifted since as a suggestion.
 
-    None when there is none, or when metal has come off since: then every fret is read again.
+    None when there is none, or when metal has come off or the neck was bent since: then every fret is read again.
     """
     if job is None:
         return None
     heights = [one for one in surveys.of_job(db(), job.id) if one.head.kind == "fret_heights"]
     if not heights or surveys.counts(db(), [heights[-1].id])[heights[-1].id] < 3 * heights[-1].frets:
         return None
+    if moved_since_read(heights[-1], MOVES_HEIGHTS - {"reseat", "lift"}) is not None:
+        return None
     plan = next(reversed(jobs.plans(db(), job.id)), None)
-    if plan is None or plan.done_at is None or heights[-1].id > plan.survey_id:
-        return heights[-1], ""
-    return (heights[-1], ", ".join(map(str, plan.outcome["frets"]))) if plan.outcome["kind"] == "lift" else None
+    if plan is not None and plan.done_at is not None and heights[-1].id <= plan.survey_id:
+        return (heights[-1], ", ".join(map(str, plan.outcome["frets"]))) if plan.outcome["kind"] == "lift" else None
+    loose = sorted(daylight_of(job)[0]) if moved_since_read(heights[-1], frozenset({"reseat"})) else []
+    return heights[-1], ", ".join(map(str, loose))
 
 
 def _carry(before: surveys.Survey, survey_id: int, only: tuple[int, ...]) -> None:
@@ -270,7 +288,7 @@ def _tape_at(job: jobs.Job | None, kind: str, stage: str) -> str:
 
 def _order(survey: surveys.Survey) -> list[Place]:
     """The places of a survey in the cursor's order; of slots and seating only the frets that a partial refret replaces."""
-    order = places(survey.head, survey.frets)
+    order = cursor_places(survey.head, survey.frets)
     if survey.head.kind in ("slot_depth", "seating") and survey.job_id:
         plan = refrets.plan_of(db(), survey.job_id)
         if plan is not None:
@@ -319,6 +337,7 @@ def show(survey_id: int) -> str:
         unit=unit_of(survey.head.kind, display()),
         order={place: i for i, place in enumerate(order)},
         readings=readings,
+        read=sum(place in readings for place in order),
         corrected=corrected,
         at=at,
         token=uuid4().hex,
@@ -452,7 +471,7 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
     token = request.form.get("token", "")[:64]
     expects = request.form.get("expects", type=int)
     if place not in order or not token:
-        return _refuse(survey_id, place, "That place is not on this neck.", 422)
+        return _refuse(survey_id, place, _not_here(survey, place), 422)
     value = None
     if "withdraw" not in request.form:
         try:
@@ -483,10 +502,19 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
         id=made.id if made.value_um is not None else None,
         value="" if made.value_um is None else reading_words(made.value_um, survey.head.kind, display()),
         corrected=made.replaces is not None,
-        read=len(values),
+        read=sum(place in values for place in order),
         lane=_lane_state(survey, instrument, values, place[0]),
         rocker=_rocker_state(rocking(survey, instrument, values, rock_mm())) if survey.head.kind == "rocker" else None,
     )
+
+
+def _not_here(survey: surveys.Survey, place: Place) -> str:
+    if place in places(survey.head, survey.frets):
+        named = sorted({fret for _, fret in _order(survey)})
+        return (
+            f"This survey reads only {frets_named(named)}: the others stand as they were. Start another to read them."
+        )
+    return "That place is not on this neck."
 
 
 def _said(um: int, kind: str) -> str:

@@ -1,0 +1,47 @@
+"""How an instrument's rod has answered, and what it is asked for next: the same for the Neck and the Level screen."""
+
+from typing import Any
+
+from deft_bench.core.neck.straightness import Straightness
+from deft_bench.core.neck.truss_rod import RodAdvice, Turn, truss_rod
+from deft_bench.store import instruments, rod_turns, surveys
+from deft_bench.web.support import db
+from deft_bench.web.surveyed import Surveyed, surveyed
+
+
+def recorded_turns(instrument: instruments.Instrument) -> list[tuple[rod_turns.RodTurn, Turn | None]]:
+    """Every recorded turn, with what straightness read alike before and after says it did, where both were read."""
+    found = [
+        surveyed(one, instrument) for one in reversed(surveys.of_instrument(db(), instrument.id, "straightness", 60))
+    ]
+    bows = [one for one in found if one.figures.straight is not None]
+    turned = rod_turns.of_instrument(db(), instrument.id)
+    answers = []
+    for i, turn in enumerate(turned):
+        until = turned[i + 1].at if i + 1 < len(turned) else "9999"
+        before = [one for one in bows if one.survey.taken_at <= turn.at]
+        after = [one for one in bows if turn.at < one.survey.taken_at <= until]
+        answers.append((turn, _answer(turn, before[-1], after[0]) if before and after else None))
+    return answers
+
+
+def _answer(turn: rod_turns.RodTurn, before: Surveyed, after: Surveyed) -> Turn | None:
+    """A turn's effect, only where both readings are of one surface and string state."""
+    one, other = before.survey.head, after.survey.head
+    if (one.surface, one.string_state) != (other.surface, other.string_state):
+        return None
+    assert before.figures.straight is not None
+    assert after.figures.straight is not None
+    return Turn(turn.turns, before.figures.straight.relief_mm, after.figures.straight.relief_mm)
+
+
+def advice_for(
+    instrument: instruments.Instrument,
+    found: Straightness,
+    target_mm: float,
+    turns: list[tuple[rod_turns.RodTurn, Turn | None]],
+) -> RodAdvice:
+    """The rod's next turn toward a relief."""
+    rod: Any = instrument.spec.rod
+    answered = [answer for _, answer in turns if answer is not None]
+    return truss_rod(found.relief_mm, target_mm, rod, answered, slack=turns[-1][0].slack if turns else False)
