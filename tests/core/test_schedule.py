@@ -178,6 +178,18 @@ def test_a_pin_is_kept_and_what_cannot_be_kept_is_said() -> None:
         schedule(replace(asked, pins=twice), 2)
 
 
+@pytest.mark.parametrize("far", [119, 120, 121, 400, 2_900_000])
+def test_a_promise_past_the_horizon_is_planned_with_the_rest(far: int) -> None:
+    first = fortnight(3)
+    asked = replace(first, jobs=(replace(first.jobs[0], promised=NOW.date() + timedelta(days=far)), *first.jobs[1:4]))
+    found = schedule(asked, 0.5)
+    assert faults(make_grid(asked), _starts(asked, found)) == []
+    assert found.days_late[asked.jobs[0].code] == 0
+    # what is promised for yesterday is a clock set back to another bench: it is late, and planned
+    early = replace(asked, now=NOW - timedelta(days=365))
+    assert schedule(replace(early, jobs=early.jobs[:2]), 0.5).placed
+
+
 def test_planned_anew_it_moves_as_little_as_it_can() -> None:
     jobs = [Job(f"j{j}", "", (Step("a", "", 100), Step("b", "", 100)), date(2026, 8, 28)) for j in range(8)]
     before = schedule(bench(jobs), 3)

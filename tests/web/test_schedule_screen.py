@@ -2,8 +2,11 @@
 
 import json
 import re
+import threading
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 import icalendar
 import pytest
@@ -20,11 +23,13 @@ from deft_bench.core.work.schedule.hours import (
     write_shifts,
     write_windows,
 )
+from deft_bench.core.work.schedule.planning import Planned, plan_bench
 from deft_bench.formats.calc import RequestError, calculate
 from deft_bench.formats.operations_toml import shipped
 from deft_bench.store import jobs, schedules, sheets, stock
 from deft_bench.store.database import Connection
-from deft_bench.web import create_app
+from deft_bench.web import bench_week, create_app
+from deft_bench.web.planner import Planner
 from harness import NOW, Bench
 
 HERON, CURLEW, TURNSTONE, WHIMBREL, SANDPIPER = 1, 4, 6, 9, 14
@@ -203,6 +208,51 @@ def test_the_calendar_is_read_back_by_a_standard_parser(bench: Bench, demo: Conn
     data = json.loads(bench.client.get("/schedule.json").data)
     assert len(data["placed"]) == len(saved.placed)
     assert data["risks"][0]["alone"] is True
+
+
+def test_a_promise_in_spring_and_a_clock_set_back_stop_no_plan(demo_path: Path, demo: Connection) -> None:
+    at = [NOW]
+    bench = Bench(create_app(demo_path, now=lambda: at[0], testing=True).test_client())
+    job = job_of(demo, HERON)
+    for promised in ("2027-04-01", "2199-12-31"):
+        bench.post("/schedule/promise", {"job": job.id, "promised_on": promised, "weight": "3"})
+        assert "Planned from now" in bench.post("/schedule/plan").text
+    sheets.add(demo, job.id, Event("ends", "started", NOW.isoformat().replace("+00:00", "Z")))
+    at[0] -= timedelta(days=366)
+    assert "Planned from now" in bench.post("/schedule/plan").text
+    assert "Heron No. 4" in bench.get("/schedule")
+
+
+def test_plans_are_made_one_at_a_time_and_a_second_request_joins_the_first(
+    demo_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    app = create_app(demo_path, now=lambda: NOW, testing=True)
+    inside, go = threading.Event(), threading.Event()
+    running, most, made, asking = [0], [0], [0], threading.Semaphore(0)
+
+    def slow(bench: Any, seconds: float) -> Planned:
+        made[0] += 1
+        running[0] += 1
+        most[0] = max(most[0], running[0])
+        inside.set()
+        assert go.wait(60)
+        found = plan_bench(bench, 0.3)
+        running[0] -= 1
+        return found
+
+    join = Planner.plan
+    monkeypatch.setattr(bench_week, "plan_bench", slow)
+    monkeypatch.setattr(Planner, "plan", lambda self, key, make: (asking.release(), join(self, key, make))[1])
+    with ThreadPoolExecutor(6) as pool:
+        asked = [pool.submit(lambda: Bench(app.test_client()).post("/schedule/plan").text) for _ in range(6)]
+        assert inside.wait(60)
+        assert all(asking.acquire(timeout=60) for _ in range(6))
+        # while it is being made another page is answered
+        assert "Instruments" in Bench(app.test_client()).get("/instruments")
+        go.set()
+        assert all("Planned from now" in one.result(timeout=60) for one in asked)
+    assert most == [1]
+    assert made[0] < 6
 
 
 def test_an_empty_bench_is_planned_from_nothing(empty: Bench) -> None:

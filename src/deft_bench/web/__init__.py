@@ -13,6 +13,7 @@ from deft_bench import __version__
 from deft_bench.store.database import open_database
 from deft_bench.web import errors, support
 from deft_bench.web.extensions import csrf
+from deft_bench.web.planner import Planner
 
 CONTENT_SECURITY_POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; "
@@ -52,6 +53,7 @@ def create_app(
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals["version"] = __version__
     csrf.init_app(app)
+    app.extensions["planner"] = Planner()
     errors.register(app)
     support.register(app)
 

@@ -15,8 +15,10 @@ from deft_bench.core.work.schedule.bench import Bench, Job, Pin, Placed, Step
 from deft_bench.core.work.schedule.from_sheet import Awaited, steps_left
 from deft_bench.core.work.schedule.grid import ScheduleError
 from deft_bench.core.work.schedule.planning import Planned, plan_bench
-from deft_bench.core.work.schedule.risks import risks
+from deft_bench.core.work.schedule.risks import change_words, risks
 from deft_bench.store import instruments, jobs, schedules, sheets, stock
+from deft_bench.store.database import new_uid
+from deft_bench.web.planner import Planner
 from deft_bench.web.sheet.standing import bench_warmth, catalogue, plan_for, standing, tool_states
 from deft_bench.web.support import db, now, stamp
 
@@ -99,12 +101,58 @@ def seconds() -> float:
     return float(current_app.config["SCHEDULE_SECONDS"])
 
 
-def plan_anew(pins: Sequence[Pin] | None = None, keep: bool = True) -> Planned:
-    """Plan the bench from now; raises ScheduleError when pins contradict the order or nobody has hours."""
-    planned = plan_bench(bench_of(on_bench(), pins), seconds())
-    if keep:
+def plan_from_now() -> Planned:
+    """Plan the bench from now and put that in force; raises ScheduleError when nobody has hours.
+
+    A request that comes while the same bench is being planned is given that plan.
+    """
+
+    def make() -> Planned:
+        planned = plan_bench(bench_of(on_bench()), seconds())
         save(planned)
-    return planned
+        return planned
+
+    return planner().plan(schedules.key(db()), make)
+
+
+@dataclass(frozen=True, slots=True)
+class PinTried:
+    """A pin as it was tried: why it cannot be kept (empty: it can, and is kept now), or what it costs."""
+
+    refused: str
+    cost: str
+
+
+def try_pin(found: Sequence[OnBench], wanted: Pin) -> PinTried:
+    """Plan with a step pinned and without, and keep the pin where it can be kept."""
+    others = [one for one in pins_in_force() if (one.job, one.step) != (wanted.job, wanted.step)]
+    tried = PinTried("", "")
+
+    def make() -> Planned:
+        nonlocal tried
+        free = plan_bench(bench_of(found, others), seconds() / 2)
+        planned = plan_bench(bench_of(found, [*others, wanted]), seconds() / 2)
+        refused = next((trouble.why for trouble in planned.troubles if trouble.where.startswith("pins[")), "")
+        tried = PinTried(refused, change_words(planned.bench, free.found, planned.found))
+        if not refused:
+            schedules.pin(
+                db(), int(wanted.job), wanted.step, wanted.at.isoformat(), wanted.technician, tried.cost, stamp()
+            )
+            save(planned)
+        return planned
+
+    try:
+        # a key of its own: two pins are never one plan
+        planner().plan(f"pin {new_uid()}", make)
+    except ScheduleError as error:
+        return PinTried(str(error), "")
+    return tried
+
+
+def planner() -> Planner:
+    """The application's one planner."""
+    found: Planner = current_app.extensions["planner"]
+    return found
 
 
 def save(planned: Planned) -> None:
@@ -164,4 +212,4 @@ def plan_first(app: Flask, limit_s: float | None = None) -> None:
         app.config["SCHEDULE_SECONDS"] = limit_s
     with app.test_request_context("/"), suppress(ScheduleError):
         if schedules.latest(db()) is None:
-            plan_anew()
+            plan_from_now()

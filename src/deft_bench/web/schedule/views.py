@@ -10,6 +10,7 @@ from flask import Blueprint, flash, jsonify, make_response, redirect, render_tem
 from flask import Response as FlaskResponse
 from werkzeug.wrappers import Response
 
+from deft_bench.core.text import ONE_LINE, barred
 from deft_bench.core.work.job_sheet import moment, records, timers
 from deft_bench.core.work.schedule.bench import MOST_WEIGHT, WEEKDAYS, Pin, Technician, troubles
 from deft_bench.core.work.schedule.grid import ScheduleError
@@ -25,12 +26,11 @@ from deft_bench.core.work.schedule.hours import (
     write_shifts,
     write_windows,
 )
-from deft_bench.core.work.schedule.planning import plan_bench
-from deft_bench.core.work.schedule.risks import change_words, span_words
+from deft_bench.core.work.schedule.risks import span_words
 from deft_bench.formats.calc.schedule import placed_fields
 from deft_bench.formats.calendar import write_calendar
 from deft_bench.store import instruments, jobs, schedules, sheets
-from deft_bench.web.bench_week import Week, bench_of, on_bench, pins_in_force, plan_anew, save, seconds, week_now
+from deft_bench.web.bench_week import Week, bench_of, on_bench, plan_from_now, try_pin, week_now
 from deft_bench.web.drawing.rails import draw_rails
 from deft_bench.web.sheet.standing import bench_warmth, catalogue
 from deft_bench.web.support import Form, db, here, now, stamp
@@ -123,7 +123,7 @@ def _back(**more: Any) -> Response:
 def plan() -> Response:
     """Plan from now: what is done stays done, and as little as can be moves."""
     try:
-        planned = plan_anew()
+        planned = plan_from_now()
     except ScheduleError as error:
         flash(f"Not planned: {error}.")
         return _back()
@@ -156,20 +156,11 @@ def pin() -> Response:
         flash("Not pinned: that moment is over.")
         return _back(at=f"{job}.{step}")
     wanted = Pin(job, step, at, request.form.get("technician", "").strip())
-    others = [other for other in pins_in_force() if (other.job, other.step) != (job, step)]
-    try:
-        free = plan_bench(bench_of(found, others), seconds() / 2)
-        planned = plan_bench(bench_of(found, [*others, wanted]), seconds() / 2)
-        refused = next((trouble.why for trouble in planned.troubles if trouble.where.startswith("pins[")), "")
-    except ScheduleError as error:
-        refused = str(error)
-    if refused:
-        flash(f"Not pinned: {refused}.")
+    tried = try_pin(found, wanted)
+    if tried.refused:
+        flash(f"Not pinned: {tried.refused}.")
         return _back(at=f"{job}.{step}")
-    cost = change_words(planned.bench, free.found, planned.found)
-    schedules.pin(db(), one.job.id, step, at.isoformat(), wanted.technician, cost, stamp())
-    save(planned)
-    flash(f"Pinned. {cost}")
+    flash(f"Pinned. {tried.cost}")
     return _back(at=f"{job}.{step}")
 
 
@@ -181,7 +172,7 @@ def unpin() -> Response:
         flash("That step has no pin.")
         return _back()
     try:
-        plan_anew()
+        plan_from_now()
         flash("The pin is out; planned from now.")
     except ScheduleError as error:
         flash(f"The pin is out. Not planned: {error}.")
@@ -259,7 +250,9 @@ def _read_hours(values: dict[str, str], errors: dict[str, str]) -> BenchHours | 
             days_off = read_days(values.get(f"off{i}", ""))
         except ValueError as error:
             errors[f"off{i}"] = f"{error}."
-        if name:
+        if barred(name):
+            errors[f"name{i}"] = ONE_LINE
+        elif name:
             technicians.append(Technician(name, week, days_off))
         elif week:
             errors[f"name{i}"] = "These hours need a name."

@@ -142,7 +142,7 @@ def make_grid(bench: Bench) -> Grid:
                 tasks.append(
                     Task(
                         j, s, part, len(sizes), size, step.wait if last else 0, tuple(dict.fromkeys(first_after)) if part == 1 else ((len(tasks) - 1, 0),),
-                        step.holds, 0, fits, fixed, stood if stood and stood[0] >= 0 else None,
+                        step.holds, 0, fits, fixed, stood if stood and 0 <= stood[0] < day_ends[-1] else None,
                     )
                 )  # fmt: skip
             last_of[s] = len(tasks) - 1
@@ -150,7 +150,8 @@ def make_grid(bench: Bench) -> Grid:
                 chained = len(tasks) - 1
     # a fixture is kept from each part's start through the wait
     tasks = [replace(task, held=task.end_of_wait) if task.holds else task for task in tasks]
-    due = tuple((job.promised - today).days if job.promised else None for job in bench.jobs)
+    # a promise past the horizon is kept by whatever ends within it
+    due = tuple(min((job.promised - today).days, LONGEST_DAYS) if job.promised else None for job in bench.jobs)
     grid = Grid(bench, start, tuple(tasks), windows, day_ends, due)
     for task in grid.tasks:
         if not any(task.fits.values()):
