@@ -11,7 +11,9 @@ from playwright.sync_api import Page, Playwright, expect
 
 from conftest import ARGS
 from deft_bench.core.board.positions import fret_position
+from deft_bench.core.strings.assembled import target_of, target_record
 from deft_bench.core.strings.notes import note_hz
+from deft_bench.core.strings.setup_plan import to_fields
 from deft_bench.store import instruments, jobs, setups, surveys
 from deft_bench.store.database import connect
 from harness import Server
@@ -118,6 +120,27 @@ def test_the_picture_follows_slider_box_map_and_keys(demo_path: Path, page: Page
     for width, height in ((800, 1280), (390, 844)):
         page.set_viewport_size({"width": width, "height": height})
         assert page.evaluate("document.documentElement.scrollWidth") <= width
+
+
+def test_a_slider_answers_on_every_demo_instrument(demo_path: Path, page: Page, server: Server) -> None:
+    failed: list[str] = []
+    page.on("response", lambda answer: failed.append(answer.url) if answer.status >= 500 else None)
+    with closing(connect(demo_path)) as db:
+        # an accepted setup shows its figures as well
+        for job in jobs.in_bench_order(db):
+            if job.kind == "setup":
+                plan = setups.plan_of(db, job.instrument_id, instruments.get(db, job.instrument_id).spec)
+                target = target_of(plan, 0.15, dict.fromkeys(range(1, len(plan.strings) + 1), 2.0))
+                setups.accept(db, job.id, job.opened_at, {"plan": to_fields(plan)}, target_record(target))
+        every = [one for one in instruments.page(db, limit=50) if one.spec.frets >= 12]
+    assert len(every) >= 12
+    for one in every:
+        page.goto(f"{server.url}/instruments/{one.id}/setup")
+        expect(page.locator("#unsaved")).not_to_contain_text("Tried")
+        page.locator('[data-lane="treble"]').fill("3000")
+        expect(page.locator("#unsaved")).to_contain_text("Tried")
+        expect(page.locator("#f-action_1")).to_have_value("3.00")
+    assert failed == []
 
 
 def steady(hz: float, rate: int = 48_000, seconds: float = 20.0) -> bytes:

@@ -55,7 +55,7 @@ def _common(instrument: instruments.Instrument, plan: SetupPlan, page: str) -> d
     at = {"show": "solve"}.get(page, page)
     facts = setup_facts(job, instrument) if job and job.kind == "setup" else None
     return {
-        "section": "instruments", "instrument": instrument, "plan": plan, "job": job, "pages": PAGES, "page": page, "facts": facts,
+        "section": "instruments", "instrument": instrument, "spec": instrument.spec, "plan": plan, "job": job, "pages": PAGES, "page": page, "facts": facts,
         "steps": job_steps(job, instrument) if facts else [], "tape_at": at, "names": string_names(plan),
         "playable": instrument.spec.frets >= 12,
     }  # fmt: skip
