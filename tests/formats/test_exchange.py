@@ -97,6 +97,32 @@ def spoil(record: dict[str, Any], path: str, value: object) -> bytes:
         ("surveys.0.job", "0" * 32, "surveys[0].job: names no job"),
         ("surveys.0.uid", None, "surveys[0].uid: must be text"),
         ("jobs.0.promised_on", "soon", "jobs[0].promised_on"),
+        ("jobs.0.promised_on", "2026-00-00", 'jobs[0].promised_on: "2026-00-00" is no day of the calendar'),
+        ("jobs.0.promised_on", "2026-02-30", "jobs[0].promised_on: "),
+        ("jobs.0.promised_on", "9999-12-31", "jobs[0].promised_on: "),
+        ("jobs.0.opened_at", "2026-99-99T10:00:00Z", "jobs[0].opened_at: "),
+        ("surveys.1.taken_at", "2026-08-01T25:00:00Z", "surveys[1].taken_at: "),
+        ("surveys.1.taken_at", "２０２６-08-01T10:00:00Z", "surveys[1].taken_at: "),
+        ("surveys.1.taken_at", "2026-08-01T10:00:00Z\n", "surveys[1].taken_at: "),
+        ("jobs.0.note", "a\x00b", "jobs[0].note: it holds a control character"),
+        ("spec.note", "\ud800", "spec.note: it holds a control character"),
+        ("spec.name", "x)\nM3 S20000\nG0 Z-50\n(", "spec.name: It holds a line break"),
+        (
+            "jobs.0.estimates",
+            [{"accepted_at": "2026-08-01T10:00:00Z", "inputs": {}, "outcome": {}}],
+            "jobs[0].estimates[0].outcome.total: missing",
+        ),
+        (
+            "jobs.0.setups",
+            [
+                {
+                    "accepted_at": "2026-08-01T10:00:00Z",
+                    "inputs": {},
+                    "target": {"relief_um": 100, "action_um": {}, "gap_um": {}},
+                }
+            ],
+            "jobs[0].setups[0].inputs.plan: missing",
+        ),
         ("pins.0.photo_jpeg", "!!!", "pins[0].photo_jpeg"),
         ("pins.0.photo_jpeg", "AAAA", "pins[0].photo_jpeg: That is not a photograph"),
         ("pins.0.lane", "<script>", "pins[0].lane"),

@@ -362,6 +362,14 @@ def test_a_record_with_its_setups_comes_back_and_a_spoilt_one_does_not(bench: Be
             lambda r: next(j for j in r["jobs"] if j["setups"])["setups"][0]["target"].pop("relief_um"),
             "target.relief_um: missing",
         ),
+        (
+            lambda r: next(j for j in r["jobs"] if j["setups"])["setups"][0]["target"].update(action_um={}),
+            "target.action_um: must name every string once",
+        ),
+        (
+            lambda r: next(j for j in r["jobs"] if j["setups"])["setups"][0]["target"]["gap_um"].pop("1"),
+            "target.gap_um: must name every string once",
+        ),
     ):
         broken = json.loads(json.dumps(record))
         spoil(broken)

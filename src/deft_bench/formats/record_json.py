@@ -2,6 +2,7 @@
 
 import base64
 import binascii
+import dataclasses
 import re
 from dataclasses import asdict
 from typing import Any
@@ -15,6 +16,7 @@ from deft_bench.core.strings.string_set import CONSTRUCTIONS, WRAPS
 from deft_bench.core.survey import KINDS as SURVEY_KINDS
 from deft_bench.core.survey import METHODS, STAGES, STRING_STATES, SURFACES, SurveyHead, head_problems, lanes_of
 from deft_bench.core.work.catalogue import HARDNESS
+from deft_bench.core.work.estimate import Estimate
 from deft_bench.core.work.job_sheet import EVENTS, Event
 from deft_bench.formats.photograph import PhotographError, reencode
 from deft_bench.formats.strict_json import RequestError, check, read_json
@@ -32,7 +34,7 @@ from deft_bench.store import (
     sheets,
     surveys,
 )
-from deft_bench.store.database import Connection, new_uid, transaction
+from deft_bench.store.database import Connection, DriverError, new_uid, transaction
 
 FORMAT = "deft-bench-record"
 VERSION = 4
@@ -176,9 +178,13 @@ def _object(properties: dict[str, Any]) -> dict[str, Any]:
 
 
 _UID = {"type": "string", "pattern": "^[0-9a-f]{32}$"}
-_TIME = {"type": "string", "pattern": r"^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d{1,6})?Z$"}
+_TIME = {
+    "type": "string",
+    "format": "moment",
+    "pattern": "^[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}([.][0-9]{1,6})?Z$",
+}
 _MAYBE_TIME = {**_TIME, "type": ["string", "null"]}
-_DAY = {"type": ["string", "null"], "pattern": r"^\d{4}-\d\d-\d\d$"}
+_DAY = {"type": ["string", "null"], "format": "day", "pattern": "^[0-9]{4}-[0-9]{2}-[0-9]{2}$"}
 _TEXT = {"type": "string", "maxLength": 4000}
 _FRET = {"type": "integer", "minimum": 1, "maximum": 60}
 _UM = {"type": "integer", "minimum": -5000, "maximum": 5000}
@@ -280,6 +286,33 @@ _TARGET = _object(
 )  # fmt: skip
 
 
+_AMOUNT = {"type": "number", "minimum": 0, "maximum": 1_000_000_000}
+_SETUP_INPUTS = _object(
+    {
+        "plan": _setup_plan_schema(),
+        "relief_um": _MAYBE_UM,
+        "surveys": {"type": "object", "propertyNames": {"enum": list(SURVEY_KINDS)}, "additionalProperties": _UID},
+        "unread": {"type": "array", "maxItems": 20, "items": {"type": "string", "maxLength": 60}},
+    }
+)
+_ESTIMATE_INPUTS = _object(
+    {
+        "route": _CODE,
+        "rate_per_hour": _AMOUNT,
+        "tax_percent": _AMOUNT,
+        "currency": {"type": "string", "minLength": 1, "maxLength": 8},
+        "items": {
+            "type": "array",
+            "maxItems": 500,
+            "items": _object({"name": {"type": "string", "maxLength": 200}, "quantity": _AMOUNT, "unit": {"type": "string", "maxLength": 20}, "price": _AMOUNT}),
+        },
+    }
+)  # fmt: skip
+_ESTIMATE_OUTCOME = _object(
+    dict.fromkeys((field.name for field in dataclasses.fields(Estimate) if field.name != "by_stage"), _AMOUNT)
+)
+
+
 def _saved(plan: dict[str, Any]) -> dict[str, Any]:
     return {"type": "array", "maxItems": 1000, "items": _object({"saved_at": _TIME, "plan": plan})}
 
@@ -294,7 +327,7 @@ _INPUTS = _object(
     {
         "survey": _UID,
         "scale_um": {"type": "integer", "minimum": 1, "maximum": 5_000_000},
-        "heights_um": _PER_LANE,
+        "heights_um": {**_PER_LANE, "minProperties": 1},
         "objective": {"type": "string", "enum": ["least_metal", "least_worst"]},
         "left_out": _FRETS,
         "lift": {**_FRETS, "maxItems": 2},
@@ -372,7 +405,7 @@ SCHEMA = {
                             ),
                         },
                         "sheet_plans": _saved(_object({"route": _CODE, "schools": _BY_CODE, "added": {"type": "array", "maxItems": 50, "items": _CODE}, "hardness": {"type": "string", "enum": list(HARDNESS)}})),
-                        "estimates": {"type": "array", "maxItems": 200, "items": _object({"accepted_at": _TIME, "inputs": {"type": "object"}, "outcome": {"type": "object"}})},
+                        "estimates": {"type": "array", "maxItems": 200, "items": _object({"accepted_at": _TIME, "inputs": _ESTIMATE_INPUTS, "outcome": _ESTIMATE_OUTCOME})},
                         "sheet_events": {
                             "type": "array", "maxItems": 5000,
                             "items": _object({"step": _CODE, "kind": {"type": "string", "enum": list(EVENTS)}, "at": _TIME, "note": {"type": "string", "maxLength": 400}}),
@@ -381,7 +414,7 @@ SCHEMA = {
                         "weight": {"type": "integer", "minimum": 1, "maximum": 9},
                         "setups": {
                             "type": "array", "maxItems": 200,
-                            "items": _object({"accepted_at": _TIME, "inputs": {"type": "object"}, "target": _TARGET}),
+                            "items": _object({"accepted_at": _TIME, "inputs": _SETUP_INPUTS, "target": _TARGET}),
                         },
                         "fitted": {"type": "array", "maxItems": 60, "items": _object({"fret": _FRET, "at": _TIME})},
                         "opened_at": _TIME,
@@ -530,8 +563,11 @@ def import_record(db: Connection, raw: bytes, *, as_copy: bool = False) -> int:
     ]
     if taken:
         raise RequestError(taken)
-    with transaction(db):
-        return _store(db, record, photos)
+    try:
+        with transaction(db):
+            return _store(db, record, photos)
+    except DriverError as error:
+        raise RequestError([f".: contradicts what a bench can hold ({error}); nothing was imported"]) from None
 
 
 def _head(survey: dict[str, Any]) -> SurveyHead:
@@ -645,6 +681,12 @@ def _board_lines(record: dict[str, Any]) -> list[str]:
         for k, saved in enumerate(job["refret_plans"]):
             if any(fret > spec.frets for fret in saved["plan"]["frets"]):
                 lines.append(f"jobs[{i}].refret_plans[{k}].plan.frets: this board has {spec.frets} frets")
+        lines += [
+            f"jobs[{i}].setups[{k}].target.{name}: must name every string once, 1 to the last"
+            for k, accepted in enumerate(job["setups"])
+            for name in ("action_um", "gap_um")
+            if not (there := accepted["target"][name]) or set(there) != {str(n + 1) for n in range(len(there))}
+        ]
     ticks = [(tick["line"], tick["fret"]) for tick in record["board_ticks"]]
     lines += [
         f"board_ticks: {line} fret {fret} stands twice"

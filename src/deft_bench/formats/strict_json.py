@@ -3,9 +3,12 @@
 import json
 import math
 from collections.abc import Iterable, Mapping
+from datetime import date, datetime
 from typing import Any
 
-from jsonschema import Draft202012Validator, ValidationError
+from jsonschema import Draft202012Validator, FormatChecker, ValidationError
+
+from deft_bench.core.text import barred
 
 _KINDS = {
     "number": "a number", "integer": "a whole number", "string": "text", "array": "a list", "object": "an object",
@@ -55,11 +58,55 @@ def _no_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     return found
 
 
+YEARS = range(1900, 2201)
+"""Years in which anything at a bench can have happened or be promised."""
+FORMATS = FormatChecker(())
+
+
+@FORMATS.checks("day")
+def _is_day(value: object) -> bool:
+    return not isinstance(value, str) or _in_calendar(date, value)
+
+
+@FORMATS.checks("moment")
+def _is_moment(value: object) -> bool:
+    return not isinstance(value, str) or _in_calendar(datetime, value)
+
+
+def _in_calendar(kind: type[date], text: str) -> bool:
+    try:
+        return kind.fromisoformat(text).year in YEARS
+    except ValueError:
+        return False
+
+
 def check(value: object, schema: Mapping[str, Any]) -> None:
-    """Check a value against a JSON Schema; raises RequestError with one line a field."""
-    lines = [line for error in Draft202012Validator(schema).iter_errors(value) for line in _lines(error)]
+    """Check a value against a JSON Schema, and every text in it for what cannot be typed; raises RequestError with one line a field.
+
+    Beside the standard the schema may ask for the formats `day` and `moment`: dates and times that there are.
+    """
+    validator = Draft202012Validator(schema, format_checker=FORMATS)
+    lines = [line for error in validator.iter_errors(value) for line in _lines(error)]
+    lines += _barred_texts(value, ())
     if lines:
         raise RequestError(dict.fromkeys(lines))
+
+
+def _barred_texts(value: object, parts: tuple[str | int, ...]) -> Iterable[str]:
+    """A line for each text, or name of a field, that holds a control character or half of one."""
+    if isinstance(value, str):
+        why = barred(value, lines=True)
+        if why:
+            yield f"{path(parts)}: {why[:1].lower()}{why[1:].rstrip('.')}"
+    elif isinstance(value, dict):
+        for name, item in value.items():
+            if barred(name):
+                yield f"{path(parts)}: the name of a field holds a control character"
+            else:
+                yield from _barred_texts(item, (*parts, name))
+    elif isinstance(value, list):
+        for i, item in enumerate(value):
+            yield from _barred_texts(item, (*parts, i))
 
 
 def _lines(error: ValidationError) -> Iterable[str]:
@@ -82,6 +129,8 @@ def _lines(error: ValidationError) -> Iterable[str]:
     elif error.validator in _LIMITS:
         shown = "" if isinstance(value, (list, dict)) else f"{_shown(value)} "
         yield f"{here}: {shown}{_LIMITS[error.validator].format(rule)}"
+    elif error.validator == "format":
+        yield f"{here}: {_shown(value)} is no {'day' if rule == 'day' else 'time'} of the calendar from {YEARS[0]} to {YEARS[-1]}"
     elif error.validator == "enum":
         yield f"{here}: must be one of {', '.join(_shown(item) for item in rule)}"
     else:
@@ -103,7 +152,7 @@ _LIMITS = {
 
 
 def _shown(value: object) -> str:
-    text = json.dumps(value, ensure_ascii=False, default=str)
+    text = json.dumps(value, ensure_ascii=False, default=str).encode("utf-8", "replace").decode("utf-8")
     return text if len(text) <= 40 else text[:37] + "…"
 
 
