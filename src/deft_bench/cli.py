@@ -6,6 +6,7 @@ import sys
 from collections.abc import Sequence
 from datetime import date
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, NoReturn
 
 if TYPE_CHECKING:
@@ -138,22 +139,39 @@ def _demo(args: argparse.Namespace) -> int:
     from deft_bench.web.bench_week import FIRST_PLAN_S, plan_first
 
     path: Path = args.database
-    if args.fresh:
-        for tail in ("", "-wal", "-shm"):
-            path.with_name(path.name + tail).unlink(missing_ok=True)
     try:
+        if args.fresh and path.exists():
+            print(f"The bench that was there is kept as {_put_demo_aside(path)}")
         if not path.exists():
             print(f"Making the demo bench in {path}")
-            # made under another name, so that a half-made one is never mistaken for the demo
-            part = path.with_name(path.name + ".part")
-            part.unlink(missing_ok=True)
-            make_demo(part, args.day or date.today())
-            part.replace(path)
+            path.parent.mkdir(parents=True, exist_ok=True)
+            # made in a folder of its own, so that a half-made one is never mistaken for the demo
+            with TemporaryDirectory(prefix=".demo-", dir=path.parent) as folder:
+                part = Path(folder) / path.name
+                make_demo(part, args.day or date.today())
+                part.replace(path)
             print("Planning its fortnight")
             plan_first(create_app(path), FIRST_PLAN_S)
     except (StoreError, OSError) as error:
         return _failed(error)
     return 0 if args.only_make else _serve(args)
+
+
+def _put_demo_aside(path: Path) -> Path:
+    """Move a demo bench out of the way; raises StoreError for anything else, which is left as it is."""
+    from contextlib import closing
+
+    from deft_bench.store import shop
+    from deft_bench.store.database import StoreError, open_database, put_aside, refuse_other_files
+    from deft_bench.store.lock import held
+
+    refuse_other_files(path)
+    with held(path, alone=True):
+        if path.stat().st_size:
+            with closing(open_database(path)) as db:
+                if not shop.settings(db)["demo"]:
+                    raise StoreError(f"{path} is a bench of its own, not a demo. It was left as it is.")
+        return put_aside(path)
 
 
 def _backup(args: argparse.Namespace) -> int:
@@ -174,12 +192,17 @@ def _backup(args: argparse.Namespace) -> int:
 
 
 def _restore(args: argparse.Namespace) -> int:
-    from deft_bench.store.database import StoreError, restore, verify
+    from deft_bench.store.database import StoreError, refuse_other_files, restore, verify
+    from deft_bench.store.lock import held
 
     try:
-        kept = restore(args.source, args.database)
+        verify(args.source)
+        refuse_other_files(args.database)
+        args.database.parent.mkdir(parents=True, exist_ok=True)
+        with held(args.database, alone=True):
+            kept = restore(args.source, args.database)
         counts = verify(args.database)
-    except StoreError as error:
+    except (StoreError, OSError) as error:
         return _failed(error)
     print(f"{args.database}: restored, {', '.join(f'{count} {what}' for what, count in counts.items())}")
     if kept:

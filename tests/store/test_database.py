@@ -1,6 +1,7 @@
 """The file: made, migrated, refused, backed up, restored; nothing is ever destroyed."""
 
 import os
+import re
 import sqlite3
 from contextlib import closing
 from dataclasses import replace
@@ -8,6 +9,7 @@ from pathlib import Path
 
 import pytest
 
+from deft_bench.cli import main
 from deft_bench.core.instrument import STARTING
 from deft_bench.store import database, instruments, jobs, order_ticks, sheets
 from deft_bench.store.database import (
@@ -20,6 +22,8 @@ from deft_bench.store.database import (
     transaction,
     verify,
 )
+from deft_bench.store.lock import held
+from harness import Server
 
 
 def old_version(path: Path, version: int) -> None:
@@ -174,6 +178,63 @@ def test_a_database_in_use_is_not_replaced(demo_path: Path, tmp_path: Path) -> N
             restore(copy, demo_path)
         db.execute("ROLLBACK")
     assert verify(demo_path)["instruments"] == 14
+
+
+@pytest.mark.parametrize("what", ["text", "foreign", "folder", "link"])
+def test_nothing_that_is_no_bench_is_deleted_or_renamed(
+    demo_path: Path, tmp_path: Path, what: str, capsys: pytest.CaptureFixture[str]
+) -> None:
+    copy, other = tmp_path / "copy.sqlite3", tmp_path / "there" / "thing.sqlite3"
+    other.parent.mkdir()
+    with closing(open_database(demo_path)) as db:
+        backup(db, copy)
+    if what == "text":
+        other.write_text("a letter")
+    elif what == "foreign":
+        with closing(sqlite3.connect(other)) as db:
+            db.execute("CREATE TABLE theirs (x)")
+    elif what == "folder":
+        other.mkdir()
+    else:
+        other.symlink_to(tmp_path)
+    for command in (["restore", str(copy)], ["demo", "--fresh", "--only-make"]):
+        assert main([*command, "--database", str(other)]) == 1
+        assert "It was left as it is" in capsys.readouterr().err
+    assert [one.name for one in other.parent.iterdir()] == ["thing.sqlite3"]
+
+
+def test_fresh_keeps_the_demo_that_was_there_and_refuses_a_bench_of_ones_own(
+    demo_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    own = demo_path.with_name("own.sqlite3")
+    open_database(own).close()
+    assert main(["demo", "--fresh", "--only-make", "--database", str(own)]) == 1
+    assert "a bench of its own, not a demo" in capsys.readouterr().err
+    assert verify(own)["instruments"] == 0
+    with closing(open_database(demo_path)) as db:
+        instruments.add(db, replace(STARTING["electric"], name="Mine"), "2026-01-01T09:00:00.000Z")
+    # a server has it: neither a fresh demo nor a restored one takes its place
+    with held(demo_path, alone=False):
+        for command in (["demo", "--fresh", "--only-make"], ["restore", str(own)]):
+            assert main([*command, "--database", str(demo_path)]) == 1
+            assert "in use: stop the server first" in capsys.readouterr().err
+    assert verify(demo_path)["instruments"] == 15
+    assert main(["demo", "--fresh", "--only-make", "--day", "2026-08-24", "--database", str(demo_path)]) == 0
+    kept = Path(re.search(r"kept as (\S+)", capsys.readouterr().out)[1])  # type: ignore[index]
+    assert verify(kept)["instruments"] == 15
+    assert verify(demo_path)["instruments"] == 14
+
+
+def test_a_running_servers_file_is_not_restored_over(
+    demo_path: Path, tmp_path: Path, server: Server, capsys: pytest.CaptureFixture[str]
+) -> None:
+    copy = tmp_path / "copy.sqlite3"
+    with closing(open_database(demo_path)) as db:
+        backup(db, copy)
+    assert main(["restore", str(copy), "--database", str(server.database)]) == 1
+    assert "stop the server first" in capsys.readouterr().err
+    server.kill()
+    assert main(["restore", str(copy), "--database", str(server.database)]) == 0
 
 
 def test_tables_built_anew_keep_every_row_and_reference(demo_path: Path, tmp_path: Path) -> None:

@@ -13,6 +13,9 @@ from uuid import uuid4
 APPLICATION_ID = 0x44454654
 """Marks the file as ours (ASCII DEFT), so that another program's database is never migrated by mistake."""
 
+HEADER_BYTES = 100
+"""An SQLite file begins with this many bytes of heading; the application's mark stands at 68 (SQLite, Database File Format, 1.3)."""
+
 Connection = sqlite3.Connection
 DriverError = sqlite3.Error
 
@@ -202,9 +205,11 @@ def verify(path: Path) -> dict[str, int]:
 def restore(source: Path, target: Path) -> Path | None:
     """Put a verified backup in the database's place; the present one is kept beside it and its path returned.
 
-    Raises StoreError, with nothing changed, when the backup does not verify or the database is in use.
+    Raises StoreError, with nothing changed, when the backup does not verify, the database is in use, or what stands there is
+    no bench file.
     """
     verify(source)
+    refuse_other_files(target)
     target.parent.mkdir(parents=True, exist_ok=True)
     fresh = Path(tempfile.mkstemp(prefix=".restore-", dir=target.parent)[1])
     kept = None
@@ -213,19 +218,44 @@ def restore(source: Path, target: Path) -> Path | None:
             db.backup(copy)
         verify(fresh)
         if target.exists():
-            _refuse_in_use(target)
-            kept = target.with_name(f"{target.name}.replaced-{datetime.now(UTC):%Y%m%dT%H%M%S%f}")
-            os.replace(target, kept)
-            for tail in ("-wal", "-shm"):
-                side = target.with_name(target.name + tail)
-                if side.exists():
-                    os.replace(side, kept.with_name(kept.name + tail))
+            kept = put_aside(target)
         os.replace(fresh, target)
         return kept
     except sqlite3.Error as error:
         raise in_words(error, target) from error
     finally:
         fresh.unlink(missing_ok=True)
+
+
+def put_aside(path: Path) -> Path:
+    """Move a bench file that nobody has open out of the way, beside where it was; returns its new name.
+
+    Raises StoreError when it is in use or is no bench file.
+    """
+    refuse_other_files(path)
+    _refuse_in_use(path)
+    kept = path.with_name(f"{path.name}.replaced-{datetime.now(UTC):%Y%m%dT%H%M%S%f}")
+    os.replace(path, kept)
+    for tail in ("-wal", "-shm"):
+        side = path.with_name(path.name + tail)
+        if side.exists():
+            os.replace(side, kept.with_name(kept.name + tail))
+    return kept
+
+
+def refuse_other_files(path: Path) -> None:
+    """Raise StoreError where something stands that is not a bench file, sound or damaged; an empty file is nobody's."""
+    if not path.exists() and not path.is_symlink():
+        return
+    if not path.is_file():
+        raise StoreError(f"{path} is not a file. It was left as it is; name a bench file, or a new one.")
+    try:
+        with path.open("rb") as file:
+            head = file.read(HEADER_BYTES)
+    except OSError as error:
+        raise StoreError(f"{path} cannot be read: {error.strerror}.") from error
+    if head and (not head.startswith(b"SQLite format 3\0") or head[68:72] != APPLICATION_ID.to_bytes(4, "big")):
+        raise StoreError(f"{path} is no bench file. It was left as it is; name a bench file, or a new one.")
 
 
 def _refuse_in_use(path: Path) -> None:

@@ -3,6 +3,7 @@
 from deft_bench.store.database import Connection, transaction
 
 DEFAULTS = {
+    "demo": "",
     "system": "mm",
     "inches": "64",
     "nut_side": "left",

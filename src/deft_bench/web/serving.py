@@ -6,17 +6,30 @@ from pathlib import Path
 
 from waitress import create_server
 
-from deft_bench.store.database import StoreError
+from deft_bench.store.database import StoreError, refuse_other_files
+from deft_bench.store.lock import held
 from deft_bench.web import create_app
 
-THREADS = 6
+THREADS = 16
+"""More than may wait for a plan at one time, so that other pages are still answered."""
 
 
 def serve(database: Path, host: str, port: int, hosts: tuple[str, ...] = (), *, any_port: bool = False) -> int:
     """Serve until stopped; prints the address. Raises StoreError for an unusable database or a port that is taken.
 
-    With `any_port` a port that is taken is not a failure: a free one is used and printed.
+    With `any_port` a port that is taken is not a failure: a free one is used and printed. While it runs nobody can put another
+    file in the database's place.
     """
+    refuse_other_files(database)
+    try:
+        database.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise StoreError(f"{database.parent} cannot be made: {error.strerror}.") from error
+    with held(database, alone=False):
+        return _serve(database, host, port, hosts, any_port)
+
+
+def _serve(database: Path, host: str, port: int, hosts: tuple[str, ...], any_port: bool) -> int:
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(levelname)s %(message)s")
     app = create_app(database, hosts=(*hosts, *((host,) if host != "0.0.0.0" else ())))
     try:
