@@ -78,7 +78,7 @@ def bench_level_plan() -> None:
     chance = random.Random(24)
     lanes = {lane: [round(chance.gauss(0, 0.03), 2) for _ in range(24)] for lane in ("bass", "middle", "treble")}
     positions = tuple(fret_positions(648, 24))
-    request = LevelRequest(positions, lanes, (0.0,) * 24, frozenset(), "least_metal", (1.2,) * 24, 0.78)
+    request = LevelRequest(positions, lanes, (0.0,) * 24, frozenset(), "least_metal", (1.2,) * 24, 0.78, 0.01, 0.02)
     ours = timed(lambda: plan_level(request), 15)
     start = perf_counter()
     theirs = by_solver(request)

@@ -169,7 +169,7 @@ def _put_demo_aside(path: Path) -> Path:
     with held(path, alone=True):
         if path.stat().st_size:
             with closing(open_database(path)) as db:
-                if not shop.settings(db)["demo"]:
+                if not shop.settings(db).demo:
                     raise StoreError(f"{path} is a bench of its own, not a demo. It was left as it is.")
         return put_aside(path)
 
@@ -239,7 +239,6 @@ def _record(db: "Connection", instrument_id: int) -> bytes:
 
 
 def _export_board(db: "Connection", instrument_id: int, kind: str, out: Path | None) -> int:
-    from deft_bench.core.board.rules import read_share, rule_of
     from deft_bench.core.board.slotting import MachineError
     from deft_bench.formats.board import EXPORTS, file_name, sheet_of, write_board
     from deft_bench.store import boards, instruments, shop
@@ -250,10 +249,9 @@ def _export_board(db: "Connection", instrument_id: int, kind: str, out: Path | N
         _refuse(["out: --as all needs --out with a folder that is there"])
     instrument = instruments.get(db, instrument_id)
     plan = boards.plan_of(db, instrument_id, instrument.spec)
-    found = shop.settings(db)
-    rule = rule_of(found["rule_step"], found["rule_fine"], int(found["rule_fine_to_um"]) / 1000)
+    rule, share = shop.settings(db).rule
     try:
-        sheet = sheet_of(instrument.spec, plan, date.today().isoformat(), rule, read_share(found["rule_read"]))
+        sheet = sheet_of(instrument.spec, plan, date.today().isoformat(), rule, share)
         if kind != "all":
             return _put(write_board(kind, sheet), out)
         assert out is not None

@@ -2,6 +2,7 @@
 
 import re
 from contextlib import closing
+from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
@@ -186,3 +187,35 @@ def test_touch_and_small_screens(page: Page, server: Server) -> None:
     page.locator('.spot[data-lane="middle"][data-fret="5"] .hit').click()
     expect(page.locator('[data-say="lane"]')).to_have_text("middle")
     expect(page.locator("#reading")).to_be_focused()
+
+
+def test_the_cursor_of_named_frets_stays_on_them(demo_path: Path, page: Page, server: Server) -> None:
+    with closing(connect(demo_path)) as db:
+        job = jobs.open_of(db, [1])[1]
+        before = surveys.values(db, next(s for s in surveys.of_job(db, job.id) if s.head.kind == "fret_heights").id)
+    for order, named in (("lane_by_lane", (5,)), ("fret_by_fret", (4, 16))):
+        page.goto(f"{server.url}/jobs/{job.id}/surveys/new")
+        page.fill("#f-only", ", ".join(map(str, named)))
+        page.select_option("#f-order", order)
+        page.click("text=Start reading")
+        for i in range(3 * len(named)):
+            expect(page.locator('[data-say="read"]')).to_have_text(str(i))
+            page.keyboard.type(f"0.3{i}")
+            page.keyboard.press("Enter")
+            if i == 1:
+                expect(page.locator('[data-say="read"]')).to_have_text("2")
+                page.reload()
+        expect(page.locator("#entry-said")).to_have_text("All read.")
+        # the keys that move stay on the named frets too, and a correction goes to the place that is shown
+        for key in ("ArrowLeft", "ArrowLeft", "Backspace", "b"):
+            page.keyboard.press(key)
+        page.keyboard.type("0.44")
+        page.keyboard.press("Enter")
+        expect(page.locator('[data-say="saved"]')).to_have_text("all saved")
+        with closing(connect(demo_path)) as db:
+            after = surveys.values(db, surveys.of_job(db, job.id)[-1].id)
+        changed = {place for place, um in after.items() if um != before[place]}
+        assert {fret for _, fret in changed} == set(named)
+        assert len(changed) == 3 * len(named)
+        assert 440 in after.values()
+        before = after

@@ -30,7 +30,7 @@ def asked(lanes: dict[str, list[float | None]], **changed: object) -> LevelReque
     frets = len(next(iter(lanes.values())))
     values: dict[str, object] = {
         "positions_mm": tuple(fret_positions(628, frets)), "heights": lanes, "drops_mm": (0.0,) * frets, "left_out": frozenset(),
-        "objective": "least_metal", "fret_height_mm": (1.2,) * frets, "least_height_mm": least_height(1.2),
+        "objective": "least_metal", "fret_height_mm": (1.2,) * frets, "least_height_mm": least_height(1.2), "polish_loss_mm": 0.01, "rock_mm": 0.02,
     }  # fmt: skip
     return LevelRequest(**(values | changed))  # type: ignore[arg-type]
 
@@ -144,8 +144,10 @@ def test_leaving_a_fret_out_never_costs_metal_and_a_planned_drop_is_cut(read: li
     drops = Fall(max(1, len(read) - 4), 0.1).drops(fret_positions(628, len(read)))
     plan = plan_level(asked({"middle": read}, drops_mm=tuple(drops)))
     after = [h - (off or 0) for h, off in zip(read, plan.level_all.lanes["middle"].removal_mm, strict=True)]
-    assert level_gate(fret_positions(628, len(read)), {"middle": after}, drops).passes
-    assert max(level_gate(fret_positions(628, len(read)), {"middle": after}, drops).band_mm.values()) < 1e-9
+    assert level_gate(fret_positions(628, len(read)), {"middle": after}, drops, rock_mm=0.02).passes
+    assert (
+        max(level_gate(fret_positions(628, len(read)), {"middle": after}, drops, rock_mm=0.02).band_mm.values()) < 1e-9
+    )
 
 
 def test_too_little_read_is_refused_by_lane() -> None:
@@ -153,7 +155,15 @@ def test_too_little_read_is_refused_by_lane() -> None:
         asked({"middle": [0.0, 0.1, 0.0], "treble": [None, 0.1, None]})
     with pytest.raises(ValueError, match="one entry a fret, 3"):
         LevelRequest(
-            tuple(fret_positions(628, 3)), {"bass": [0.0]}, (0.0,) * 3, frozenset(), "least_metal", (1.2,) * 3, 0.78
+            tuple(fret_positions(628, 3)),
+            {"bass": [0.0]},
+            (0.0,) * 3,
+            frozenset(),
+            "least_metal",
+            (1.2,) * 3,
+            0.78,
+            0.01,
+            0.02,
         )
 
 
@@ -193,18 +203,18 @@ def test_a_fair_line_through_a_bow_favours_neither_end() -> None:
 def test_the_gate_names_the_frets_that_miss_the_plan() -> None:
     xs = fret_positions(628, 12)
     flat: list[float | None] = [0.001 * x for x in xs]
-    assert level_gate(xs, {"middle": flat}, [0.0] * 12).passes
+    assert level_gate(xs, {"middle": flat}, [0.0] * 12, rock_mm=0.02).passes
     proud = [h + (0.05 if n == 7 else 0) for n, h in enumerate(flat, 1) if h is not None]
-    gate = level_gate(xs, {"middle": proud, "bass": flat}, [0.0] * 12)
+    gate = level_gate(xs, {"middle": proud, "bass": flat}, [0.0] * 12, rock_mm=0.02)
     assert not gate.passes
     assert [(miss.lane, miss.fret, round(miss.off_mm, 3)) for miss in gate.misses] == [("middle", 7, 0.05)]
-    assert level_gate(xs, {"middle": proud}, [0.0] * 12, frozenset({7})).passes
-    unread = level_gate(xs, {"middle": [None, *flat[1:]]}, [0.0] * 12)
+    assert level_gate(xs, {"middle": proud}, [0.0] * 12, frozenset({7}), rock_mm=0.02).passes
+    unread = level_gate(xs, {"middle": [None, *flat[1:]]}, [0.0] * 12, rock_mm=0.02)
     assert (unread.passes, unread.unread) == (False, {"middle": (1,)})
     drops = Fall(8, 0.2).drops(xs)
     fallen = [h - d for h, d in zip(flat, drops, strict=True) if h is not None]
-    assert level_gate(xs, {"middle": fallen}, drops).passes
-    assert not level_gate(xs, {"middle": fallen}, [0.0] * 12).passes
+    assert level_gate(xs, {"middle": fallen}, drops, rock_mm=0.02).passes
+    assert not level_gate(xs, {"middle": fallen}, [0.0] * 12, rock_mm=0.02).passes
 
 
 def test_metal_off_the_frets_changes_nut_gap_and_action() -> None:

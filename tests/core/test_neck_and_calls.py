@@ -102,7 +102,17 @@ def test_a_bow_is_called_before_levelling(depth: float, rod: str, words: str) ->
 def planned(lanes: dict[str, list[float | None]], height: float = 1.2, least: float = 0.78):  # type: ignore[no-untyped-def]
     n = len(next(iter(lanes.values())))
     return plan_level(
-        LevelRequest(tuple(fret_positions(628, n)), lanes, (0.0,) * n, frozenset(), "least_metal", (height,) * n, least)
+        LevelRequest(
+            tuple(fret_positions(628, n)),
+            lanes,
+            (0.0,) * n,
+            frozenset(),
+            "least_metal",
+            (height,) * n,
+            least,
+            0.01,
+            0.02,
+        )
     )
 
 
@@ -208,7 +218,7 @@ def test_a_gap_counts_down_and_a_height_counts_up() -> None:
 def test_figures_of_a_survey_are_the_same_before_and_after() -> None:
     head = SurveyHead("fret_heights", "before", "gap", "fret_tops", "gauge", 20, "off", 21.0, 45.0, "lane_by_lane")
     readings = {("middle", fret): (90 if fret == 9 else 0) for fret in range(1, 22)}
-    found = figures(head, readings, 21, 628)
+    found = figures(head, readings, 21, 628, None, 0.02)
     assert (found.low, found.proud, found.complete) == ((("middle", 9), pytest.approx(-0.09)), None, False)
     assert found.band_mm == pytest.approx(0.09, abs=0.04)
     assert found.straight is not None

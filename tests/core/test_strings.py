@@ -543,7 +543,7 @@ def test_one_fret_is_named_before_the_action_is_set() -> None:
     assert errors["bass"][8] == pytest.approx(-0.09, abs=0.01)
     now = assemble(plan, spec, Found(0.15, dict.fromkeys(range(1, 7), 1.6), dict.fromkeys(range(1, 7), 0.06)), errors)
     solved = solve(plan, spec, now)
-    first = fret_first(plan, spec, now, solved)
+    first = fret_first(plan, spec, now, solved, 0.02)
     assert first is not None
     assert first.fret == 9
     assert first.off_mm == pytest.approx(-0.09, abs=0.01)
@@ -551,7 +551,7 @@ def test_one_fret_is_named_before_the_action_is_set() -> None:
     call = setup_call(solved, 0.02, now.strung(), 0.15, first=first)
     assert call.say.startswith("Fret 9 is low by 0.09 mm: lift or replace it")
     level = assemble(plan, spec, Found(0.15), errors_of(dict.fromkeys(LANES, [0.0] * 22), 648, 22))
-    assert fret_first(plan, spec, level, solve(plan, spec, level)) is None
+    assert fret_first(plan, spec, level, solve(plan, spec, level), 0.02) is None
     # a bowed survey of level frets shows no error: the bow is read as relief, not as frets
     xs = [fret_position(648, n) for n in range(1, 23)]
     bowed = [-4 * 0.2 * (x - xs[0]) * (xs[-1] - x) / (xs[-1] - xs[0]) ** 2 for x in xs]

@@ -27,6 +27,7 @@ from deft_bench.core.simulated_neck import SimulatedNeck, Tool
 from deft_bench.core.survey_figures import bow_of_tops
 
 XS = fret_positions(628, 21)
+FELT_MM = 0.02
 
 
 def seen(frets: int, rocking: set[int], skip: set[int] = frozenset()) -> list[Observation]:  # type: ignore[assignment]
@@ -34,7 +35,7 @@ def seen(frets: int, rocking: set[int], skip: set[int] = frozenset()) -> list[Ob
 
 
 def test_one_low_fret_makes_both_neighbours_rock() -> None:
-    found = rocker_lane(XS, seen(21, {8, 10}))
+    found = rocker_lane(XS, seen(21, {8, 10}), FELT_MM)
     assert (found.kind, found.more, found.next_test) == ("local", False, None)
     (only,) = found.explanations
     assert (dict(only.proud), list(only.low)) == ({}, [9])
@@ -51,14 +52,14 @@ def test_one_low_fret_makes_both_neighbours_rock() -> None:
 
 
 def test_what_else_a_rocker_survey_says() -> None:
-    assert rocker_lane(XS, seen(21, set())).kind == "flat"
-    proud = rocker_lane(XS, seen(21, {8}))
+    assert rocker_lane(XS, seen(21, set()), FELT_MM).kind == "flat"
+    proud = rocker_lane(XS, seen(21, {8}), FELT_MM)
     assert proud.explanations[0].proud.keys() == {8}
-    assert rocker_lane(XS, seen(21, set(range(2, 20, 2)))).kind == "not_local"
+    assert rocker_lane(XS, seen(21, set(range(2, 20, 2))), FELT_MM).kind == "not_local"
     twice = [*seen(21, {8}), Observation((3, 4, 5), True)]
-    assert rocker_lane(XS, twice).contradictions == ((3, 4, 5),)
+    assert rocker_lane(XS, twice, FELT_MM).contradictions == ((3, 4, 5),)
     # with a test missing two stories fit; the missing test tells them apart
-    doubtful = rocker_lane(XS, seen(21, {8}, skip={7, 9, 10, 6}))
+    doubtful = rocker_lane(XS, seen(21, {8}, skip={7, 9, 10, 6}), FELT_MM)
     assert len(doubtful.explanations) > 1
     assert doubtful.next_test is not None
     assert doubtful.next_test[1] in {6, 7, 9, 10}
@@ -66,11 +67,11 @@ def test_what_else_a_rocker_survey_says() -> None:
     drop = [max(0.0, 0.05 * (n - 16)) for n in range(1, 22)]
     knee = {t[1] for t in triples(21) if rock_of(XS, [-mm for mm in drop], t) >= 0.02}
     assert knee
-    assert rocker_lane(XS, seen(21, knee), planned_drop_mm=drop).explanations[0].signed == frozenset()
-    retake = rocker_call({"bass": rocker_lane(XS, twice)}, {"bass": 19}, 21)
+    assert rocker_lane(XS, seen(21, knee), FELT_MM, planned_drop_mm=drop).explanations[0].signed == frozenset()
+    retake = rocker_call({"bass": rocker_lane(XS, twice, FELT_MM)}, {"bass": 19}, 21)
     assert (retake.do, "3–4–5 bass" in retake.say) == ("retake", True)
     assert (
-        rocker_call({"bass": rocker_lane(XS, seen(21, set(range(2, 20, 2))))}, {"bass": 19}, 21).do == "check_seating"
+        rocker_call({"bass": rocker_lane(XS, seen(21, set(range(2, 20, 2))), FELT_MM)}, {"bass": 19}, 21).do == "check_seating"
     )
 
 
@@ -122,7 +123,7 @@ def test_explanations_are_all_the_smallest_there_are(displaced: list[tuple[int, 
     rocks = {t: rock_of(xs, heights, t) for t in triples(8)}
     observations = [Observation(t, r >= 0.02) for t, r in rocks.items() if not 0.01 < r < 0.02 and t[1] not in skip]
     assume(sum(one.rocks for one in observations) <= 2)
-    found = rocker_lane(xs, observations)
+    found = rocker_lane(xs, observations, FELT_MM)
     size, every = brute_force(xs, observations, 3)
     assert {one.signed for one in found.explanations} == (
         every if len(every) <= 20 else {one.signed for one in found.explanations} & every
@@ -289,7 +290,17 @@ def work_through(neck: SimulatedNeck, chance: random.Random) -> tuple[SimulatedN
     for _ in range(8):
         heights = neck.survey(tool, chance)
         plan = plan_level(
-            LevelRequest(tuple(xs), heights, (0.0,) * neck.frets, frozenset(), "least_metal", (1.2,) * neck.frets, 0.7)
+            LevelRequest(
+                tuple(xs),
+                heights,
+                (0.0,) * neck.frets,
+                frozenset(),
+                "least_metal",
+                (1.2,) * neck.frets,
+                0.7,
+                0.01,
+                0.02,
+            )
         )
         call = level_call(plan, seated=seated, resolution_mm=0.002)
         said.append(call.do)
@@ -314,7 +325,17 @@ def known(neck: SimulatedNeck) -> LevelPlan:
     """The plan of somebody who sees the true heights."""
     flat = (0.0,) * neck.frets
     return plan_level(
-        LevelRequest(tuple(neck.positions), neck.heights(), flat, frozenset(), "least_metal", (1.2,) * neck.frets, 0.7)
+        LevelRequest(
+            tuple(neck.positions),
+            neck.heights(),
+            flat,
+            frozenset(),
+            "least_metal",
+            (1.2,) * neck.frets,
+            0.7,
+            0.01,
+            0.02,
+        )
     )
 
 

@@ -160,7 +160,7 @@ def test_settings_and_photographs(db: Connection) -> None:
     with pytest.raises(KeyError):
         shop.change(db, {"colour": "red"})
     shop.change(db, {"system": "in"})
-    assert shop.settings(db)["system"] == "in"
+    assert shop.settings(db).system == "in"
     made = instruments.add(db, SPEC, AT)
     photo = pins.Photo(b"jpeg", 4, 3)
     ids = [pins.add(db, made, None, 9, "bass", "chip", photo, AT) for _ in range(2)]

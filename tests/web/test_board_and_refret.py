@@ -134,7 +134,7 @@ def test_ticks_hold_only_where_they_were_made(bench: Bench, demo: Connection) ->
         f"/instruments/{SANDPIPER}/board/rule",
         {"rule_step": "1/64 in", "rule_fine": "", "rule_fine_to_um": "100", "rule_read": "1"},
     )
-    assert shop.settings(demo)["rule_step"] == "1/64 in"
+    assert shop.settings(demo).rule_step == "1/64 in"
     assert re.search(r"\d+/64 in", bench.get(page))
     refused = bench.post(f"/instruments/{SANDPIPER}/board/rule", {"rule_step": "an ell", "rule_fine_to_um": "100"})
     assert "was not changed" in refused.text

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from deft_bench.core.work.estimate import Item, Labour, estimate, price_list
 from deft_bench.formats.calc import RequestError, calculate
+from deft_bench.core.shop_settings import to_text
 from deft_bench.store import estimates, jobs, sheets, shop
 from deft_bench.store.database import Connection
 from harness import Bench
@@ -104,7 +105,7 @@ def test_rate_tax_and_prices_are_settings(bench: Bench, demo: Connection) -> Non
     before = shop.settings(demo)
     page = bench.get("/settings")
     assert "What work costs" in page
-    sent = {name: before[name] for name in ("system", "inches", "nut_side", "reading_order")} | {
+    sent = {name: to_text(before)[name] for name in ("system", "inches", "nut_side", "reading_order")} | {
         "rock_um": "0.02",
         "polish_loss_um": "0.01",
         "least_height_um": "",

@@ -6,17 +6,11 @@ from typing import Any, Literal
 
 from deft_bench.core.calls import Length, frets_named, in_mm, listed_words
 from deft_bench.core.field_checks import choice_problems, length_problems, text_problems
-from deft_bench.core.frets.heights import LANES, SEATING_GAP_MM
+from deft_bench.core.frets.heights import LANES
 from deft_bench.core.instrument import Spec
+from deft_bench.core.limits import BOW_THAT_COUNTS_MM, LEAST_UNDER_TANG_MM, REST_HUMIDITY, SEATING_GAP_MM
 from deft_bench.core.survey import Place
 from deft_bench.core.units import MM, Display
-
-LEAST_UNDER_TANG_MM = 0.10
-"""A slot must be at least this much deeper than the tang, or dust and glue hold the fret up."""
-BOW_THAT_COUNTS_MM = 0.03
-SPROUT_THAT_COUNTS_MM = 0.02
-REST_HUMIDITY = 45.0
-"""Under this the board may still swell back: rest it before the ends are cut (methods: ends)."""
 
 State = Literal["done", "now", "later"]
 
@@ -202,14 +196,14 @@ class SeatGate:
         return not self.daylight and not self.unread
 
 
-def seat_gate(gaps_um: Mapping[Place, int | None], frets: Sequence[int], least_mm: float = SEATING_GAP_MM) -> SeatGate:
+def seat_gate(gaps_um: Mapping[Place, int | None], frets: Sequence[int]) -> SeatGate:
     """Judge daylight gaps in three lanes: 0.03 mm or more is not home."""
     daylight: dict[int, float] = {}
     unread = []
     for fret in frets:
         read = [gaps_um.get((lane, fret)) for lane in LANES]
         worst = max((um / 1000 for um in read if um is not None), default=0.0)
-        if worst >= least_mm - 1e-9:
+        if worst >= SEATING_GAP_MM - 1e-9:
             daylight[fret] = worst
         if any(um is None for um in read):
             unread.append(fret)

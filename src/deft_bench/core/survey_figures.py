@@ -5,14 +5,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from deft_bench.core.board.positions import fret_positions
-from deft_bench.core.frets.crown import LINE_MM, OFFSET_MM
-from deft_bench.core.frets.heights import ROCK_MM, SEATING_GAP_MM, Heights, deviations, mean_heights
+from deft_bench.core.frets.heights import Heights, deviations, mean_heights
 from deft_bench.core.frets.levelling import band_width
+from deft_bench.core.limits import LAND_MM, LAND_OFF_CENTRE_MM, SEATING_GAP_MM
 from deft_bench.core.neck.straightness import LEAST_READINGS, Straightness, Surface, straightness
 from deft_bench.core.survey import PER_STRING, Place, SurveyHead, heights_from, lanes_of, places
 
 EVENLY_READ = 0.8
-COUNTS_MM = {"seating": SEATING_GAP_MM, "sprout": 0.02, "crown_line": LINE_MM, "crown_offset": OFFSET_MM}
+COUNTS_MM = {"seating": SEATING_GAP_MM, "sprout": 0.02, "crown_line": LAND_MM, "crown_offset": LAND_OFF_CENTRE_MM}
 """From where on a reading of such a survey is a fault, mm."""
 
 
@@ -42,8 +42,8 @@ def figures(
     readings_um: Mapping[Place, int | None],
     frets: int,
     scale_mm: float,
-    drops_mm: list[float] | None = None,
-    rock_mm: float = ROCK_MM,
+    drops_mm: list[float] | None,
+    rock_mm: float,
     *,
     brief: bool = False,
 ) -> Figures:

@@ -22,6 +22,7 @@ from deft_bench.core.frets.plan_record import Circumstances, metal_taken, record
 from deft_bench.core.frets.rocker import rock_of
 from deft_bench.core.instrument import STARTING, Spec
 from deft_bench.core.refret import starting_refret
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey import FLAT_UM, ONLY_METHOD, ROCKS_UM, Place, SurveyHead, heights_from, walk
 from deft_bench.demo.setups import make_setups
 from deft_bench.demo.sheets import make_sheets
@@ -496,6 +497,8 @@ class _Bench:
             objective="least_metal",
             fret_height_mm=(height,) * self.spec.frets,
             least_height_mm=least_height(height),
+            polish_loss_mm=ShopSettings().polish_loss_mm,
+            rock_mm=ShopSettings().rock_mm,
         )
         plan = plan_level(request)
         around = Circumstances(survey.uid, round(self.spec.mean_scale_mm * 1000), "out", seated=True)

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 from deft_bench.core.acts import MOVES_BOW, MOVES_TOPS, Act
 from deft_bench.core.frets.heights import Heights
+from deft_bench.core.limits import GATE_CENTS
 from deft_bench.core.strings.assembled import Assembled, Trial, assemble, errors_of, target_from
-from deft_bench.core.strings.intonation import GATE_CENTS
 from deft_bench.core.strings.setup_job import Found, SetupFacts
 from deft_bench.core.strings.setup_plan import SetupPlan
 from deft_bench.core.survey import PER_CENT, Place, heights_from

@@ -8,9 +8,8 @@ from typing import Any
 
 from flask import Flask, current_app, g, request
 
-from deft_bench.core.board.positions import RuleStep
-from deft_bench.core.board.rules import read_share, rule_of
 from deft_bench.core.calls import frets_named
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.text import barred
 from deft_bench.core.units import Display, LengthError, parse_length
 from deft_bench.core.work.job_sheet import moment
@@ -50,32 +49,22 @@ def stamp() -> str:
     return now().astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
-def settings() -> dict[str, str]:
+def settings() -> ShopSettings:
     """The shop's settings, read once a request."""
     if "settings" not in g:
         g.settings = shop.settings(db())
-    found: dict[str, str] = g.settings
+    found: ShopSettings = g.settings
     return found
 
 
 def display() -> Display:
     """How lengths are written, by the shop's settings."""
-    found = settings()
-    system = "in" if found["system"] == "in" else "mm"
-    return Display(system, int(found["inches"]) if found["inches"].isdigit() else None)  # type: ignore[arg-type]
+    return settings().display
 
 
 def rock_mm() -> float:
     """The least gap that counts as a rock, mm."""
-    return int(settings()["rock_um"]) / 1000
-
-
-def rule() -> tuple[tuple[RuleStep, ...], float]:
-    """The user's own rule: its graduations, and the share of a step that is read."""
-    found = settings()
-    return rule_of(found["rule_step"], found["rule_fine"], int(found["rule_fine_to_um"]) / 1000), read_share(
-        found["rule_read"]
-    )
+    return settings().rock_mm
 
 
 def register(app: Flask) -> None:

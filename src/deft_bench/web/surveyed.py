@@ -58,7 +58,7 @@ def after_gate(plan: jobs.AcceptedPlan, after: Surveyed) -> LevelGate:
     wanted = {lane: lanes.get(lane, [None] * frets) for lane in plan.outcome["removal_um"]}
     positions = fret_positions(plan.inputs["scale_um"] / 1000, frets)
     left_out = frozenset(plan.inputs["left_out"])
-    return level_gate(positions, wanted, planned_drops(plan) or [0.0] * frets, left_out, rock_mm())
+    return level_gate(positions, wanted, planned_drops(plan) or [0.0] * frets, left_out, rock_mm=rock_mm())
 
 
 def shown_band(gate: LevelGate, after: Surveyed) -> float:

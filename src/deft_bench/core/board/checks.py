@@ -8,10 +8,11 @@ from deft_bench.core.board.marking import cents_of
 from deft_bench.core.board.plan import BoardPlan
 from deft_bench.core.board.plan_view import PlanView
 from deft_bench.core.board.positions import RuleStep, fret_position, nearest_mark
-from deft_bench.core.board.section import THIN_EDGE_MM, slot
+from deft_bench.core.board.section import slot
 from deft_bench.core.board.strings_on_board import LEAST_EDGE_MM, edge_room
 from deft_bench.core.calls import Length, frets_named, in_mm
 from deft_bench.core.instrument import Spec
+from deft_bench.core.limits import THIN_EDGE_MM
 
 RULE_CENTS = 2.0
 """Half a graduation may cost this much before the rule is called too coarse: the intonation that is asked for."""

@@ -5,12 +5,18 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Literal
 
-School = Literal["flat_before_radius", "two_stage", "follow_radius"]
+from deft_bench.core.limits import (
+    GLUE_BITE_MM,
+    LEAST_OVER_ROD_MM,
+    LEAST_WOOD_MM,
+    LEAST_WOOD_SHARE,
+    LOOSE_BITE_MM,
+    OVERBEND_SHARE,
+    PRESS_BITE_MM,
+    THIN_EDGE_MM,
+)
 
-LEAST_WOOD_MM = 2.0
-LEAST_SHARE = Fraction(1, 3)
-LEAST_OVER_ROD_MM = 3.0
-THIN_EDGE_MM = 3.0
+School = Literal["flat_before_radius", "two_stage", "follow_radius"]
 
 
 def sagitta(radius_mm: float | None, width_mm: float) -> float:
@@ -114,7 +120,7 @@ def slot(
         raise ValueError(
             f"the slot would come through: it reaches {deepest:.2f} mm below the crown of a {thickness_mm:g} mm board"
         )
-    if wood < LEAST_WOOD_MM or wood < LEAST_SHARE * thickness_mm:
+    if wood < LEAST_WOOD_MM or wood < LEAST_WOOD_SHARE * thickness_mm:
         warnings.append(f"only {wood:.2f} mm of wood left under the slot")
     return Slot(first, final, void, wood, thickness_mm - fall, tuple(warnings))
 
@@ -168,10 +174,6 @@ class WireFit:
     barb_bite_mm: float
     fit: Literal["loose", "glue", "press", "tight"]
     overbend_ok: bool
-
-
-LOOSE_BITE_MM, GLUE_BITE_MM, PRESS_BITE_MM = 0.05, 0.15, 0.30
-OVERBEND_SHARE = 0.7
 
 
 def wire_fit(

@@ -13,8 +13,9 @@ from deft_bench.core.board.arch import arch
 from deft_bench.core.board.fret_lines import Point
 from deft_bench.core.board.plan import BoardPlan
 from deft_bench.core.board.plan_view import PlanView
-from deft_bench.core.board.section import LEAST_SHARE, LEAST_WOOD_MM, sagitta
+from deft_bench.core.board.section import sagitta
 from deft_bench.core.instrument import Spec
+from deft_bench.core.limits import LEAST_WOOD_MM, LEAST_WOOD_SHARE
 
 CHORD_MM = 0.004
 """How far a straight move may lie off the arc that it follows."""
@@ -68,7 +69,7 @@ def machine_problems(spec: Spec, plan: BoardPlan, view: PlanView) -> dict[str, s
         found |= _school_problems(plan)
     deepest = depth + max(falls)
     left = spec.board_thickness_um / 1000 - deepest
-    least = max(LEAST_WOOD_MM, float(LEAST_SHARE) * spec.board_thickness_um / 1000)
+    least = max(LEAST_WOOD_MM, float(LEAST_WOOD_SHARE) * spec.board_thickness_um / 1000)
     if left < least:
         found["under_tang_gap_um"] = (
             f"The deepest cut leaves {max(0.0, left):.2f} mm of wood under the slot; at least {least:.2f} mm is accepted."

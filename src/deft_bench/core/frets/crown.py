@@ -4,8 +4,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-LINE_MM, OFFSET_MM = 0.30, 0.10
-"""The land that may stay after crowning, and how far off centre it may lie (methods: defaults)."""
+from deft_bench.core.limits import LAND_MM, LAND_OFF_CENTRE_MM
 
 
 def land(crown_width_mm: float, fret_height_mm: float, removed_mm: float) -> float:
@@ -54,8 +53,8 @@ class CrownMiss:
 def crown_gate(
     widths_mm: Mapping[int, float],
     offsets_mm: Mapping[int, float],
-    most_width_mm: float = LINE_MM,
-    most_offset_mm: float = OFFSET_MM,
+    most_width_mm: float = LAND_MM,
+    most_offset_mm: float = LAND_OFF_CENTRE_MM,
 ) -> list[CrownMiss]:
     """Frets that do not pass: the land left is wider than 0.30 mm or off centre by more than 0.1 mm (methods: defaults)."""
     return [

@@ -8,16 +8,8 @@ LANES = ("bass", "middle", "treble")
 Heights = Sequence[float | None]
 """One entry a fret, fret 1 first: mm above a common straight reference; None where not read."""
 
-ROCK_MM = 0.02
-"""The least gap that counts as a rock: what a rocker shows and a thumb feels (methods: defaults)."""
-
 FAIR_SHARE = 0.7
 """A fair line runs through at least this share of its frets; when none does, the neck is bowed."""
-
-SEATING_GAP_MM = 0.03
-"""The seating gap that counts (methods: defaults): less than this is neither felt nor worth lifting a fret for."""
-PROUD_MM = 0.04
-"""A fret this far above the fair line stands out of ordinary wear: twice the rock that counts."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,7 +92,7 @@ def mean_heights(lanes: Mapping[str, Heights], frets: int) -> list[float | None]
     return result
 
 
-def rocking_share(positions_mm: Sequence[float], heights: Heights, rock_mm: float = ROCK_MM) -> float:
+def rocking_share(positions_mm: Sequence[float], heights: Heights, rock_mm: float) -> float:
     """Share of neighbouring triples, all three read, whose middle fret would rock a short straightedge."""
     rocks = triples = 0
     for i in range(1, len(positions_mm) - 1):

@@ -9,8 +9,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm, listed, listed_words
-from deft_bench.core.frets.heights import LANES, PROUD_MM, ROCK_MM, SEATING_GAP_MM, deviations, rocking_share
+from deft_bench.core.frets.heights import LANES, deviations, rocking_share
 from deft_bench.core.frets.levelling import LevelOption, LevelPlan, band_width, marked_frets, most_removed
+from deft_bench.core.limits import PROUD_MM, SEATING_GAP_MM
 
 ROCKING_SHARE = 1 / 3
 REFRET_SHARE = 1 / 3
@@ -50,7 +51,7 @@ def metal_budget(plan: LevelPlan, option: LevelOption, past_levels_mm: Sequence[
     left = plan.height_left(option)
     shortest = min(range(len(left)), key=lambda i: left[i])
     own_rate = sum(past_levels_mm) / len(past_levels_mm) if past_levels_mm else option.worst_mm
-    rate = max(own_rate, ROCK_MM) + plan.request.polish_loss_mm
+    rate = max(own_rate, plan.request.rock_mm) + plan.request.polish_loss_mm
     spare = left[shortest] - plan.request.least_height_mm
     return Budget(
         tuple(left),
@@ -72,7 +73,7 @@ def seating_signs(plan: LevelPlan) -> Seating:
         proud[lane] = {
             fret for fret, d in enumerate(above, 1) if d is not None and d >= PROUD_MM and fret not in request.left_out
         }
-        if rocking_share(request.positions_mm, heights) > ROCKING_SHARE:
+        if rocking_share(request.positions_mm, heights, request.rock_mm) > ROCKING_SHARE:
             rocking.append(lane)
     every = set.intersection(*proud.values()) if set(LANES) <= proud.keys() else set()
     cluster = {
@@ -124,7 +125,7 @@ def level_call(
         return Call(say, do, {**total, **figures}, tuple(because), tuple(instead), sure, settle_by or settle)
 
     band = max(band_width([(x, g) for _, x, g in plan.request.bounds(lane)]) for lane in plan.request.heights)
-    if band <= ROCK_MM + 1e-9:
+    if band <= plan.request.rock_mm + 1e-9:
         within = max(band / 2, resolution_mm)
         return call(
             f"Nothing to level: every fret lies within {length(within)} of one straight line.", "none", {}, (), None
@@ -189,7 +190,7 @@ def marked_call(plan: LevelPlan, option: LevelOption, full: Call, length: Length
         )  # fmt: skip
     because = (
         *full.because[:1],
-        f"{frets_named(frets)[:1].upper()}{frets_named(frets)[1:]} stand{'s' if len(frets) == 1 else ''} {length(ROCK_MM)} or more over the fair line; the neighbours are the reference and stay.",
+        f"{frets_named(frets)[:1].upper()}{frets_named(frets)[1:]} stand{'s' if len(frets) == 1 else ''} {length(plan.request.rock_mm)} or more over the fair line; the neighbours are the reference and stay.",
     )
     return Call(
         f"Take down only {frets_named(frets)}: {length(option.worst_mm)} at the most.", "level",

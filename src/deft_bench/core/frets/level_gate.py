@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from deft_bench.core.frets.heights import ROCK_MM, Heights, deviations
+from deft_bench.core.frets.heights import Heights, deviations
 from deft_bench.core.frets.levelling import band_width
 
 
@@ -31,11 +31,12 @@ def level_gate(
     lanes: Mapping[str, Heights],
     drops_mm: Sequence[float],
     left_out: frozenset[int] = frozenset(),
-    tolerance_mm: float = ROCK_MM,
+    *,
+    rock_mm: float,
 ) -> LevelGate:
     """Judge an after-survey against the planned shape: a planned fall-away is not a fault.
 
-    A lane passes when some straight line lies within `tolerance_mm` of every height + planned drop (the narrowest
+    A lane passes when some straight line lies within `rock_mm` of every height + planned drop (the narrowest
     such band is found exactly). Every fret that is not left out must have been read in every planned lane.
     """
     band: dict[str, float] = {}
@@ -50,11 +51,9 @@ def level_gate(
         if len(points) < 2:
             continue
         band[lane] = band_width(points) / 2
-        if band[lane] > tolerance_mm + 1e-9:
+        if band[lane] > rock_mm + 1e-9:
             off = deviations(positions_mm, kept, drops_mm)
             misses += [
-                GateMiss(lane, fret, d)
-                for fret, d in enumerate(off, 1)
-                if d is not None and abs(d) > tolerance_mm + 1e-9
+                GateMiss(lane, fret, d) for fret, d in enumerate(off, 1) if d is not None and abs(d) > rock_mm + 1e-9
             ]
     return LevelGate(not misses and not unread and bool(band), band, tuple(misses), unread)

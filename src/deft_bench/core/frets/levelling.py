@@ -13,14 +13,13 @@ from itertools import pairwise
 from typing import Literal
 
 from deft_bench.core.frets.crown import land
-from deft_bench.core.frets.heights import ROCK_MM, Heights, fair_line
+from deft_bench.core.frets.heights import Heights, fair_line
+from deft_bench.core.limits import LEAST_HEIGHT_MM, LEAST_HEIGHT_SHARE
 
 Objective = Literal["least_metal", "least_worst"]
 
 PAYS_MM = 0.10
 PAYS_SHARE = 0.15
-LEAST_SHARE = 0.65
-LEAST_MM = 0.60
 
 _TIE_MM = 1e-9
 
@@ -54,7 +53,7 @@ class LevelOption:
 class LevelRequest:
     """What a plan is made from. Lengths mm; `heights` has one entry a fret in every lane, None where not read.
 
-    `fret_height_mm` is the present height over the board, one entry a fret.
+    `fret_height_mm` is the present height over the board, one entry a fret; `rock_mm` the least gap that counts.
     """
 
     positions_mm: tuple[float, ...]
@@ -64,7 +63,8 @@ class LevelRequest:
     objective: Objective
     fret_height_mm: tuple[float, ...]
     least_height_mm: float
-    polish_loss_mm: float = 0.01
+    polish_loss_mm: float
+    rock_mm: float
     crown_width_mm: float | None = None
 
     def __post_init__(self) -> None:
@@ -133,7 +133,7 @@ def most_removed(option: LevelOption) -> list[float]:
 
 def least_height(new_height_mm: float) -> float:
     """The least fret height worth keeping: 65 % of the wire's new height, never under 0.60 mm (methods: defaults)."""
-    return max(LEAST_SHARE * new_height_mm, LEAST_MM)
+    return max(LEAST_HEIGHT_SHARE * new_height_mm, LEAST_HEIGHT_MM)
 
 
 def plan_level(request: LevelRequest) -> LevelPlan:
@@ -187,7 +187,7 @@ def level_option(request: LevelRequest, lift: Sequence[int], level_all_total_mm:
     )
 
 
-def marked_option(plan: LevelPlan, rock_mm: float = ROCK_MM) -> LevelOption:
+def marked_option(plan: LevelPlan) -> LevelOption:
     """The other school: only frets that stand proud of the fair line by a rock that counts are taken down, to that line.
 
     Least metal on new, well-seated wire; the rest is left as it lies.
@@ -199,7 +199,7 @@ def marked_option(plan: LevelPlan, rock_mm: float = ROCK_MM) -> LevelOption:
         removal: list[float | None] = [None] * len(plan.request.positions_mm)
         for fret, x, g in bounds:
             over = g - offset - slope * x
-            removal[fret - 1] = over if over >= rock_mm - 1e-9 else 0.0
+            removal[fret - 1] = over if over >= plan.request.rock_mm - 1e-9 else 0.0
         taken = [off for off in removal if off is not None]
         lanes[lane] = LanePlan(offset, slope, tuple(removal), sum(taken), max(taken))
     total = sum(found.total_mm for found in lanes.values())

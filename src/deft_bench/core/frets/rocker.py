@@ -146,7 +146,7 @@ def rock_of(positions_mm: Sequence[float], heights_mm: Sequence[float], triple: 
 
 
 def rocker_lane(
-    positions_mm: Sequence[float], observations: Iterable[Observation], tolerance_mm: float = 0.02,
+    positions_mm: Sequence[float], observations: Iterable[Observation], tolerance_mm: float,
     planned_drop_mm: Sequence[float] | None = None,
 ) -> RockerLane:  # fmt: skip
     """Explain one lane's tests. Rocks: r ≥ tolerance; flat: r ≤ tolerance/2, so that hair-line explanations stay out.

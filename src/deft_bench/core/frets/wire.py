@@ -2,8 +2,9 @@
 
 from collections.abc import Callable, Sequence
 
-from deft_bench.core.board.section import GLUE_BITE_MM, LOOSE_BITE_MM, OVERBEND_SHARE, PRESS_BITE_MM, WireFit, wire_fit
+from deft_bench.core.board.section import WireFit, wire_fit
 from deft_bench.core.calls import Call, Instead, Length, in_mm, long_in_mm
+from deft_bench.core.limits import GLUE_BITE_MM, LOOSE_BITE_MM, OVERBEND_SHARE, PRESS_BITE_MM
 from deft_bench.core.units import LengthError, System, parse_length
 
 GLUE_AND_CLAMP = Instead("Glue and clamp until cured", "clamps, a day")

@@ -4,16 +4,14 @@ from collections.abc import Sequence
 from fractions import Fraction
 
 from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm
-from deft_bench.core.neck.straightness import STRAIGHT_MM, Straightness
-from deft_bench.core.neck.truss_rod import SETTLE, WITHIN_MM, Rod, RodAdvice, Turn
-
-RELIEF_FOR_HAND = {"light": 0.10, "medium": 0.18, "heavy": 0.25}
-LONG_BASS_RELIEF = 0.30
+from deft_bench.core.limits import LONG_BASS_RELIEF_MM, RELIEF_FOR_HAND_MM, RELIEF_WITHIN_MM, STRAIGHT_MM
+from deft_bench.core.neck.straightness import Straightness
+from deft_bench.core.neck.truss_rod import SETTLE, Rod, RodAdvice, Turn
 
 
 def relief_target(hand: str, kind: str) -> float:
     """Relief wanted for playing, mm (methods: defaults); the solved setup replaces it."""
-    return LONG_BASS_RELIEF if kind == "long_bass" else RELIEF_FOR_HAND.get(hand, RELIEF_FOR_HAND["medium"])
+    return LONG_BASS_RELIEF_MM if kind == "long_bass" else RELIEF_FOR_HAND_MM.get(hand, RELIEF_FOR_HAND_MM["medium"])
 
 
 def turn_words(turns: float) -> str:
@@ -98,8 +96,8 @@ def rod_call(
     if advice.turn == "none":
         off = found.relief_mm - target_mm
         say = (
-            f"Leave the rod: {length(found.relief_mm)} is within {length(WITHIN_MM)} of {wanted}."
-            if abs(off) <= WITHIN_MM + 1e-9
+            f"Leave the rod: {length(found.relief_mm)} is within {length(RELIEF_WITHIN_MM)} of {wanted}."
+            if abs(off) <= RELIEF_WITHIN_MM + 1e-9
             else f"Leave the rod: less than an eighth of a turn is wanted for {wanted}."
         )
         if aim == "fretwork" and abs(off) > STRAIGHT_MM:

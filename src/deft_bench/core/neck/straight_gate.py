@@ -2,10 +2,8 @@
 
 from dataclasses import dataclass
 
+from deft_bench.core.limits import DISAGREE_MM
 from deft_bench.core.neck.straightness import Straightness
-
-DISAGREE_MM = 0.05
-"""Bow on wood and bow on fret tops further apart than this: seating or uneven wire, not the neck."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,10 +15,10 @@ from dataclasses import dataclass
 from typing import Literal
 
 from deft_bench.core.calls import Call, Instead, Length, frets_named, in_mm
+from deft_bench.core.limits import STRAIGHT_MM
 
 Surface = Literal["board", "fret_tops"]
 
-STRAIGHT_MM = 0.03
 LEAST_READINGS = 5
 DEEPEST_S = math.sqrt(3) / 36
 ENOUGH_FOR_PARTS = 12
@@ -50,7 +50,6 @@ def straightness(
     first_fret: int,
     last_fret: int,
     surface: Surface,
-    tolerance_mm: float = STRAIGHT_MM,
 ) -> Straightness:
     """Fit (x, gap) readings in mm between two frets; raises ValueError with fewer than five distinct places."""
     if len({x for x, _ in readings}) < LEAST_READINGS:
@@ -69,15 +68,15 @@ def straightness(
         starts.append([i for i, (x, _) in enumerate(readings) if x <= high])
         starts.append([i for i, (x, _) in enumerate(readings) if x >= low])
     xs = [x for x, _ in readings]
-    fit, residuals = _settle(shapes, gaps, xs, starts[0], tolerance_mm)
-    if max(map(abs, residuals)) > tolerance_mm:
+    fit, residuals = _settle(shapes, gaps, xs, starts[0], STRAIGHT_MM)
+    if max(map(abs, residuals)) > STRAIGHT_MM:
         # a neck without any reading off is explained already; a part of a neck may clear it of bow but never lend it one
-        others = [_settle(shapes, gaps, xs, start, tolerance_mm) for start in starts[1:]]
-        clearer = [found for found in others if abs(found[0][2]) <= tolerance_mm]
-        fit, residuals = min([(fit, residuals), *clearer], key=lambda found: round(_misfit(found[1], tolerance_mm), 9))
+        others = [_settle(shapes, gaps, xs, start, STRAIGHT_MM) for start in starts[1:]]
+        clearer = [found for found in others if abs(found[0][2]) <= STRAIGHT_MM]
+        fit, residuals = min([(fit, residuals), *clearer], key=lambda found: round(_misfit(found[1], STRAIGHT_MM), 9))
 
-        if abs(fit[2]) > tolerance_mm and len(span) >= ENOUGH_FOR_PARTS:
-            double = _double_bend(shapes, gaps, tolerance_mm)
+        if abs(fit[2]) > STRAIGHT_MM and len(span) >= ENOUGH_FOR_PARTS:
+            double = _double_bend(shapes, gaps, STRAIGHT_MM)
             if double is not None:
                 fit, residuals = double
 
@@ -87,11 +86,11 @@ def straightness(
         return 1 + (before if x - positions_mm[before] <= positions_mm[after] - x else after)
 
     order = sorted(range(len(readings)), key=lambda i: readings[i][0])
-    humps = [nearest(readings[i][0]) for i in order if residuals[i] < -tolerance_mm]
-    dips = [nearest(readings[i][0]) for i in order if residuals[i] > tolerance_mm]
+    humps = [nearest(readings[i][0]) for i in order if residuals[i] < -STRAIGHT_MM]
+    dips = [nearest(readings[i][0]) for i in order if residuals[i] > STRAIGHT_MM]
     relief = fit[2]
     read = [nearest(readings[i][0]) for i in order]
-    kind = _kind(relief, humps, dips, read, positions_mm, (start + end) / 2, surface, tolerance_mm)
+    kind = _kind(relief, humps, dips, read, positions_mm, (start + end) / 2, surface, STRAIGHT_MM)
     return Straightness(
         relief, nearest((start + end) / 2), tuple(residuals), tuple(humps), tuple(dips), kind, surface, len(readings)
     )

@@ -10,12 +10,13 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
 
+from deft_bench.core.limits import RELIEF_WITHIN_MM
+
 Rod = Literal["single", "dual", "none"]
 
 PRIOR_MM, PRIOR_SD = 0.4, 0.2
 CHANGE_SD_MM = 0.03
 STEP_LIMIT = 0.25
-WITHIN_MM = 0.02
 LEAST_TURN = 0.125
 WEAK_MM = 0.05
 NOTHING_SHARE = 0.25
@@ -78,8 +79,13 @@ def truss_rod(
         return RodAdvice(k, sd, turn, total, step, warnings)
 
     if rod == "none":
-        return advise("none" if abs(need) <= WITHIN_MM else "stop", None if abs(need) > WITHIN_MM else 0.0, 0.0, NO_ROD)
-    if abs(need) <= WITHIN_MM + 1e-12:
+        return advise(
+            "none" if abs(need) <= RELIEF_WITHIN_MM else "stop",
+            None if abs(need) > RELIEF_WITHIN_MM else 0.0,
+            0.0,
+            NO_ROD,
+        )
+    if abs(need) <= RELIEF_WITHIN_MM + 1e-12:
         return advise("none", need / k if k > 0 else 0.0, 0.0)
     if _stopped(turns, k, sd, prior_mm):
         return advise("stop", None, 0.0, ANSWERS_NO_MORE)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from deft_bench.core.board.positions import fret_positions
-from deft_bench.core.frets.heights import ROCK_MM, Heights, deviations
+from deft_bench.core.frets.heights import Heights, deviations
 from deft_bench.core.instrument import Spec
 from deft_bench.core.neck.rod_call import relief_target
 from deft_bench.core.strings.clearance import OverString, Strung, clearance, open_nut_height
@@ -151,7 +151,7 @@ class FretFirst:
     lower_by_mm: float
 
 
-def fret_first(plan: SetupPlan, spec: Spec, at: Assembled, solved: Solved) -> FretFirst | None:
+def fret_first(plan: SetupPlan, spec: Spec, at: Assembled, solved: Solved, rock_mm: float) -> FretFirst | None:
     """The single fret whose repair lowers the setup most, if that is worth the work; None without heights or such a fret.
 
     Tried are the frets that the strings are stopped by: each is put on the line between its neighbours.
@@ -171,7 +171,7 @@ def fret_first(plan: SetupPlan, spec: Spec, at: Assembled, solved: Solved) -> Fr
             for lane, off in errors.items()
         }
         off = sum(errors[lane][fret - 1] - fair[lane] for lane in errors) / len(errors)
-        if abs(off) < ROCK_MM:
+        if abs(off) < rock_mm:
             continue
         mended = {
             lane: [fair[lane] if n == fret - 1 else mm for n, mm in enumerate(values)]

@@ -13,14 +13,13 @@ import numpy as np
 
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm, listed
+from deft_bench.core.limits import NUT_SHIFT_MM
 from deft_bench.core.strings.notes import K_CENTS
 
 NEAR_NUT, FAR = 5, 10
 ODD_CENTS = 3.0
 """A reading this far off what any shift leaves is its fret's or its string's own fault."""
-NUT_SHIFT_MM = 0.25
 SETTLE_NUT = "a reading at fret 1, 2 or 3: it tells nut from saddle"
-GATE_CENTS = {"individual": 2.0, "two_post": 2.0, "one_piece": 4.0, "tail_mounted": 2.0}
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,9 +11,8 @@ from typing import Literal
 
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.calls import Call, Length, listed_words
+from deft_bench.core.limits import SLOT_ROOM_MM
 
-SLOT_ROOM_MM = 0.05
-"""How much wider than its string a slot is cut."""
 STEP_MM = 0.10
 """No more than this at one go when filing: then string up and read."""
 TOO_LOW_MM = 0.005

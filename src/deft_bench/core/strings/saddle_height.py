@@ -12,7 +12,7 @@ import numpy as np
 
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.calls import Call, Length, listed_words
-from deft_bench.core.strings.setup_job import ACTION_WITHIN_MM
+from deft_bench.core.limits import ACTION_GATE_MM
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,7 +120,7 @@ class SaddleRead:
         return (
             self.now_mm is not None
             and self.want_mm is not None
-            and abs(self.now_mm - self.want_mm) <= ACTION_WITHIN_MM + 1e-9
+            and abs(self.now_mm - self.want_mm) <= ACTION_GATE_MM + 1e-9
         )
 
 

@@ -9,9 +9,8 @@ from dataclasses import dataclass, field
 
 from deft_bench.core.calls import Length, in_mm, listed_words
 from deft_bench.core.level_job import State
+from deft_bench.core.limits import ACTION_GATE_MM, RELIEF_GATE_MM
 from deft_bench.core.strings.nut_depth import gap_side
-
-RELIEF_WITHIN_MM, ACTION_WITHIN_MM = 0.03, 0.05
 
 TITLES = {
     "intake": "Intake",
@@ -103,7 +102,7 @@ def actions_off(facts: SetupFacts) -> dict[int, float]:
         for string, mm in facts.target.action_mm.items()
         if string in facts.latest.action_mm
     }
-    return {string: off for string, off in offs.items() if abs(off) > ACTION_WITHIN_MM + 1e-9}
+    return {string: off for string, off in offs.items() if abs(off) > ACTION_GATE_MM + 1e-9}
 
 
 def cents_off(facts: SetupFacts) -> dict[int, float]:
@@ -147,7 +146,7 @@ def _gates(facts: SetupFacts, name: Mapping[int, str], length: Length) -> dict[s
     return {
         "intake": (not missing, f"Read {listed_words(missing)}." if missing else "All read."),
         "solve": (target is not None, "Solve the setup and accept it." if target is None else "A setup is accepted."),
-        "relief": (relief is not None and abs(relief) <= RELIEF_WITHIN_MM + 1e-9, say_relief),
+        "relief": (relief is not None and abs(relief) <= RELIEF_GATE_MM + 1e-9, say_relief),
         "nut": (not gaps, nut),
         "saddle": (
             not actions and facts.strings_since and facts.relief_since,

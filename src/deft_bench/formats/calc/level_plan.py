@@ -6,6 +6,7 @@ from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.heights import LANES, Fall
 from deft_bench.core.frets.level_call import level_call
 from deft_bench.core.frets.levelling import LanePlan, LevelOption, LevelRequest, least_height, plan_level
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.formats.calc.fields import FRETS, HEIGHT, NOT_NEGATIVE, POSITIVE, SCALE, call_fields, listed, request
 from deft_bench.formats.strict_json import RequestError
 
@@ -35,6 +36,7 @@ SCHEMA = request(
         },
         "least_fret_height_mm": NOT_NEGATIVE,
         "polish_loss_mm": {"type": "number", "minimum": 0, "maximum": 1, "default": 0.01},
+        "rock_mm": {"type": "number", "exclusiveMinimum": 0, "maximum": 0.5, "default": ShopSettings().rock_mm},
         "crown_width_mm": {**POSITIVE, "maximum": 10},
     },
     ["scale_mm", "frets", "heights_mm", "fret_height_mm"],
@@ -94,7 +96,8 @@ def level_request(asked: dict[str, Any]) -> LevelRequest:
             objective=asked.get("objective", "least_metal"),
             fret_height_mm=per_fret,
             least_height_mm=asked.get("least_fret_height_mm", least_height(max(per_fret))),
-            polish_loss_mm=asked.get("polish_loss_mm", 0.01),
+            polish_loss_mm=asked.get("polish_loss_mm", ShopSettings().polish_loss_mm),
+            rock_mm=asked.get("rock_mm", ShopSettings().rock_mm),
             crown_width_mm=width,
         )
     except ValueError as error:

@@ -88,7 +88,7 @@ def marking_page(board: Board, asked: Asked, shown: Display, turned: bool) -> di
         plan.drawing_centre_um / 1000,
         plan.set_fraction,
     )
-    step = settings()["rule_step"]
+    step = settings().rule_step
     return {
         "lines": lines, "line": line, "worst": worst, "mark_words": lambda mm: mark_words(mm, step), "step": step,
         "coarsest": max(line.marks, key=lambda mark: mark.at_stake_cents), "check_lines": check_lines(outline, board.view.lines),

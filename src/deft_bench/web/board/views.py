@@ -20,7 +20,7 @@ from deft_bench.web.board.pages import PAGES, Board
 from deft_bench.web.drawing.mini import mini
 from deft_bench.web.errors import wants_json
 from deft_bench.web.instruments.form import read_spec, values_of
-from deft_bench.web.support import Form, db, display, here, now, rule, settings, stamp
+from deft_bench.web.support import Form, db, display, here, now, settings, stamp
 
 screen = Blueprint(
     "board", __name__, template_folder="templates", static_folder="static", static_url_path="/board/static"
@@ -109,7 +109,7 @@ def preview(instrument_id: int, tab: str) -> Response:
         answer.headers["HX-Reswap"] = "none"
         return answer
     unsaved = (read.spec, read.plan) != (instrument.spec, plan)
-    board = Board(read.spec, read.plan, rule())
+    board = Board(read.spec, read.plan, settings().rule)
     panel = render_template(
         PANELS.get(tab, f"board/{tab}_panel.html"), exports=EXPORTS, instrument=instrument, at_tab=tab, tabs=TABS, values=read.values, errors={}, **_context(tab, instrument, board)
     )  # fmt: skip
@@ -123,7 +123,7 @@ def _address(tab: str, instrument_id: int, **query: Any) -> str:
 
 
 def _context(tab: str, instrument: instruments.Instrument, board: Board) -> dict[str, Any]:
-    mirrored = settings()["nut_side"] == "right"
+    mirrored = settings().turned
     asked = request.form if request.method == "POST" else request.args
     return {
         "board": board, "spec": board.spec, "plan": board.plan, "choices": SPEC_CHOICES | CHOICES, "marked": _marked(tab, instrument),
@@ -143,7 +143,7 @@ def _page(
     values: dict[str, str],
     errors: dict[str, str],
 ) -> str:
-    board = Board(spec, plan, rule())
+    board = Board(spec, plan, settings().rule)
     return render_template(
         f"board/{tab}.html", section="boards" if instrument.project else "instruments", instrument=instrument, at_tab=tab, tabs=TABS,
         values=values, errors=errors, rule_steps=dict.fromkeys(STEPS_MM), rule_reads=READ, rule_values=_rule_values(),
@@ -154,10 +154,10 @@ def _page(
 def _rule_values() -> dict[str, str]:
     found = settings()
     return {
-        "rule_step": found["rule_step"],
-        "rule_fine": found["rule_fine"],
-        "rule_fine_to_um": display().entry(int(found["rule_fine_to_um"])),
-        "rule_read": found["rule_read"],
+        "rule_step": found.rule_step,
+        "rule_fine": found.rule_fine,
+        "rule_fine_to_um": display().entry(found.rule_fine_to_um),
+        "rule_read": found.rule_read,
     }
 
 
@@ -188,7 +188,7 @@ def tick(instrument_id: int) -> Response:
     """Tick one fret off as marked, or take the tick back."""
     instrument, _ = _board(instrument_id)
     name, fret = request.form.get("line", ""), request.form.get("fret", -1, type=int)
-    lines = marking_lines(instrument.spec.outline(), *rule())
+    lines = marking_lines(instrument.spec.outline(), *settings().rule)
     found = next((mark for line in lines if line.name == name for mark in line.marks if mark.fret == fret), None)
     if found is None:
         if wants_json():
@@ -235,7 +235,7 @@ def download(instrument_id: int, kind: str) -> Response:
     instrument, plan = _board(instrument_id)
     with here():
         export = EXPORTS[kind]
-    steps, share = rule()
+    steps, share = settings().rule
     try:
         sheet = sheet_of(instrument.spec, plan, now().date().isoformat(), steps, share)
         made = write_board(kind, sheet)

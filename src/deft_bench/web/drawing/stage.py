@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from deft_bench.core.frets.heights import LANES, ROCK_MM
+from deft_bench.core.frets.heights import LANES
 from deft_bench.core.instrument import Spec
 from deft_bench.core.units import Display
 from deft_bench.web.drawing.mat import grid, ticks
@@ -63,11 +63,11 @@ class Stage:
     strings: list[tuple[float, float, float, float]] = field(default_factory=list)
 
 
-def off_words(off_mm: float | None, display: Display) -> str:
+def off_words(off_mm: float | None, display: Display, rock_mm: float) -> str:
     """`0.05 mm proud`, `0.03 mm low`, `in line` or `not read`."""
     if off_mm is None:
         return "not read"
-    if abs(off_mm) < ROCK_MM:
+    if abs(off_mm) < rock_mm:
         return "in line"
     return f"{display.fine_mm(abs(off_mm))} {'proud' if off_mm > 0 else 'low'}"
 
@@ -101,8 +101,8 @@ def stage(
     off_mm: Mapping[str, Sequence[float | None]] | None = None,
     marks: Mapping[int, Iterable[str]] | None = None,
     pins: Sequence[tuple[int, str, str]] = (),
-    rock_mm: float = ROCK_MM,
-    words: Callable[[float | None, Display], str] = off_words,
+    rock_mm: float,
+    words: Callable[[float | None, Display], str] | None = None,
     one_sided: bool = False,
     width: float = WIDTH,
     lanes: Sequence[str] = LANES,
@@ -173,7 +173,17 @@ def stage(
                 said = label(off, shape, display)
             else:
                 said = off_number(off, display) if shape in ("proud", "low") else ""
-            spots.append(Spot(lane, n, *at(line.at(across[lane])), off, said, shape, words(off, display)))
+            spots.append(
+                Spot(
+                    lane,
+                    n,
+                    *at(line.at(across[lane])),
+                    off,
+                    said,
+                    shape,
+                    words(off, display) if words else off_words(off, display, rock_mm),
+                )
+            )
     inlays = []
     for n, count in _INLAYS.items():
         if n < len(lines):

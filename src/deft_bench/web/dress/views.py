@@ -6,8 +6,9 @@ from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.core.board.positions import fret_positions
-from deft_bench.core.frets.crown import LINE_MM, OFFSET_MM, CrownMiss, crown_gate, land, wander_cents
+from deft_bench.core.frets.crown import CrownMiss, crown_gate, land, wander_cents
 from deft_bench.core.frets.grit_ladder import KINDS, grit_ladder, read_shelf
+from deft_bench.core.limits import LAND_MM, LAND_OFF_CENTRE_MM
 from deft_bench.core.refret import END_STEPS, SIDES, rest_advice
 from deft_bench.store import instruments, jobs, order_ticks, polish, shop, surveys
 from deft_bench.web.job_now import job_steps
@@ -66,7 +67,7 @@ def show(job_id: int) -> str:
     crowns, misses, all_read = _crowns(job, instrument)
     finish = request.args.get("finish", "bright")
     start = form.number("start", 0.5, 500, optional=True) or FILE_MARK_UM
-    shelf = settings()["abrasives"]
+    shelf = settings().abrasives
     try:
         ladder = grit_ladder(start, finish if finish in FINISHES else "bright", read_shelf(shelf))
         problem = ""
@@ -75,7 +76,7 @@ def show(job_id: int) -> str:
     climate = shop.latest_climate(db())
     return render_template(
         "dress/show.html", section="instruments", job=job, instrument=instrument, steps=job_steps(job, instrument), crowns=crowns, misses=misses,
-        all_read=all_read, widest=max(crowns, key=lambda crown: crown.land_mm), line_mm=LINE_MM, offset_mm=OFFSET_MM, ladder=ladder, problem=problem,
+        all_read=all_read, widest=max(crowns, key=lambda crown: crown.land_mm), line_mm=LAND_MM, offset_mm=LAND_OFF_CENTRE_MM, ladder=ladder, problem=problem,
         finish=finish, finishes=FINISHES, start=f"{start:g}", shelf=shelf, kinds=KINDS, errors=form.errors, ticked=polish.done(db(), job_id),
         ends=_ends_done(job_id), end_steps=END_STEPS, sides=SIDES,
         rest=rest_advice(climate[2] if climate else None), sprout=_sprout(instrument),

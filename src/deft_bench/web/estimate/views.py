@@ -52,7 +52,7 @@ def _of(job_id: int) -> tuple[jobs.Job, instruments.Instrument]:
 
 def _money() -> tuple[str, float, float, dict[str, float]]:
     found = settings()
-    return found["currency"], float(found["rate_per_hour"]), float(found["tax_percent"]), price_list(found["prices"])
+    return found.currency, found.rate_per_hour, found.tax_percent, found.price_of
 
 
 def _option(

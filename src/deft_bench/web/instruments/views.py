@@ -164,7 +164,7 @@ def show(instrument_id: int) -> str:
     )
     flaws = pins.of_instrument(db(), instrument_id)
     neck = stage(
-        instrument.spec, display(), nut_side=settings()["nut_side"], off_mm=heights.figures.off_mm if heights else None,
+        instrument.spec, display(), nut_side=settings().nut_side, off_mm=heights.figures.off_mm if heights else None,
         pins=[(pin.fret, pin.lane, pin.note) for pin in flaws if pin.settled_at is None], rock_mm=rock_mm(),
     )  # fmt: skip
     opened = next((job for job in all_jobs if job.closed_at is None), None)

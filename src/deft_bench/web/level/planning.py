@@ -16,13 +16,11 @@ from deft_bench.core.frets.levelling import (
     LevelOption,
     LevelPlan,
     LevelRequest,
-    least_height,
     marked_option,
     most_removed,
     plan_level,
 )
 from deft_bench.core.frets.plan_record import Circumstances, PlanKind, record_inputs, record_outcome
-from deft_bench.core.instrument import Spec
 from deft_bench.core.neck.rod_call import next_turn_words
 from deft_bench.core.neck.straight_gate import StraightGate
 from deft_bench.core.neck.straightness import Straightness, straightness_call
@@ -165,12 +163,6 @@ def metal_now(instrument: instruments.Instrument) -> tuple[float, ...]:
     return tuple(max(1, spec.fret_height_um - removed.get(fret, 0)) / 1000 for fret in range(1, spec.frets + 1))
 
 
-def least_kept(spec: Spec) -> float:
-    """The least fret height worth keeping, mm: the shop's own figure, or the usual share of the new height."""
-    own = settings()["least_height_um"]
-    return int(own) / 1000 if own else least_height(spec.fret_height_um / 1000)
-
-
 def level_request(
     instrument: instruments.Instrument, frets: int, heights: dict[str, Heights], choices: Choices
 ) -> LevelRequest:
@@ -186,8 +178,9 @@ def level_request(
         left_out=choices.left_out,
         objective="least_worst" if choices.objective == "least_worst" else "least_metal",
         fret_height_mm=(now + (now[-1],) * frets)[:frets],
-        least_height_mm=least_kept(spec),
-        polish_loss_mm=int(settings()["polish_loss_um"]) / 1000,
+        least_height_mm=settings().least_kept_mm(spec.fret_height_um / 1000),
+        polish_loss_mm=settings().polish_loss_mm,
+        rock_mm=rock_mm(),
         crown_width_mm=spec.crown_width_um / 1000,
     )
 
@@ -266,7 +259,7 @@ def make_plan(
         advice = advice_for(instrument, straight.found, 0.0, recorded_turns(instrument))
         call = straightness_call(straight.found, instrument.spec.rod, length, next_turn_words(advice))
     if choices.school == "marked" and call.do in ("level", "none"):
-        chosen = marked_option(plan, rock_mm())
+        chosen = marked_option(plan)
         call = marked_call(plan, chosen, call, length)
     lands = plan.lands(chosen) or [0.0]
     return Planning(
@@ -329,6 +322,7 @@ def calc_request(planning: Planning, instrument: instruments.Instrument) -> dict
         "fret_height_mm": list(request.fret_height_mm),
         "least_fret_height_mm": request.least_height_mm,
         "polish_loss_mm": request.polish_loss_mm,
+        "rock_mm": request.rock_mm,
         "crown_width_mm": request.crown_width_mm,
     }
     if choices.fall_from and choices.fall_drop_um:

@@ -123,7 +123,7 @@ def _page(
         marks.setdefault(fret, set()).add("lift")
     for fret in plan.below_least(chosen):
         marks.setdefault(fret, set()).add("short")
-    turned = settings()["nut_side"]
+    turned = settings().nut_side
     mirrored = instrument.spec.left_handed != (turned == "right")
     request_of = plan.request
     partial = request.headers.get("HX-Target") == "level"

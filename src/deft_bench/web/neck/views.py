@@ -7,9 +7,10 @@ from werkzeug.wrappers import Response
 
 from deft_bench.core.acts import MOVES_BOW
 from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.limits import RELIEF_WITHIN_MM, STRAIGHT_MM
 from deft_bench.core.neck.rod_call import relief_target, rod_call, turn_words
-from deft_bench.core.neck.straightness import STRAIGHT_MM, Straightness
-from deft_bench.core.neck.truss_rod import WITHIN_MM, Turn
+from deft_bench.core.neck.straightness import Straightness
+from deft_bench.core.neck.truss_rod import Turn
 from deft_bench.core.neck.twist import twist
 from deft_bench.core.strings.assembled import target_from
 from deft_bench.core.survey import STRING_STATES, SURFACES, heights_from
@@ -61,10 +62,10 @@ def show(instrument_id: int) -> str:
             "call": rod_call(
                 found, target, aim, rod, advice, answered, display().fine_mm, passed_over=opened.override_note if opened else ""
             ),
-            "curve": neck_curve(gaps, positions, found, target, display(), mirrored=spec.left_handed != (settings()["nut_side"] == "right")),
+            "curve": neck_curve(gaps, positions, found, target, display(), mirrored=spec.left_handed != (settings().turned)),
             "response": rod_chart(answered, advice.mm_per_turn, advice.mm_per_turn_sd, display()),
             "straight_mm": STRAIGHT_MM,
-            "within_mm": WITHIN_MM,
+            "within_mm": RELIEF_WITHIN_MM,
         }  # fmt: skip
     return render_template(
         "neck/show.html", section="instruments", instrument=instrument, aim=aim, aims=AIMS, target=target, turns=turns, waiting=waiting,

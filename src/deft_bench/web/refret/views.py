@@ -238,7 +238,7 @@ def _page(
         rest=rest_advice(climate[2] if climate else None),
         sprouts=sprouts,
         sprout_chart=relief_chart(sprouts, display(), least_mm=0.1),
-        neck=stage(instrument.spec, display(), nut_side=settings()["nut_side"], off_mm=off, marks=marks, rock_mm=0.03),
+        neck=stage(instrument.spec, display(), nut_side=settings().nut_side, off_mm=off, marks=marks, rock_mm=0.03),
         frets_said=frets_named(list(plan.frets)) if len(plan.frets) < instrument.spec.frets else "all frets",
         needs=slot_needs(plan.tang_depth_um, plan.gap_um),
         **_live(job, instrument, plan),

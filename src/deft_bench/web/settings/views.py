@@ -5,6 +5,7 @@ from typing import Any
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.core.shop_settings import to_text
 from deft_bench.core.work.estimate import price_list
 from deft_bench.store import shop
 from deft_bench.web.support import Form, db, display
@@ -24,7 +25,7 @@ LIMITS = {"rock_um": (5, 100), "polish_loss_um": (0, 100), "least_height_um": (2
 @screen.route("/settings", methods=["GET", "POST"])
 def show() -> str | Response | tuple[str, int]:
     """See and change the shop's settings."""
-    values: Any = dict(current())
+    values: Any = to_text(current())
     form = Form()
     if request.method == "POST":
         chosen = {name: form.text(name) for name in CHOICES}

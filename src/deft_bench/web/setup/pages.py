@@ -10,18 +10,11 @@ from deft_bench.core.board.layout import Spacing
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.board.strings_on_board import NutSpacing, nut_spacing
 from deft_bench.core.calls import Call, Length, listed_words
+from deft_bench.core.limits import ACTION_GATE_MM, GATE_CENTS, RELIEF_GATE_MM
 from deft_bench.core.strings.assembled import Assembled, fret_first
 from deft_bench.core.strings.clearance import Strung
 from deft_bench.core.strings.diagnose import Diagnosis, Heard, buzz_call, cause_words, diagnose
-from deft_bench.core.strings.intonation import (
-    GATE_CENTS,
-    CentsReading,
-    begin_with,
-    eighths,
-    intonation,
-    intonation_call,
-    turns_for,
-)
+from deft_bench.core.strings.intonation import CentsReading, begin_with, eighths, intonation, intonation_call, turns_for
 from deft_bench.core.strings.notes import cents_between
 from deft_bench.core.strings.nut_depth import (
     LOW_REMEDIES,
@@ -43,7 +36,7 @@ from deft_bench.core.strings.saddle_height import (
     saddle_radius,
 )
 from deft_bench.core.strings.setup_call import setup_call
-from deft_bench.core.strings.setup_job import ACTION_WITHIN_MM, RELIEF_WITHIN_MM, Found, SetupTarget
+from deft_bench.core.strings.setup_job import Found, SetupTarget
 from deft_bench.core.strings.setup_plan import SetupPlan, gap_range, pulls, saddle_starts, scales, string_names
 from deft_bench.core.strings.setup_solve import Solved, string_offsets
 from deft_bench.core.strings.string_set import CONSTRUCTIONS, WRAPS, relief_per_newton
@@ -55,7 +48,7 @@ from deft_bench.web.drawing.nut_spacing import spacing_view
 from deft_bench.web.drawing.saddle_view import saddle_view
 from deft_bench.web.drawing.string_side import margin_map
 from deft_bench.web.setups import Read
-from deft_bench.web.support import db, display
+from deft_bench.web.support import db, display, settings
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +71,7 @@ def call_of(
     length: Length,
 ) -> Call:
     """The sentence of the Setup screen."""
-    first = fret_first(plan, instrument.spec, now, solved)
+    first = fret_first(plan, instrument.spec, now, solved, settings().rock_mm)
     return setup_call(solved, plan.margin_um / 1000, present, now.frame.relief_mm, names, length, now.unread, first)
 
 
@@ -105,12 +98,12 @@ def to_do(
     else:
         off = found.relief_mm - solved.relief_mm
         say = (
-            f"leave it: {shown.fine_mm(found.relief_mm)} is within {shown.fine_mm(RELIEF_WITHIN_MM)}"
-            if abs(off) <= RELIEF_WITHIN_MM
+            f"leave it: {shown.fine_mm(found.relief_mm)} is within {shown.fine_mm(RELIEF_GATE_MM)}"
+            if abs(off) <= RELIEF_GATE_MM
             else f"{'tighten' if off > 0 else 'loosen'} toward {shown.fine_mm(solved.relief_mm)}; it has {shown.fine_mm(found.relief_mm)}"
         )
         rows.append(
-            ToDo("Rod", say, url_for("neck.show", aim="playing", instrument_id=here), abs(off) <= RELIEF_WITHIN_MM)
+            ToDo("Rod", say, url_for("neck.show", aim="playing", instrument_id=here), abs(off) <= RELIEF_GATE_MM)
         )
     high, low = [], []
     for number, gap in found.gap_mm.items():
@@ -127,12 +120,12 @@ def to_do(
     moves = {
         one.string: _move(instrument, plan, one.string, found.action_mm[one.string], one.action_12_mm)
         for one in solved.strung
-        if one.string in found.action_mm and abs(found.action_mm[one.string] - one.action_12_mm) > ACTION_WITHIN_MM
+        if one.string in found.action_mm and abs(found.action_mm[one.string] - one.action_12_mm) > ACTION_GATE_MM
     }
     if not found.action_mm:
         say = "read the action first"
     elif not moves:
-        say = f"leave them: every string is within {shown.fine_mm(ACTION_WITHIN_MM)}"
+        say = f"leave them: every string is within {shown.fine_mm(ACTION_GATE_MM)}"
     else:
         mean = sum(move.raise_mm for move in moves.values()) / len(moves)
         say = f"{'raise' if mean > 0 else 'lower'} {len(moves)} of {len(solved.strung)} saddles, {shown.fine_mm(min(abs(m.raise_mm) for m in moves.values()))} to {shown.fine_mm(max(abs(m.raise_mm) for m in moves.values()))}"

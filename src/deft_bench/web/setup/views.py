@@ -113,7 +113,7 @@ def _live(
         # where it is tightest; a string with room everywhere is shown low on the neck, where its swing is seen
         tightest = strung[which - 1].worst()
         at_fret = tightest.fretted if tightest.margin_mm <= NEAR_MM else SHOWN_FRET
-    mirrored = instrument.spec.left_handed != (settings()["nut_side"] == "right")
+    mirrored = instrument.spec.left_handed != (settings().turned)
     solved = solve(plan, instrument.spec, now)
     present = now.strung()
     rows = margin_map(strung, names, shown)
@@ -363,10 +363,7 @@ def nut(instrument_id: int) -> str | Response | tuple[str, int]:
 
 
 def _shelf() -> tuple[tuple[int, ...], tuple[int, ...]]:
-    found = settings()
-    return tuple(int(um) for um in found["nut_files_um"].split(";") if um.strip()), tuple(
-        int(um) for um in found["feelers_um"].split(";") if um.strip()
-    )
+    return settings().nut_files_um, settings().feelers_um
 
 
 @screen.post("/instruments/<int:instrument_id>/setup/nut/shelf")

@@ -65,8 +65,8 @@ def plan_for(job: jobs.Job, book: Catalogue) -> SheetPlan:
         wanted = refrets.plan_of(db(), job.id)
         if wanted is not None and len(wanted.frets) < instruments.get(db(), job.instrument_id).spec.frets:
             plan = replace(plan, route="partial_refret")
-    if not plan.schools and settings()["mask"] in book.schools["mask"].choices:
-        plan = replace(plan, schools={"mask": settings()["mask"]})
+    if not plan.schools and settings().mask in book.schools["mask"].choices:
+        plan = replace(plan, schools={"mask": settings().mask})
     return sound(plan, book)
 
 

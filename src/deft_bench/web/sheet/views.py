@@ -138,7 +138,7 @@ def _at_step(line: Line, job: jobs.Job, instrument: instruments.Instrument, book
     rungs: list[Rung] = []
     if "shelf" in line.operation.grits:
         try:
-            rungs = list(grit_ladder(START_UM, "bright", read_shelf(settings()["abrasives"])).steps)
+            rungs = list(grit_ladder(START_UM, "bright", settings().shelf()).steps)
         except ValueError:
             rungs = []
     names = {name.lower() for name in line.operation.tools}

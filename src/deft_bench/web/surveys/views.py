@@ -12,9 +12,10 @@ from werkzeug.wrappers import Response
 from deft_bench.core.acts import MOVES_HEIGHTS
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import frets_named
-from deft_bench.core.frets.heights import LANES, SEATING_GAP_MM, deviations
+from deft_bench.core.frets.heights import LANES, deviations
 from deft_bench.core.level_job import now as step_now
-from deft_bench.core.refret import SPROUT_THAT_COUNTS_MM, slot_needs
+from deft_bench.core.limits import SEATING_GAP_MM, SPROUT_MM
+from deft_bench.core.refret import slot_needs
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.survey import (
     ACTION_FRET,
@@ -219,7 +220,7 @@ def _starting(job: jobs.Job | None, instrument: instruments.Instrument, kind: st
         "resolution_um": _resolution(kind, before.head.resolution_um if before else resolution),
         "string_state": before.head.string_state if before else ("tuned" if job and job.kind == "setup" else "off"),
         "at_frets": ", ".join(map(str, before.head.at_frets)) if before else "1, 3, 5, 7, 12",
-        "order": settings()["reading_order"],
+        "order": settings().reading_order,
         "temperature_c": f"{climate[1]:g}" if climate else "",
         "humidity": f"{climate[2]:g}" if climate else "",
         "note": "",
@@ -310,7 +311,7 @@ def show(survey_id: int) -> str:
     flaws = [pin for pin in pins.of_instrument(db(), instrument.id) if pin.settled_at is None]
     off = off_of(survey, instrument, values)
     neck = stage(
-        instrument.spec, display(), nut_side=settings()["nut_side"], off_mm=off, rock_mm=least_shown(survey.head.kind), words=words_of(survey.head.kind), one_sided=survey.head.kind in ("seating", "sprout", "slot_depth"),
+        instrument.spec, display(), nut_side=settings().nut_side, off_mm=off, rock_mm=least_shown(survey.head.kind), words=words_of(survey.head.kind), one_sided=survey.head.kind in ("seating", "sprout", "slot_depth"),
         lanes=lanes_of(survey.head.kind, survey.head.strings) if survey.head.kind in PER_STRING else LANES, label=label_of(survey.head.kind), open_too=survey.head.kind == "buzz",
         pins=[(pin.fret, pin.lane, pin.note) for pin in flaws],
     )  # fmt: skip
@@ -392,7 +393,7 @@ def _slot_needs(survey: surveys.Survey, instrument: instruments.Instrument) -> f
 def least_shown(kind: str) -> float:
     """From where on a place is drawn as a wedge, mm."""
     return {
-        "seating": SEATING_GAP_MM, "sprout": SPROUT_THAT_COUNTS_MM, "slot_depth": 0.005, "rocker": 0.005, "strings": math.inf,
+        "seating": SEATING_GAP_MM, "sprout": SPROUT_MM, "slot_depth": 0.005, "rocker": 0.005, "strings": math.inf,
         "intonation": 2 * PER_CENT / 1000, "buzz": 0.001,
     }.get(kind, rock_mm())  # fmt: skip
 
@@ -430,7 +431,7 @@ def words_of(kind: str) -> Callable[[float | None, Display], str]:
         "crown_offset": "off centre",
     }.get(kind)
     if said is None:
-        return off_words
+        return lambda mm, shown: off_words(mm, shown, rock_mm())
     home = {
         "seating": "home",
         "sprout": "flush",

@@ -1,0 +1,66 @@
+"""Tolerances of the trade that are no setting of the shop: each with its reason. docs/methods/tolerances.md lists where each is used.
+
+What a shop may set (the rock that counts, polish loss, least fret height, prices …) is in `shop_settings`.
+"""
+
+from fractions import Fraction
+
+# Straightness and the rod
+STRAIGHT_MM = 0.03
+"""A neck is straight enough for fretwork within this: what a feeler tells along a straightedge, and no more than a level cuts in."""
+DISAGREE_MM = 0.05
+"""Bow on wood and bow on fret tops further apart than this: seating or uneven wire, not the neck."""
+RELIEF_WITHIN_MM = 0.02
+"""The rod is left alone this near to the relief wanted: less than an eighth of a turn of most rods moves."""
+RELIEF_GATE_MM = 0.03
+"""Relief passes its gate in a setup within this: two readings of one neck differ by as much."""
+BOW_THAT_COUNTS_MM = 0.03
+"""A refret that bowed the neck by less needs no word: it is within what is called straight."""
+RELIEF_FOR_HAND_MM = {"light": 0.10, "medium": 0.18, "heavy": 0.25}
+"""Relief wanted for playing, until a setup is solved."""
+LONG_BASS_RELIEF_MM = 0.30
+"""A long-scale bass swings wider whatever the hand."""
+
+# Frets
+SEATING_GAP_MM = 0.03
+"""The seating gap that counts: less than this is neither felt nor worth lifting a fret for."""
+PROUD_MM = 0.04
+"""A fret this far above the fair line stands out of ordinary wear: twice the rock that usually counts."""
+LEAST_HEIGHT_SHARE = 0.65
+"""The least fret height worth keeping, as a share of the wire's new height …"""
+LEAST_HEIGHT_MM = 0.60
+"""… and never under this: below it a finger is on the wood."""
+LAND_MM = 0.30
+"""The land that may stay after crowning: wider than this is heard as a note that wanders."""
+LAND_OFF_CENTRE_MM = 0.10
+"""How far off the fret's centre the land may lie."""
+SPROUT_MM = 0.02
+"""A fret end that stands out further is felt by the hand."""
+REST_HUMIDITY = 45.0
+"""Under this relative humidity (%) the board may still swell back: it rests before the ends are cut."""
+
+# Slots and board
+LEAST_UNDER_TANG_MM = 0.10
+"""A slot must be at least this much deeper than the tang, or dust and glue hold the fret up."""
+LEAST_WOOD_MM = 2.0
+"""Wood left under a slot: less breaks out or lets the neck flex there …"""
+LEAST_WOOD_SHARE = Fraction(1, 3)
+"""… and never less than this share of the board."""
+LEAST_OVER_ROD_MM = 3.0
+"""Wood between the rod's channel and the back of the neck."""
+THIN_EDGE_MM = 3.0
+"""The least thickness of a board's edge that stands handling."""
+LOOSE_BITE_MM, GLUE_BITE_MM, PRESS_BITE_MM = 0.05, 0.15, 0.30
+"""How far barbs bite into a slot's walls: under the first they hold nothing, under the second glue must help, over the third the neck bends."""
+OVERBEND_SHARE = 0.7
+"""Wire bent tighter than this share of the board's radius springs up in the middle."""
+
+# Strings
+ACTION_GATE_MM = 0.05
+"""Action passes its gate within this: what a string-height rule resolves."""
+GATE_CENTS = {"individual": 2.0, "two_post": 2.0, "one_piece": 4.0, "tail_mounted": 2.0}
+"""How true a string must be by kind of bridge: what an ear hears, or what one saddle for all strings can do."""
+NUT_SHIFT_MM = 0.25
+"""A nut that stands off by less is not worth moving: it is within what a slot's face wears."""
+SLOT_ROOM_MM = 0.05
+"""How much wider than its string a nut slot is: it must slide in it."""
