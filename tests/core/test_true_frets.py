@@ -71,7 +71,8 @@ def test_what_else_a_rocker_survey_says() -> None:
     retake = rocker_call({"bass": rocker_lane(XS, twice, FELT_MM)}, {"bass": 19}, 21)
     assert (retake.do, "3–4–5 bass" in retake.say) == ("retake", True)
     assert (
-        rocker_call({"bass": rocker_lane(XS, seen(21, set(range(2, 20, 2))), FELT_MM)}, {"bass": 19}, 21).do == "check_seating"
+        rocker_call({"bass": rocker_lane(XS, seen(21, set(range(2, 20, 2))), FELT_MM)}, {"bass": 19}, 21).do
+        == "check_seating"
     )
 
 

@@ -91,9 +91,16 @@ def test_how_lengths_are_written() -> None:
     assert Display("in").fine(250) == "0.0098 in"
 
 
-@given(st.integers(5, 100), st.sampled_from(["mm", "in"]), st.sampled_from([16, 64, None]), st.none() | st.integers(200, 2_000))
+@given(
+    st.integers(5, 100),
+    st.sampled_from(["mm", "in"]),
+    st.sampled_from([16, 64, None]),
+    st.none() | st.integers(200, 2_000),
+)
 def test_settings_come_back_from_their_texts(rock: int, system: str, inches: int | None, least: int | None) -> None:
-    chosen = replace(ShopSettings(), rock_um=rock, system=system, inches=inches, least_height_um=least, rate_per_hour=52.5)
+    chosen = replace(
+        ShopSettings(), rock_um=rock, system=system, inches=inches, least_height_um=least, rate_per_hour=52.5
+    )
     assert from_text(to_text(chosen)) == chosen
     # what an older or a damaged bench holds stands for nothing; the rest is kept
     assert from_text(to_text(chosen) | {"polish_loss_um": "lots", "colour": "red"}) == chosen

@@ -8,9 +8,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from deft_bench.core.shop_settings import to_text
 from deft_bench.core.work.estimate import Item, Labour, estimate, price_list
 from deft_bench.formats.calc import RequestError, calculate
-from deft_bench.core.shop_settings import to_text
 from deft_bench.store import estimates, jobs, sheets, shop
 from deft_bench.store.database import Connection
 from harness import Bench

@@ -810,7 +810,7 @@ def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | Non
         for tick in {(one["step"], one["fret"]): one for one in job["sheet_ticks"]}.values():
             sheets.keep_tick(db, job_ids[job["uid"]], tick["step"], tick["fret"], tick["at"])
         for one in job["setups"]:
-            setups.accept(db, job_ids[job["uid"]], one["accepted_at"], one["inputs"], one["target"])
+            setups.keep_accepted(db, job_ids[job["uid"]], one["accepted_at"], one["inputs"], one["target"])
         for saved in job["refret_plans"]:
             refrets.keep_plan(db, job_ids[job["uid"]], saved["saved_at"], saved["plan"])
         for ticked in job["order"]:

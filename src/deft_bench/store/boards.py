@@ -50,15 +50,13 @@ def ticks(db: Connection, instrument_id: int) -> dict[tuple[str, int], tuple[int
 
 
 def tick(db: Connection, instrument_id: int, line: str, fret: int, place_um: int, at: str) -> None:
-    """Tick a fret off as marked at a place, anew where the place has moved. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return tick(db, instrument_id, line, fret, place_um, at)
-    db.execute(
-        "INSERT INTO board_tick (instrument_id, line, fret, place_um, at) VALUES (?, ?, ?, ?, ?)"
-        " ON CONFLICT DO UPDATE SET place_um = excluded.place_um, at = excluded.at",
-        (instrument_id, line, fret, place_um, at),
-    )
+    """Tick a fret off as marked at a place, anew where the place has moved."""
+    with transaction(db):
+        db.execute(
+            "INSERT INTO board_tick (instrument_id, line, fret, place_um, at) VALUES (?, ?, ?, ?, ?)"
+            " ON CONFLICT DO UPDATE SET place_um = excluded.place_um, at = excluded.at",
+            (instrument_id, line, fret, place_um, at),
+        )
 
 
 def untick(db: Connection, instrument_id: int, line: str, fret: int) -> None:

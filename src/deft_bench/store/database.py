@@ -68,7 +68,13 @@ def in_words(error: sqlite3.Error, path: Path | str = "the database") -> StoreEr
 
 @contextmanager
 def transaction(db: Connection) -> Iterator[Connection]:
-    """One write, whole or not at all; raises StoreError for a full or failing disk."""
+    """One act, whole or not at all; raises StoreError for a full or failing disk.
+
+    Inside an open transaction it is part of that one, and stays or goes with it.
+    """
+    if db.in_transaction:
+        yield db
+        return
     try:
         db.execute("BEGIN IMMEDIATE")
         try:

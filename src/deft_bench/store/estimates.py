@@ -24,11 +24,9 @@ def accepted(db: Connection, job_id: int) -> list[AcceptedEstimate]:
 
 
 def accept(db: Connection, job_id: int, at: str, inputs: Mapping[str, Any], outcome: Mapping[str, Any]) -> None:
-    """Record which estimate was accepted. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return accept(db, job_id, at, inputs, outcome)
-    db.execute(
-        "INSERT INTO job_estimate (job_id, accepted_at, inputs, outcome) VALUES (?, ?, ?, ?)",
-        (job_id, at, json.dumps(inputs), json.dumps(outcome)),
-    )
+    """Record which estimate was accepted."""
+    with transaction(db):
+        db.execute(
+            "INSERT INTO job_estimate (job_id, accepted_at, inputs, outcome) VALUES (?, ?, ?, ?)",
+            (job_id, at, json.dumps(inputs), json.dumps(outcome)),
+        )

@@ -44,18 +44,16 @@ def words_of(spec: Spec) -> str:
 def add(
     db: Connection, spec: Spec, at: str, uid: str | None = None, retired_at: str | None = None, *, project: bool = False
 ) -> int:
-    """Store a new instrument or board project; returns its id. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return add(db, spec, at, uid, retired_at, project=project)
-    names = ["uid", "created_at", "retired_at", "project", *_FIELDS]
-    values = [uid or new_uid(), at, retired_at, int(project), *(_column(spec, name) for name in _FIELDS)]
-    cursor = db.execute(
-        f"INSERT INTO instrument ({', '.join(names)}) VALUES ({', '.join('?' * len(names))})",
-        values,
-    )
-    db.execute("INSERT INTO instrument_words (rowid, words) VALUES (?, ?)", (cursor.lastrowid, words_of(spec)))
-    return int(cursor.lastrowid or 0)
+    """Store a new instrument or board project; returns its id."""
+    with transaction(db):
+        names = ["uid", "created_at", "retired_at", "project", *_FIELDS]
+        values = [uid or new_uid(), at, retired_at, int(project), *(_column(spec, name) for name in _FIELDS)]
+        cursor = db.execute(
+            f"INSERT INTO instrument ({', '.join(names)}) VALUES ({', '.join('?' * len(names))})",
+            values,
+        )
+        db.execute("INSERT INTO instrument_words (rowid, words) VALUES (?, ?)", (cursor.lastrowid, words_of(spec)))
+        return int(cursor.lastrowid or 0)
 
 
 def _column(spec: Spec, name: str) -> Any:
@@ -64,23 +62,18 @@ def _column(spec: Spec, name: str) -> Any:
 
 
 def edit(db: Connection, instrument_id: int, spec: Spec, at: str) -> bool:
-    """Replace the specification and keep the earlier one; returns whether anything changed. Raises KeyError.
-
-    Joins an open transaction when there is one.
-    """
-    if not db.in_transaction:
-        with transaction(db):
-            return edit(db, instrument_id, spec, at)
-    before = get(db, instrument_id).spec
-    if not list(changes(before, spec)):
-        return False
-    keep_revision(db, instrument_id, at, to_fields(before))
-    db.execute(
-        f"UPDATE instrument SET {', '.join(f'{name} = ?' for name in _FIELDS)} WHERE id = ?",
-        [*(_column(spec, name) for name in _FIELDS), instrument_id],
-    )
-    db.execute("UPDATE instrument_words SET words = ? WHERE rowid = ?", (words_of(spec), instrument_id))
-    return True
+    """Replace the specification and keep the earlier one; returns whether anything changed. Raises KeyError."""
+    with transaction(db):
+        before = get(db, instrument_id).spec
+        if not list(changes(before, spec)):
+            return False
+        keep_revision(db, instrument_id, at, to_fields(before))
+        db.execute(
+            f"UPDATE instrument SET {', '.join(f'{name} = ?' for name in _FIELDS)} WHERE id = ?",
+            [*(_column(spec, name) for name in _FIELDS), instrument_id],
+        )
+        db.execute("UPDATE instrument_words SET words = ? WHERE rowid = ?", (words_of(spec), instrument_id))
+        return True
 
 
 def keep_revision(db: Connection, instrument_id: int, at: str, spec: dict[str, Any]) -> None:

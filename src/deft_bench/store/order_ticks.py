@@ -10,13 +10,11 @@ def ticks(db: Connection, job_id: int) -> dict[str, tuple[str, str]]:
 
 
 def keep(db: Connection, job_id: int, step: str, at: str, note: str) -> None:
-    """Tick a step off; the first tick stands. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return keep(db, job_id, step, at, note)
-    db.execute(
-        "INSERT OR IGNORE INTO order_tick (job_id, step, at, note) VALUES (?, ?, ?, ?)", (job_id, step, at, note)
-    )
+    """Tick a step off; the first tick stands."""
+    with transaction(db):
+        db.execute(
+            "INSERT OR IGNORE INTO order_tick (job_id, step, at, note) VALUES (?, ?, ?, ?)", (job_id, step, at, note)
+        )
 
 
 def take_back(db: Connection, job_id: int, step: str) -> None:

@@ -39,24 +39,22 @@ def add(
     db: Connection, instrument_id: int, job_id: int | None, fret: int, lane: str, note: str, photo: Photo | None, at: str,
     uid: str | None = None, settled_at: str | None = None,
 ) -> int:  # fmt: skip
-    """Pin a note and return its id; the same photograph is kept once. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return add(db, instrument_id, job_id, fret, lane, note, photo, at, uid, settled_at)
-    photo_id = None
-    if photo is not None:
-        digest = hashlib.sha256(photo.jpeg).hexdigest()
-        db.execute(
-            "INSERT INTO photo (sha256, width, height, jpeg) VALUES (?, ?, ?, ?) ON CONFLICT (sha256) DO NOTHING",
-            (digest, photo.width, photo.height, photo.jpeg),
+    """Pin a note and return its id; the same photograph is kept once."""
+    with transaction(db):
+        photo_id = None
+        if photo is not None:
+            digest = hashlib.sha256(photo.jpeg).hexdigest()
+            db.execute(
+                "INSERT INTO photo (sha256, width, height, jpeg) VALUES (?, ?, ?, ?) ON CONFLICT (sha256) DO NOTHING",
+                (digest, photo.width, photo.height, photo.jpeg),
+            )
+            photo_id = db.execute("SELECT id FROM photo WHERE sha256 = ?", (digest,)).fetchone()[0]
+        cursor = db.execute(
+            "INSERT INTO pin (uid, instrument_id, job_id, fret, lane, note, photo_id, at, settled_at)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            (uid or new_uid(), instrument_id, job_id, fret, lane, note, photo_id, at, settled_at),
         )
-        photo_id = db.execute("SELECT id FROM photo WHERE sha256 = ?", (digest,)).fetchone()[0]
-    cursor = db.execute(
-        "INSERT INTO pin (uid, instrument_id, job_id, fret, lane, note, photo_id, at, settled_at)"
-        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        (uid or new_uid(), instrument_id, job_id, fret, lane, note, photo_id, at, settled_at),
-    )
-    return int(cursor.lastrowid or 0)
+        return int(cursor.lastrowid or 0)
 
 
 def settle(db: Connection, pin_id: int, at: str | None) -> None:

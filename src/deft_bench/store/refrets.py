@@ -73,14 +73,12 @@ def fitted(db: Connection, job_id: int) -> dict[int, str]:
 
 
 def keep_fitted(db: Connection, job_id: int, instrument_id: int, frets: Sequence[int], at: str) -> None:
-    """Record frets as fitted, once each. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return keep_fitted(db, job_id, instrument_id, frets, at)
-    db.executemany(
-        "INSERT OR IGNORE INTO fret_fitted (job_id, instrument_id, fret, at) VALUES (?, ?, ?, ?)",
-        [(job_id, instrument_id, fret, at) for fret in frets],
-    )
+    """Record frets as fitted, once each."""
+    with transaction(db):
+        db.executemany(
+            "INSERT OR IGNORE INTO fret_fitted (job_id, instrument_id, fret, at) VALUES (?, ?, ?, ?)",
+            [(job_id, instrument_id, fret, at) for fret in frets],
+        )
 
 
 def fit(db: Connection, job_id: int, instrument_id: int, plan: RefretPlan, at: str) -> None:

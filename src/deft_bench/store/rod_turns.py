@@ -40,12 +40,10 @@ def add(
     note: str = "",
     uid: str | None = None,
 ) -> int:
-    """Record a turn. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return add(db, instrument_id, at, turns_64, slack, note, uid)
-    cursor = db.execute(
-        "INSERT INTO rod_turn (uid, instrument_id, at, turns_64, slack, note) VALUES (?, ?, ?, ?, ?, ?)",
-        (uid or new_uid(), instrument_id, at, turns_64, int(slack), note),
-    )
-    return int(cursor.lastrowid or 0)
+    """Record a turn."""
+    with transaction(db):
+        cursor = db.execute(
+            "INSERT INTO rod_turn (uid, instrument_id, at, turns_64, slack, note) VALUES (?, ?, ?, ?, ?, ?)",
+            (uid or new_uid(), instrument_id, at, turns_64, int(slack), note),
+        )
+        return int(cursor.lastrowid or 0)

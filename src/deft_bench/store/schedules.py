@@ -91,15 +91,13 @@ def pin(db: Connection, job_id: int, step: str, at: str, technician: str, cost: 
 
 
 def take_out(db: Connection, job_id: int, step: str, at: str) -> bool:
-    """Take a step's pin out; False when it had none. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return take_out(db, job_id, step, at)
-    cursor = db.execute(
-        "UPDATE schedule_pin SET taken_out_at = ? WHERE job_id = ? AND step = ? AND taken_out_at IS NULL",
-        (at, job_id, step),
-    )
-    return bool(cursor.rowcount)
+    """Take a step's pin out; False when it had none."""
+    with transaction(db):
+        cursor = db.execute(
+            "UPDATE schedule_pin SET taken_out_at = ? WHERE job_id = ? AND step = ? AND taken_out_at IS NULL",
+            (at, job_id, step),
+        )
+        return bool(cursor.rowcount)
 
 
 def key(db: Connection) -> str:

@@ -57,14 +57,17 @@ def accepted(db: Connection, job_id: int) -> list[AcceptedSetup]:
 
 
 def accept(db: Connection, job_id: int, at: str, inputs: Mapping[str, Any], target: Mapping[str, Any]) -> None:
-    """Record which setup was accepted; the same again is not stored twice. Joins an open transaction when there is one."""
-    if not db.in_transaction:
+    """Record which setup was accepted; the same again is not stored twice."""
+    with transaction(db):
         latest = accepted(db, job_id)[-1:]
-        if latest and latest[0].target == dict(target):
-            return
-        with transaction(db):
-            return accept(db, job_id, at, inputs, target)
-    db.execute(
-        "INSERT INTO setup_target (job_id, accepted_at, inputs, target) VALUES (?, ?, ?, ?)",
-        (job_id, at, json.dumps(inputs), json.dumps(target)),
-    )
+        if not latest or latest[0].target != dict(target):
+            keep_accepted(db, job_id, at, inputs, target)
+
+
+def keep_accepted(db: Connection, job_id: int, at: str, inputs: Mapping[str, Any], target: Mapping[str, Any]) -> None:
+    """Store an accepted setup as it is."""
+    with transaction(db):
+        db.execute(
+            "INSERT INTO setup_target (job_id, accepted_at, inputs, target) VALUES (?, ?, ?, ?)",
+            (job_id, at, json.dumps(inputs), json.dumps(target)),
+        )

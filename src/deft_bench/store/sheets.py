@@ -39,14 +39,12 @@ def events(db: Connection, job_id: int) -> list[Event]:
 
 
 def add(db: Connection, job_id: int, event: Event) -> None:
-    """Record an event. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return add(db, job_id, event)
-    db.execute(
-        "INSERT INTO sheet_event (job_id, step, kind, at, note) VALUES (?, ?, ?, ?, ?)",
-        (job_id, event.step, event.kind, event.at, event.note),
-    )
+    """Record an event."""
+    with transaction(db):
+        db.execute(
+            "INSERT INTO sheet_event (job_id, step, kind, at, note) VALUES (?, ?, ?, ?, ?)",
+            (job_id, event.step, event.kind, event.at, event.note),
+        )
 
 
 def happened(db: Connection, job_id: int, event: Event, used: Mapping[str, float]) -> None:

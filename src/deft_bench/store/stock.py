@@ -91,30 +91,26 @@ def named(db: Connection, name: str) -> int | None:
 def put(
     db: Connection, name: str, kind: str, unit: str, least: float = 0.0, note: str = "", wire_id: int | None = None
 ) -> int:
-    """Enter an item, or change the one of that name; returns its id. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return put(db, name, kind, unit, least, note, wire_id)
-    row = db.execute(
-        "INSERT INTO stock_item (name, kind, unit, least, note, wire_id) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT (name) DO UPDATE"
-        " SET kind = excluded.kind, unit = excluded.unit, least = excluded.least, note = excluded.note, retired_at = NULL RETURNING id",
-        (name, kind, unit, least, note, wire_id),
-    ).fetchone()
-    return int(row["id"])
+    """Enter an item, or change the one of that name; returns its id."""
+    with transaction(db):
+        row = db.execute(
+            "INSERT INTO stock_item (name, kind, unit, least, note, wire_id) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT (name) DO UPDATE"
+            " SET kind = excluded.kind, unit = excluded.unit, least = excluded.least, note = excluded.note, retired_at = NULL RETURNING id",
+            (name, kind, unit, least, note, wire_id),
+        ).fetchone()
+        return int(row["id"])
 
 
 def move(
     db: Connection, item_id: int, at: str, change: float, why: str, *, length_um: int | None = None, job_id: int | None = None,
     step: str = "", note: str = "",
 ) -> None:  # fmt: skip
-    """Write a line of the ledger. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return move(db, item_id, at, change, why, length_um=length_um, job_id=job_id, step=step, note=note)
-    db.execute(
-        "INSERT INTO stock_move (item_id, at, change, length_um, why, job_id, step, note) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-        (item_id, at, change, length_um, why, job_id, step, note),
-    )
+    """Write a line of the ledger."""
+    with transaction(db):
+        db.execute(
+            "INSERT INTO stock_move (item_id, at, change, length_um, why, job_id, step, note) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            (item_id, at, change, length_um, why, job_id, step, note),
+        )
 
 
 def count(db: Connection, counted: Mapping[int, float], at: str, note: str = "") -> int:
@@ -128,59 +124,51 @@ def count(db: Connection, counted: Mapping[int, float], at: str, note: str = "")
 
 
 def count_pieces(db: Connection, item_id: int, pieces: Sequence[int], at: str) -> None:
-    """Enter the pieces of wire that are there; the ledger takes the differences. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return count_pieces(db, item_id, pieces, at)
-    there = list(get(db, item_id).pieces_um)
-    for length in sorted({*there, *pieces}, reverse=True):
-        change = list(pieces).count(length) - there.count(length)
-        if change:
-            move(db, item_id, at, change, "counted", length_um=length)
+    """Enter the pieces of wire that are there; the ledger takes the differences."""
+    with transaction(db):
+        there = list(get(db, item_id).pieces_um)
+        for length in sorted({*there, *pieces}, reverse=True):
+            change = list(pieces).count(length) - there.count(length)
+            if change:
+                move(db, item_id, at, change, "counted", length_um=length)
 
 
 def cut(
     db: Connection, item_id: int, job_id: int, used_um: Sequence[int], offcuts_um: Sequence[int], at: str, step: str
 ) -> None:
-    """Take pieces that a job cut up, and put the offcuts worth keeping back. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return cut(db, item_id, job_id, used_um, offcuts_um, at, step)
-    for length in sorted(set(used_um), reverse=True):
-        move(db, item_id, at, -list(used_um).count(length), "used", length_um=length, job_id=job_id, step=step)
-    for length in sorted(set(offcuts_um), reverse=True):
-        move(db, item_id, at, list(offcuts_um).count(length), "offcut", length_um=length, job_id=job_id, step=step)
+    """Take pieces that a job cut up, and put the offcuts worth keeping back."""
+    with transaction(db):
+        for length in sorted(set(used_um), reverse=True):
+            move(db, item_id, at, -list(used_um).count(length), "used", length_um=length, job_id=job_id, step=step)
+        for length in sorted(set(offcuts_um), reverse=True):
+            move(db, item_id, at, list(offcuts_um).count(length), "offcut", length_um=length, job_id=job_id, step=step)
 
 
 def use(db: Connection, job_id: int, step: str, used: Mapping[str, float], at: str) -> list[str]:
     """Take what a finished step uses of the materials that are kept in stock; returns their names. Wire goes by `cut`. Joins an open
     transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return use(db, job_id, step, used, at)
-    taken = []
-    for name, quantity in used.items():
-        row = db.execute(
-            "SELECT id, name FROM stock_item WHERE name = ? AND retired_at IS NULL AND wire_id IS NULL", (name,)
-        ).fetchone()
-        if row is not None and quantity > 0:
-            move(db, row["id"], at, -quantity, "used", job_id=job_id, step=step)
-            taken.append(str(row["name"]))
-    return taken
+    with transaction(db):
+        taken = []
+        for name, quantity in used.items():
+            row = db.execute(
+                "SELECT id, name FROM stock_item WHERE name = ? AND retired_at IS NULL AND wire_id IS NULL", (name,)
+            ).fetchone()
+            if row is not None and quantity > 0:
+                move(db, row["id"], at, -quantity, "used", job_id=job_id, step=step)
+                taken.append(str(row["name"]))
+        return taken
 
 
 def put_back(db: Connection, job_id: int, step: str, at: str) -> None:
-    """Undo what a step took, when it is opened again: the ledger gets the opposite of what is still out. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return put_back(db, job_id, step, at)
-    rows = db.execute(
-        "SELECT item_id, sum(change) AS taken FROM stock_move WHERE job_id = ? AND step = ? AND length_um IS NULL GROUP BY item_id",
-        (job_id, step),
-    ).fetchall()
-    for row in rows:
-        if abs(row["taken"]) > 1e-9:
-            move(db, row["item_id"], at, -row["taken"], "returned", job_id=job_id, step=step)
+    """Undo what a step took, when it is opened again: the ledger gets the opposite of what is still out."""
+    with transaction(db):
+        rows = db.execute(
+            "SELECT item_id, sum(change) AS taken FROM stock_move WHERE job_id = ? AND step = ? AND length_um IS NULL GROUP BY item_id",
+            (job_id, step),
+        ).fetchall()
+        for row in rows:
+            if abs(row["taken"]) > 1e-9:
+                move(db, row["item_id"], at, -row["taken"], "returned", job_id=job_id, step=step)
 
 
 def moves(db: Connection, item_id: int, limit: int = 60) -> list[Move]:

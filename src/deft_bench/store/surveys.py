@@ -76,27 +76,25 @@ def start(
     at: str,
     uid: str | None = None,
 ) -> int:
-    """Start a survey and return its id. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return start(db, instrument_id, job_id, frets, head, at, uid)
-    cursor = db.execute(
-        "INSERT INTO survey (uid, instrument_id, job_id, frets, taken_at, kind, stage, method, surface, tool,"
-        " resolution_um, string_state, temperature_c, humidity, strings, reading_order, note, at_frets)"
-        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        (
-            uid or new_uid(),
-            instrument_id,
-            job_id,
-            frets,
-            at,
-            *(getattr(head, name) for name in _HEAD),
-            head.order,
-            head.note,
-            json.dumps(head.at_frets),
-        ),
-    )
-    return int(cursor.lastrowid or 0)
+    """Start a survey and return its id."""
+    with transaction(db):
+        cursor = db.execute(
+            "INSERT INTO survey (uid, instrument_id, job_id, frets, taken_at, kind, stage, method, surface, tool,"
+            " resolution_um, string_state, temperature_c, humidity, strings, reading_order, note, at_frets)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            (
+                uid or new_uid(),
+                instrument_id,
+                job_id,
+                frets,
+                at,
+                *(getattr(head, name) for name in _HEAD),
+                head.order,
+                head.note,
+                json.dumps(head.at_frets),
+            ),
+        )
+        return int(cursor.lastrowid or 0)
 
 
 def get(db: Connection, survey_id: int) -> Survey:
@@ -201,24 +199,19 @@ def accept(
 
 
 def add_many(db: Connection, survey_id: int, rows: Iterable[tuple[Place, int, str]], at: str) -> int:
-    """Save a sheet of readings in one transaction, each as a correction where there is one; returns how many changed.
-
-    Joins an open transaction when there is one.
-    """
-    if not db.in_transaction:
-        with transaction(db):
-            return add_many(db, survey_id, rows, at)
-    count = 0
-    for place, value_um, typed in rows:
-        current = _head_of(db, survey_id, place)
-        if current is not None and current.value_um == value_um:
-            continue
-        db.execute(
-            "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at, replaces) VALUES (?, ?, ?, ?, ?, ?, ?)",
-            (survey_id, *place, value_um, typed, at, current.id if current else None),
-        )
-        count += 1
-    return count
+    """Save a sheet of readings in one transaction, each as a correction where there is one; returns how many changed."""
+    with transaction(db):
+        count = 0
+        for place, value_um, typed in rows:
+            current = _head_of(db, survey_id, place)
+            if current is not None and current.value_um == value_um:
+                continue
+            db.execute(
+                "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at, replaces) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                (survey_id, *place, value_um, typed, at, current.id if current else None),
+            )
+            count += 1
+        return count
 
 
 def keep_history(db: Connection, survey_id: int, chain: Sequence[Mapping[str, Any]]) -> None:
@@ -259,14 +252,12 @@ class Sounded:
 
 
 def add_sounded(db: Connection, survey_id: int, note: Sounded) -> None:
-    """Keep a heard note. Joins an open transaction when there is one."""
-    if not db.in_transaction:
-        with transaction(db):
-            return add_sounded(db, survey_id, note)
-    db.execute(
-        "INSERT INTO sounded (survey_id, string, what, fret, hz, confidence, at) VALUES (?, ?, ?, ?, ?, ?, ?)",
-        (survey_id, note.string, note.what, note.fret, note.hz, note.confidence, note.at),
-    )
+    """Keep a heard note."""
+    with transaction(db):
+        db.execute(
+            "INSERT INTO sounded (survey_id, string, what, fret, hz, confidence, at) VALUES (?, ?, ?, ?, ?, ?, ?)",
+            (survey_id, note.string, note.what, note.fret, note.hz, note.confidence, note.at),
+        )
 
 
 def sounded(db: Connection, survey_id: int) -> list[Sounded]:
