@@ -17,6 +17,7 @@ from time import perf_counter
 import numpy as np
 from scipy.optimize import linprog
 
+from deft_bench.bench.scheduling import plan_first
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.levelling import LevelRequest, level_option, plan_level
 from deft_bench.core.instrument import STARTING
@@ -30,10 +31,9 @@ from deft_bench.core.work.schedule.listing import by_list
 from deft_bench.core.work.schedule.solve import schedule
 from deft_bench.demo import make_demo
 from deft_bench.formats.board import EXPORTS
-from deft_bench.store import instruments, jobs, surveys
+from deft_bench.store import instruments, jobs, shop, surveys
 from deft_bench.store.database import Connection, connect, transaction
 from deft_bench.web import create_app
-from deft_bench.web.bench_week import plan_first
 
 DAY = datetime(2026, 8, 24, 9, 30, tzinfo=UTC)
 INSTRUMENTS = 10_000
@@ -139,8 +139,8 @@ def bench_pages() -> None:
     with tempfile.TemporaryDirectory() as folder:
         small, large = Path(folder) / "small.sqlite3", Path(folder) / "large.sqlite3"
         make_demo(small, DAY.date())
-        plan_first(create_app(small, now=lambda: DAY))
         with closing(connect(small)) as db:
+            plan_first(db, shop.settings(db), DAY)
             db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
         shutil.copy(small, large)
         with closing(connect(large)) as db:

@@ -6,15 +6,18 @@ With arguments, takes other shots instead: a folder, a width, a height, then pat
 import sys
 import tempfile
 import threading
+from contextlib import closing
 from datetime import UTC, datetime
 from pathlib import Path
 
 from playwright.sync_api import sync_playwright
 from waitress import create_server
 
+from deft_bench.bench.scheduling import plan_first
 from deft_bench.demo import make_demo
+from deft_bench.store import shop
+from deft_bench.store.database import open_database
 from deft_bench.web import create_app
-from deft_bench.web.bench_week import FIRST_PLAN_S, plan_first
 
 DAY = datetime(2026, 8, 24, 9, 30, tzinfo=UTC)
 CHROMIUM = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
@@ -49,8 +52,9 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         database = Path(folder) / "demo.sqlite3"
         make_demo(database, DAY.date())
+        with closing(open_database(database)) as db:
+            plan_first(db, shop.settings(db), DAY)
         app = create_app(database, now=lambda: DAY)
-        plan_first(app, FIRST_PLAN_S)
         server = create_server(app, host="127.0.0.1", port=0)
         threading.Thread(target=server.run, daemon=True).start()
         known = ids(database)

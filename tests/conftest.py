@@ -8,10 +8,11 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
+from deft_bench.bench.scheduling import plan_first
 from deft_bench.demo import make_demo
+from deft_bench.store import shop
 from deft_bench.store.database import Connection, open_database
 from deft_bench.web import create_app
-from deft_bench.web.bench_week import plan_first
 from harness import NOW, Bench, Server
 
 settings.register_profile("bench", deadline=None, max_examples=60)
@@ -33,8 +34,8 @@ def db(path: Path) -> Iterator[Connection]:
 def demo_made(tmp_path_factory: pytest.TempPathFactory) -> Path:
     made = tmp_path_factory.mktemp("demo") / "demo.sqlite3"
     make_demo(made, NOW.date())
-    plan_first(create_app(made, now=lambda: NOW, testing=True), 4.0)
     with closing(open_database(made)) as whole:
+        plan_first(whole, shop.settings(whole), NOW, 4.0)
         # one file to copy: nothing of it in a log beside it
         whole.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     return made

@@ -4,7 +4,7 @@ import argparse
 import os
 import sys
 from collections.abc import Sequence
-from datetime import date
+from datetime import UTC, date, datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, NoReturn
@@ -133,10 +133,12 @@ def _serve(args: argparse.Namespace) -> int:
 
 
 def _demo(args: argparse.Namespace) -> int:
+    from contextlib import closing
+
+    from deft_bench.bench.scheduling import plan_first
     from deft_bench.demo import make_demo
-    from deft_bench.store.database import StoreError
-    from deft_bench.web import create_app
-    from deft_bench.web.bench_week import FIRST_PLAN_S, plan_first
+    from deft_bench.store import shop
+    from deft_bench.store.database import StoreError, open_database
 
     path: Path = args.database
     try:
@@ -151,7 +153,8 @@ def _demo(args: argparse.Namespace) -> int:
                 make_demo(part, args.day or date.today())
                 part.replace(path)
             print("Planning its fortnight")
-            plan_first(create_app(path), FIRST_PLAN_S)
+            with closing(open_database(path)) as db:
+                plan_first(db, shop.settings(db), datetime.now(UTC))
     except (StoreError, OSError) as error:
         return _failed(error)
     return 0 if args.only_make else _serve(args)

@@ -11,6 +11,8 @@ from typing import Any
 import icalendar
 import pytest
 
+from deft_bench.bench import scheduling
+from deft_bench.bench.planner import Planner
 from deft_bench.core.work.catalogue import Operation, Rule
 from deft_bench.core.work.job_sheet import Event
 from deft_bench.core.work.run_sheet import run_sheet, too_early
@@ -28,8 +30,7 @@ from deft_bench.formats.calc import RequestError, calculate
 from deft_bench.formats.operations_toml import shipped
 from deft_bench.store import jobs, schedules, sheets, stock
 from deft_bench.store.database import Connection
-from deft_bench.web import bench_week, create_app
-from deft_bench.web.planner import Planner
+from deft_bench.web import create_app
 from harness import NOW, Bench
 
 HERON, CURLEW, TURNSTONE, WHIMBREL, SANDPIPER = 1, 4, 6, 9, 14
@@ -241,7 +242,7 @@ def test_plans_are_made_one_at_a_time_and_a_second_request_joins_the_first(
         return found
 
     join = Planner.plan
-    monkeypatch.setattr(bench_week, "plan_bench", slow)
+    monkeypatch.setattr(scheduling, "plan_bench", slow)
     monkeypatch.setattr(Planner, "plan", lambda self, key, make: (asking.release(), join(self, key, make))[1])
     with ThreadPoolExecutor(6) as pool:
         asked = [pool.submit(lambda: Bench(app.test_client()).post("/schedule/plan").text) for _ in range(6)]

@@ -3,6 +3,7 @@
 import random
 from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, time, timedelta
+from typing import Any
 
 from deft_bench.core.board.positions import fret_position, fret_positions
 from deft_bench.core.strings.assembled import assemble, errors_of, solve, target_of, target_record
@@ -128,7 +129,8 @@ def _cents(
 
 
 def _plan(db: Connection, made: instruments.Instrument, visit: Visit, at: str) -> SetupPlan:
-    plan = replace(starting_setup(made.spec), **visit.changed)
+    changed: dict[str, Any] = dict(visit.changed)
+    plan = replace(starting_setup(made.spec), **changed)
     setups.save(db, made.id, plan, at)
     return plan
 

@@ -3,7 +3,7 @@
 import random
 from datetime import UTC, date, datetime, time, timedelta
 
-from deft_bench.core.work.job_sheet import SheetPlan
+from deft_bench.core.work.job_sheet import Event, SheetPlan
 from deft_bench.core.work.schedule.bench import Technician
 from deft_bench.core.work.schedule.hours import BenchHours, read_shifts
 from deft_bench.store import instruments, jobs, schedules, sheets, stock, tools
@@ -89,8 +89,8 @@ def _board_job(db: Connection, today: date) -> None:
         _at(today - timedelta(days=4), 9, 5),
     )
     for code in ("choose_face", "true_edge", "iron_solution", "thickness"):
-        sheets.add(db, job, sheets.Event(code, "started", _at(today - timedelta(days=4), 10)))
-        sheets.add(db, job, sheets.Event(code, "finished", _at(today - timedelta(days=4), 10, 21)))
+        sheets.add(db, job, Event(code, "started", _at(today - timedelta(days=4), 10)))
+        sheets.add(db, job, Event(code, "finished", _at(today - timedelta(days=4), 10, 21)))
 
 
 def _orders(db: Connection, today: date) -> None:

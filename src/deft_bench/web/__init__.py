@@ -10,10 +10,10 @@ from pathlib import Path
 from flask import Flask, Response, g
 
 from deft_bench import __version__
+from deft_bench.bench.planner import Planner
 from deft_bench.store.database import open_database
 from deft_bench.web import errors, support
 from deft_bench.web.extensions import csrf
-from deft_bench.web.planner import Planner
 
 CONTENT_SECURITY_POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; "

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
-from datetime import UTC, date, datetime
+from datetime import date, datetime
 from typing import Any
 
 from flask import Flask, current_app, g, request
@@ -11,8 +11,9 @@ from flask import Flask, current_app, g, request
 from deft_bench.core.calls import frets_named
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.text import barred
+from deft_bench.core.times import moment
+from deft_bench.core.times import stamp as to_stamp
 from deft_bench.core.units import Display, LengthError, parse_length
-from deft_bench.core.work.job_sheet import moment
 from deft_bench.store import shop
 from deft_bench.store.database import Connection, connect
 
@@ -46,7 +47,7 @@ def now() -> datetime:
 
 def stamp() -> str:
     """The time as it is stored: UTC ISO-8601 to the millisecond."""
-    return now().astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+    return to_stamp(now())
 
 
 def settings() -> ShopSettings:

@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from statistics import quantiles
 from typing import Any
 
+from deft_bench.core.times import moment
 from deft_bench.core.work.catalogue import Catalogue, Operation
 from deft_bench.core.work.run_sheet import RunSheet, RunSheetError, run_sheet
 
@@ -74,11 +75,6 @@ class StepRecord:
     def done(self) -> bool:
         """Whether it is behind."""
         return self.finished_at is not None
-
-
-def moment(text: str) -> datetime:
-    """A stored time."""
-    return datetime.fromisoformat(text.replace("Z", "+00:00"))
 
 
 def records(events: Sequence[Event]) -> dict[str, StepRecord]:

@@ -3,8 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from deft_bench.core.times import moment
 from deft_bench.core.units import Display
-from deft_bench.core.work.job_sheet import moment
 
 WIDTH, HEIGHT = 560, 200
 LEFT, RIGHT, TOP, FOOT = 52, 52, 34, 168

@@ -11,7 +11,7 @@ from deft_bench.core.frets.grit_ladder import KINDS, grit_ladder, read_shelf
 from deft_bench.core.limits import LAND_MM, LAND_OFF_CENTRE_MM
 from deft_bench.core.refret import END_STEPS, SIDES, rest_advice
 from deft_bench.store import instruments, jobs, order_ticks, polish, shop, surveys
-from deft_bench.web.job_now import job_steps
+from deft_bench.web.places import linked_steps
 from deft_bench.web.support import Form, db, here, settings, stamp
 
 screen = Blueprint("dress", __name__, template_folder="templates")
@@ -75,7 +75,7 @@ def show(job_id: int) -> str:
         ladder, problem = None, str(error)
     climate = shop.latest_climate(db())
     return render_template(
-        "dress/show.html", section="instruments", job=job, instrument=instrument, steps=job_steps(job, instrument), crowns=crowns, misses=misses,
+        "dress/show.html", section="instruments", job=job, instrument=instrument, steps=linked_steps(job, instrument), crowns=crowns, misses=misses,
         all_read=all_read, widest=max(crowns, key=lambda crown: crown.land_mm), line_mm=LAND_MM, offset_mm=LAND_OFF_CENTRE_MM, ladder=ladder, problem=problem,
         finish=finish, finishes=FINISHES, start=f"{start:g}", shelf=shelf, kinds=KINDS, errors=form.errors, ticked=polish.done(db(), job_id),
         ends=_ends_done(job_id), end_steps=END_STEPS, sides=SIDES,

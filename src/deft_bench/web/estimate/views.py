@@ -6,6 +6,9 @@ from flask import Blueprint, flash, make_response, redirect, render_template, re
 from werkzeug.datastructures import MultiDict
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.level_planning import Choices, height_surveys, make_plan, metal_now
+from deft_bench.bench.sheet_state import catalogue, plan_for, tool_states
+from deft_bench.bench.survey_results import surveyed
 from deft_bench.core.work.catalogue import Catalogue, Route
 from deft_bench.core.work.estimate import (
     Estimate,
@@ -22,11 +25,8 @@ from deft_bench.core.work.run_sheet import instrument_facts
 from deft_bench.core.work.tools import state_for
 from deft_bench.formats.estimate_pdf import write_estimate
 from deft_bench.store import estimates, instruments, jobs, sheets, stock
-from deft_bench.web.job_now import job_steps
-from deft_bench.web.level.planning import Choices, height_surveys, make_plan, metal_now
-from deft_bench.web.sheet.standing import catalogue, plan_for, tool_states
-from deft_bench.web.support import db, display, here, settings, stamp
-from deft_bench.web.surveyed import surveyed
+from deft_bench.web.places import linked_steps
+from deft_bench.web.support import db, display, here, now, settings, stamp
 
 screen = Blueprint("estimate", __name__, template_folder="templates")
 
@@ -63,7 +63,7 @@ def _option(
     taken = sheets.samples(db(), sheet.codes)
     _, rate, tax, prices = _money()
     labour: list[Labour] = []
-    worn = tool_states(book)
+    worn = tool_states(db(), now(), book)
     for step in sheet.steps:
         one = step.operation
         own = learned(taken[one.code], spec.kind, plan.schools)
@@ -84,12 +84,16 @@ def _leaves(job: jobs.Job, instrument: instruments.Instrument, route: Route) -> 
     if "pull_frets" in codes:
         return instrument.spec.fret_height_um / 1000
     if "level" not in codes:
-        return min(metal_now(instrument))
-    heights = height_surveys(job)
+        return min(metal_now(db(), instrument))
+    heights = height_surveys(db(), job)
     if not heights:
         return None
     try:
-        return min(make_plan(job, instrument, surveyed(heights[-1], instrument), Choices()).plan.height_left())
+        return min(
+            make_plan(
+                db(), settings(), job, instrument, surveyed(db(), settings(), heights[-1], instrument), Choices()
+            ).plan.height_left()
+        )
     except ValueError:
         return None
 
@@ -100,7 +104,7 @@ def _parts(text: str) -> tuple[Item, ...]:
 
 def _asked(job: jobs.Job, sent: MultiDict[str, str], book: Catalogue) -> tuple[SheetPlan, list[SheetPlan], str]:
     """The job's own plan, the others that are laid beside it, and the parts as typed."""
-    plan = plan_for(job, book)
+    plan = plan_for(db(), settings(), job, book)
     others = [code for code in sent.getlist("with") if code in book.routes and code != plan.route]
     return (
         plan,
@@ -113,7 +117,7 @@ def _asked(job: jobs.Job, sent: MultiDict[str, str], book: Catalogue) -> tuple[S
 def show(job_id: int) -> str | tuple[str, int]:
     """The estimate of the job's route, and of others that `?with=` names; `?parts=` adds lines with their prices."""
     job, instrument = _of(job_id)
-    book, _ = catalogue()
+    book, _ = catalogue(db())
     plan, others, typed = _asked(job, request.args, book)
     wrong = ""
     try:
@@ -125,7 +129,7 @@ def show(job_id: int) -> str | tuple[str, int]:
     currency, rate, tax, prices = _money()
     found = estimates.accepted(db(), job_id)
     html = render_template(
-        "estimate/show.html", section="instruments", job=job, instrument=instrument, tape=job_steps(job, instrument), options=options, book=book,
+        "estimate/show.html", section="instruments", job=job, instrument=instrument, tape=linked_steps(job, instrument), options=options, book=book,
         chosen=[one.route for one in others], parts=typed, wrong=wrong, currency=currency, rate=rate, tax=tax, spent=spent, spent_cost=labour_cost(spent, rate), used_cost=used_cost(stock.used_by(db(), job_id), prices),
         accepted=found[-1] if found else None, unpriced=sorted({item.name for one in options for item in one.items if item.name not in prices and not item.price}),
     )  # fmt: skip
@@ -136,7 +140,7 @@ def show(job_id: int) -> str | tuple[str, int]:
 def accept(job_id: int) -> Response:
     """Record the estimate that the owner accepted; the route becomes the job's."""
     job, instrument = _of(job_id)
-    book, _ = catalogue()
+    book, _ = catalogue(db())
     plan, _others, typed = _asked(job, request.form, book)
     back = redirect(url_for(".show", job_id=job_id))
     route = request.form.get("route", plan.route)
@@ -175,7 +179,7 @@ def accept(job_id: int) -> Response:
 def pdf(job_id: int) -> Response:
     """The estimate of the job's route as a PDF page."""
     job, instrument = _of(job_id)
-    book, _ = catalogue()
+    book, _ = catalogue(db())
     plan, others, typed = _asked(job, request.args, book)
     try:
         parts = _parts(typed)

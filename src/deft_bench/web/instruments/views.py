@@ -6,6 +6,9 @@ from typing import Any
 from flask import Blueprint, flash, jsonify, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.level_planning import call_of
+from deft_bench.bench.setup_readings import last_setup
+from deft_bench.bench.survey_results import Surveyed, facts_of, latest, planned_drops, surveyed
 from deft_bench.core.instrument import CHOICES, KINDS, STARTING
 from deft_bench.core.jobs import JOB_KINDS, OPENED
 from deft_bench.core.strings.setup_job import Found
@@ -16,11 +19,8 @@ from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.mini import Mini, mini
 from deft_bench.web.drawing.stage import short_unit, stage
 from deft_bench.web.instruments.form import read_spec, values_of
-from deft_bench.web.job_now import job_now, job_steps
-from deft_bench.web.level.planning import call_of
-from deft_bench.web.setups import last_setup
+from deft_bench.web.places import linked_next, linked_steps
 from deft_bench.web.support import Form, db, display, here, now, rock_mm, settings, stamp
-from deft_bench.web.surveyed import Surveyed, facts_of, latest, planned_drops, surveyed
 
 screen = Blueprint("instruments", __name__, template_folder="templates")
 
@@ -44,15 +44,15 @@ def _rows(found: Any) -> list[Row]:
     opened = jobs.open_of(db(), [instrument.id for instrument in found])
     rows = []
     for instrument in found:
-        heights = latest(instrument, "fret_heights")
+        heights = latest(db(), settings(), instrument, "fret_heights")
         neck = mini(instrument.spec, heights.figures.off_mm if heights else {}, rock_mm())
         rows.append(
             Row(
                 instrument,
                 neck,
                 heights,
-                latest(instrument, "straightness"),
-                last_setup(instrument),
+                latest(db(), settings(), instrument, "straightness"),
+                last_setup(db(), settings(), instrument),
                 opened.get(instrument.id),
             )
         )
@@ -158,7 +158,7 @@ def show(instrument_id: int) -> str:
     history = []
     for survey in surveys.of_instrument(db(), instrument_id, limit=ALL if "all" in request.args else HISTORY):
         drops = planned_drops(last_done) if last_done and survey.taken_at >= (last_done.done_at or "") else None
-        history.append(Visit(surveyed(survey, instrument, drops), STAGES[survey.head.stage]))
+        history.append(Visit(surveyed(db(), settings(), survey, instrument, drops), STAGES[survey.head.stage]))
     heights = next(
         (v.found for v in history if v.found.survey.head.kind == "fret_heights" and v.found.figures.read), None
     )
@@ -168,10 +168,10 @@ def show(instrument_id: int) -> str:
         pins=[(pin.fret, pin.lane, pin.note) for pin in flaws if pin.settled_at is None], rock_mm=rock_mm(),
     )  # fmt: skip
     opened = next((job for job in all_jobs if job.closed_at is None), None)
-    step = job_now(opened, instrument) if opened else None
+    step = linked_next(opened, instrument) if opened else None
     say = step.say if step else ""
-    if opened and step and step.code == "plan" and not facts_of(opened, instrument).surveyed_since:
-        say = call_of(opened, instrument) or say
+    if opened and step and step.code == "plan" and not facts_of(db(), settings(), opened, instrument).surveyed_since:
+        say = call_of(db(), settings(), opened, instrument) or say
     bows = [v.found for v in reversed(history) if v.found.survey.head.kind == "straightness"]
     return render_template(
         "instruments/show.html",
@@ -182,10 +182,10 @@ def show(instrument_id: int) -> str:
         history=history,
         heights=heights,
         relief=next((v.found for v in history if v.found.survey.head.kind == "straightness" and v.found.figures.straight), None),
-        setup=last_setup(instrument),
+        setup=last_setup(db(), settings(), instrument),
         jobs=all_jobs,
         opened=opened,
-        steps=job_steps(opened, instrument),
+        steps=linked_steps(opened, instrument),
         step=step,
         say=say,
         job_kinds=JOB_KINDS,
@@ -208,7 +208,7 @@ def open_job(instrument_id: int) -> Response:
     already = jobs.open_of(db(), [instrument_id]).get(instrument_id)
     if already is not None:
         flash(f"{instrument.spec.name} has an open job already.")
-        return redirect(job_now(already, instrument).href)
+        return redirect(linked_next(already, instrument).href)
     form = Form()
     kind = form.text("kind") if form.text("kind") in OPENED else "level_and_dress"
     promised = form.day("promised_on")

@@ -5,6 +5,16 @@ from typing import Any
 from flask import Blueprint, flash, jsonify, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.level_planning import (
+    Planning,
+    beam_paths,
+    calc_request,
+    height_surveys,
+    make_plan,
+    read_choices,
+    records,
+)
+from deft_bench.bench.survey_results import after_gate, facts_of, planned_drops, shown_band, surveyed
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.fall_away_tape import fall_by_first_fret
 from deft_bench.core.frets.heights import Heights
@@ -14,18 +24,8 @@ from deft_bench.core.work.job_sheet import Event
 from deft_bench.store import acts, instruments, jobs, sheets, surveys
 from deft_bench.web.drawing.lanes import budget_chart, lane_charts
 from deft_bench.web.drawing.stage import short_unit, stage
-from deft_bench.web.job_now import job_steps
-from deft_bench.web.level.planning import (
-    Planning,
-    beam_paths,
-    calc_request,
-    height_surveys,
-    make_plan,
-    read_choices,
-    records,
-)
+from deft_bench.web.places import linked_steps
 from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
-from deft_bench.web.surveyed import after_gate, facts_of, planned_drops, shown_band, surveyed
 
 screen = Blueprint(
     "level", __name__, template_folder="templates", static_folder="static", static_url_path="/level/static"
@@ -47,15 +47,15 @@ def _gate(job: jobs.Job, instrument: instruments.Instrument) -> tuple[jobs.Accep
     plan = next((p for p in reversed(jobs.plans(db(), job.id)) if p.done_at and p.outcome["kind"] == "level"), None)
     if plan is None:
         return None
-    after = [survey for survey in height_surveys(job) if survey.id > plan.survey_id]
-    return (plan, after_gate(plan, surveyed(after[-1], instrument))) if after else None
+    after = [survey for survey in height_surveys(db(), job) if survey.id > plan.survey_id]
+    return (plan, after_gate(settings(), plan, surveyed(db(), settings(), after[-1], instrument))) if after else None
 
 
 @screen.get("/jobs/<int:job_id>/level")
 def show(job_id: int) -> str | Response:
     """The call, the three lanes and the budget; the choices are in the address and the figures follow them."""
     job, instrument = _job_of(job_id)
-    heights = height_surveys(job)
+    heights = height_surveys(db(), job)
     if not heights:
         flash("Survey the fret heights first: the call is made from them.")
         return redirect(url_for("surveys.next_of", job_id=job_id))
@@ -67,19 +67,20 @@ def show(job_id: int) -> str | Response:
         flash("That plan is carried out: survey again before the next call.")
         return redirect(url_for("surveys.next_of", job_id=job_id))
     gate = _gate(job, instrument)
-    choices = read_choices(request.args, heights[-1].frets)
+    choices = read_choices(settings(), request.args, heights[-1].frets)
     if gate is not None and not choices.fall_drop_um and "fall_drop" not in request.args:
         # what is left is planned toward the shape that was asked for
         fall = gate[0].inputs["fall_away"]
         if fall:
             choices = read_choices(
+                settings(),
                 {**request.args, "fall_from": str(fall["from_fret"]), "fall_drop": f"{fall['drop_um'] / 1000} mm"},
                 heights[-1].frets,
             )
     carried = planned_drops(gate[0]) if gate else None
-    base = surveyed(heights[-1], instrument, carried)
+    base = surveyed(db(), settings(), heights[-1], instrument, carried)
     try:
-        planning = make_plan(job, instrument, base, choices, carried)
+        planning = make_plan(db(), settings(), job, instrument, base, choices, carried)
     except ValueError as error:
         flash(f"Too little is read for a call: {error}.")
         return redirect(url_for("surveys.show", survey_id=heights[-1].id))
@@ -115,8 +116,16 @@ def _page(
             "fall_drop": f"{fall['drop_um'] / 1000} mm" if fall else "",
             "school": accepted.inputs.get("school", "full"),
         }
-        choices = read_choices(asked, base.frets)
-        planning = make_plan(job, instrument, surveyed(base, instrument), choices, planned_from=heights)
+        choices = read_choices(settings(), asked, base.frets)
+        planning = make_plan(
+            db(),
+            settings(),
+            job,
+            instrument,
+            surveyed(db(), settings(), base, instrument),
+            choices,
+            planned_from=heights,
+        )
     chosen, plan = planning.chosen, planning.plan
     marks: dict[int, set[str]] = {fret: {"left-out"} for fret in planning.choices.left_out}
     for fret in chosen.lift:
@@ -134,7 +143,7 @@ def _page(
         section="instruments",
         job=job,
         instrument=instrument,
-        steps=job_steps(job, instrument),
+        steps=linked_steps(job, instrument),
         planning=planning,
         choices=planning.choices,
         chosen=chosen,
@@ -153,10 +162,10 @@ def _page(
             request_of.positions_mm, planning.budget.left_mm, planning.budget.least_mm,
             instrument.spec.fret_height_um / 1000, WARN_MM, display(), mirrored,
         ),
-        moved=facts_of(job, instrument).moved if accepted is not None and not accepted.done_at else "",
+        moved=facts_of(db(), settings(), job, instrument).moved if accepted is not None and not accepted.done_at else "",
         short_unit=short_unit(display()),
         nut_states=NUT,
-        beam=beam_paths(instrument),
+        beam=beam_paths(db(), instrument),
         warn_mm=WARN_MM,
     )  # fmt: skip
 
@@ -165,12 +174,14 @@ def _page(
 def request_json(job_id: int) -> Response:
     """The plan's request, ready for `deft-bench calc level-plan`."""
     job, instrument = _job_of(job_id)
-    heights = height_surveys(job)
+    heights = height_surveys(db(), job)
     if not heights:
         return jsonify(error="no fret heights surveyed in this job")
-    choices = read_choices(request.args, heights[-1].frets)
+    choices = read_choices(settings(), request.args, heights[-1].frets)
     try:
-        planning = make_plan(job, instrument, surveyed(heights[-1], instrument), choices)
+        planning = make_plan(
+            db(), settings(), job, instrument, surveyed(db(), settings(), heights[-1], instrument), choices
+        )
     except ValueError as error:
         return jsonify(error=f"too little is read for a plan: {error}")
     return jsonify(calc_request(planning, instrument))
@@ -180,10 +191,10 @@ def request_json(job_id: int) -> Response:
 def accept(job_id: int) -> Response:
     """Accept the plan as shown. Refused when a gate is in the way or a reading has changed since the page was made."""
     job, instrument = _job_of(job_id)
-    heights = height_surveys(job)
+    heights = height_surveys(db(), job)
     if not heights:
         return redirect(url_for("surveys.next_of", job_id=job_id))
-    choices = read_choices(request.form, heights[-1].frets)
+    choices = read_choices(settings(), request.form, heights[-1].frets)
     asked: dict[str, Any] = choices.query(change=True)
     back = redirect(url_for(".show", job_id=job_id, **asked))
     nut = request.form.get("nut", job.nut)
@@ -193,7 +204,9 @@ def accept(job_id: int) -> Response:
     gate = _gate(job, instrument)
     carried = planned_drops(gate[0]) if gate else None
     try:
-        planning = make_plan(job, instrument, surveyed(heights[-1], instrument), choices, carried)
+        planning = make_plan(
+            db(), settings(), job, instrument, surveyed(db(), settings(), heights[-1], instrument), choices, carried
+        )
     except ValueError as error:
         flash(f"Too little is read for a plan: {error}.")
         return back

@@ -5,6 +5,9 @@ from typing import Any
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.level_planning import Choices, height_surveys, make_plan
+from deft_bench.bench.rod import advice_for, recorded_turns
+from deft_bench.bench.survey_results import Surveyed, latest, moved_since_read, surveyed
 from deft_bench.core.acts import MOVES_BOW
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.limits import RELIEF_WITHIN_MM, STRAIGHT_MM
@@ -17,10 +20,7 @@ from deft_bench.core.survey import STRING_STATES, SURFACES, heights_from
 from deft_bench.core.survey_figures import gaps_of_tops
 from deft_bench.store import instruments, jobs, rod_turns, setups, surveys
 from deft_bench.web.drawing.neck_curve import neck_curve, rod_chart
-from deft_bench.web.level.planning import Choices, height_surveys, make_plan
-from deft_bench.web.rod import advice_for, recorded_turns
 from deft_bench.web.support import db, display, here, settings, stamp
-from deft_bench.web.surveyed import Surveyed, latest, moved_since_read, surveyed
 
 screen = Blueprint("neck", __name__, template_folder="templates")
 
@@ -39,8 +39,8 @@ def show(instrument_id: int) -> str:
     aim = aim if aim in AIMS else "playing"
     playing = _playing_relief(instrument, opened)
     target = 0.0 if aim == "fretwork" else playing
-    bow = latest(instrument, "straightness")
-    turns = recorded_turns(instrument)
+    bow = latest(db(), settings(), instrument, "straightness")
+    turns = recorded_turns(db(), settings(), instrument)
     answered = [answer for _, answer in turns if answer is not None]
     shown: dict[str, Any] = {"bow": None}
     waiting = _waiting(bow, turns) if bow else ""
@@ -78,7 +78,7 @@ def _waiting(bow: Surveyed, turns: list[tuple[rod_turns.RodTurn, Turn | None]]) 
     """What was done since the bow was read, in words: what the neck does now is not known yet. Empty when the reading holds."""
     if turns and turns[-1][0].at >= bow.survey.taken_at:
         return "the rod was turned"
-    moved = moved_since_read(bow.survey, MOVES_BOW)
+    moved = moved_since_read(db(), bow.survey, MOVES_BOW)
     return moved.said if moved else ""
 
 
@@ -86,11 +86,13 @@ def _judged_tops(
     instrument: instruments.Instrument, opened: jobs.Job | None
 ) -> tuple[Straightness, dict[int, float]] | None:
     """The bow on the fret tops and its gaps by fret (mm), when that is what the Level screen judges the neck by; else None."""
-    heights = height_surveys(opened) if opened is not None else []
+    heights = height_surveys(db(), opened) if opened is not None else []
     if opened is None or not heights:
         return None
     try:
-        planning = make_plan(opened, instrument, surveyed(heights[-1], instrument), Choices())
+        planning = make_plan(
+            db(), settings(), opened, instrument, surveyed(db(), settings(), heights[-1], instrument), Choices()
+        )
     except ValueError:
         return None
     if planning.stale or planning.straight.board is not None or planning.straight.tops is None:

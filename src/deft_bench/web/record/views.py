@@ -5,6 +5,10 @@ import json
 from flask import Blueprint, flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.refret_progress import refret_facts
+from deft_bench.bench.setup_readings import read_of
+from deft_bench.bench.sheet_state import catalogue, plan_for
+from deft_bench.bench.survey_results import Surveyed, after_gate, planned_drops, shown_band, surveyed
 from deft_bench.core.instrument import KINDS
 from deft_bench.core.jobs import JOB_KINDS
 from deft_bench.core.neck.rod_call import turn_words
@@ -18,12 +22,8 @@ from deft_bench.formats.strict_json import RequestError
 from deft_bench.store import instruments, jobs, pins, refrets, rod_turns, setups, sheets, surveys
 from deft_bench.web.drawing.setup_card import setup_card
 from deft_bench.web.drawing.stage import Stage, short_unit, stage
-from deft_bench.web.job_now import job_steps
-from deft_bench.web.refretted import refret_facts
-from deft_bench.web.setups import read_of
-from deft_bench.web.sheet.standing import catalogue, plan_for
-from deft_bench.web.support import day, db, display, here, rock_mm
-from deft_bench.web.surveyed import Surveyed, after_gate, planned_drops, shown_band, surveyed
+from deft_bench.web.places import linked_steps
+from deft_bench.web.support import day, db, display, here, rock_mm, settings
 
 REPORT_WIDTH = 1000
 """Units of the report's necks, so that their words print at the size of the page's."""
@@ -40,15 +40,15 @@ def report(job_id: int) -> str:
     plans = jobs.plans(db(), job_id)
     done = [plan for plan in plans if plan.done_at]
     levelled = next((plan for plan in reversed(done) if plan.outcome["kind"] == "level"), None)
-    found = [surveyed(survey, instrument) for survey in surveys.of_job(db(), job_id)]
+    found = [surveyed(db(), settings(), survey, instrument) for survey in surveys.of_job(db(), job_id)]
     heights = [one for one in found if one.survey.head.kind == "fret_heights" and one.figures.read]
     bows = [one for one in found if one.survey.head.kind == "straightness" and one.figures.straight]
     before = heights[0] if heights else None
     after = None
     gate = None
     if levelled is not None and len(heights) > 1 and heights[-1].survey.id > levelled.survey_id:
-        after = surveyed(heights[-1].survey, instrument, planned_drops(levelled))
-        gate = after_gate(levelled, after)
+        after = surveyed(db(), settings(), heights[-1].survey, instrument, planned_drops(levelled))
+        gate = after_gate(settings(), levelled, after)
     elif len(heights) > 1:
         after = heights[-1]
 
@@ -59,8 +59,8 @@ def report(job_id: int) -> str:
             else None
         )
 
-    book, _ = catalogue()
-    plan = plan_for(job, book)
+    book, _ = catalogue(db())
+    plan = plan_for(db(), settings(), job, book)
     known = {code: one for code, one in records(sheets.events(db(), job_id)).items() if one.done}
     setup = setup_of(job, instrument) if job.kind == "setup" else None
     return render_template(
@@ -82,9 +82,9 @@ def report(job_id: int) -> str:
         titles={code: one.title for code, one in book.operations.items()},
         refret=refrets.plan_of(db(), job_id),
         fitted=refrets.fitted(db(), job_id),
-        put_in=refret_facts(job, instrument).put_in_mm if job.kind == "refret" else None,
+        put_in=refret_facts(db(), settings(), job, instrument).put_in_mm if job.kind == "refret" else None,
         instrument=instrument,
-        steps=job_steps(job, instrument),
+        steps=linked_steps(job, instrument),
         before=before,
         after=after,
         before_neck=drawn(before),
@@ -103,8 +103,8 @@ def setup_of(job: jobs.Job, instrument: instruments.Instrument) -> SetupReport:
     found = list(reversed(surveys.of_job(db(), job.id)))
     targets = setups.accepted(db(), job.id)
     since = targets[-1].accepted_at if targets else "9999"
-    before = read_of(instrument, [one for one in found if one.head.stage == "before"]).found
-    after = read_of(instrument, [one for one in found if one.taken_at >= since])
+    before = read_of(db(), settings(), instrument, [one for one in found if one.head.stage == "before"]).found
+    after = read_of(db(), settings(), instrument, [one for one in found if one.taken_at >= since])
     humidity = next((one.head.humidity for one in found if one.head.humidity is not None), None)
     seasons = [
         (one.head.humidity, straight.relief_mm)
@@ -112,7 +112,7 @@ def setup_of(job: jobs.Job, instrument: instruments.Instrument) -> SetupReport:
         if one.head.humidity is not None
         and one.head.string_state == "tuned"
         and one.job_id != job.id
-        and (straight := surveyed(one, instrument).figures.straight) is not None
+        and (straight := surveyed(db(), settings(), one, instrument).figures.straight) is not None
     ]
     plan = setups.plan_of(db(), instrument.id, instrument.spec)
     target = target_from(targets[-1].target) if targets else None

@@ -7,6 +7,13 @@ from typing import Any
 from flask import Blueprint, flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.refret_progress import (
+    cutting_of,
+    latest_values,
+    refret_facts,
+    refret_plan,
+    tightest_radius,
+)
 from deft_bench.core.calls import frets_named, listed
 from deft_bench.core.frets.cut_list import CutListError
 from deft_bench.core.frets.wire import read_pieces, wire_call, write_pieces
@@ -26,14 +33,7 @@ from deft_bench.store import instruments, jobs, refrets, shop, surveys
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.stage import stage
 from deft_bench.web.errors import wants_json
-from deft_bench.web.job_now import job_steps
-from deft_bench.web.refretted import (
-    cutting_of,
-    latest_values,
-    refret_facts,
-    refret_plan,
-    tightest_radius,
-)
+from deft_bench.web.places import linked_steps
 from deft_bench.web.support import Form, db, display, here, settings, stamp
 
 screen = Blueprint("refret", __name__, template_folder="templates")
@@ -123,7 +123,7 @@ def _notes(form: Form) -> tuple[tuple[int, str], ...]:
 def show(job_id: int) -> str | Response | tuple[str, int]:
     """The refret; sending its form saves it whole, or nothing when a box is refused. `?wire=` fills the boxes from stock."""
     job, instrument = _of(job_id)
-    plan, _ = refret_plan(job, instrument)
+    plan, _ = refret_plan(db(), job, instrument)
     if request.method == "POST":
         read = _read({name: text for name, text in request.form.items() if name != "csrf_token"}, plan, instrument)
         if read.plan is None:
@@ -159,7 +159,7 @@ def _keep_wire(plan: RefretPlan) -> None:
 def preview(job_id: int) -> Response:
     """The wire call and the cutting plan with the numbers as they stand in the boxes; nothing is saved."""
     job, instrument = _of(job_id)
-    plan, _ = refret_plan(job, instrument)
+    plan, _ = refret_plan(db(), job, instrument)
     read = _read({name: text for name, text in request.form.items() if name != "csrf_token"}, plan, instrument)
     words = {
         name: read.errors.get(name, "")
@@ -186,7 +186,7 @@ def _live(job: jobs.Job, instrument: instruments.Instrument, plan: RefretPlan) -
         plan.slot_um / 1000, plan.tang_width_um / 1000, plan.barb_width_um / 1000, plan.wire_radius_um / 1000, tightest_radius(instrument),
         shown.fine_mm, lambda mm: shown.long(round(mm * 1000)),
     )  # fmt: skip
-    cutting, problem = cutting_of(instrument, plan)
+    cutting, problem = cutting_of(db(), instrument, plan)
     return {
         "job": job,
         "instrument": instrument,
@@ -202,9 +202,9 @@ def _page(
     job: jobs.Job, instrument: instruments.Instrument, plan: RefretPlan, values: Mapping[str, Any], errors: dict[str, str],
     picked: refrets.Wire | None = None,
 ) -> str:  # fmt: skip
-    facts = refret_facts(job, instrument)
+    facts = refret_facts(db(), settings(), job, instrument)
     code, say = refret_now(facts, display().fine_mm)
-    depth, seat = latest_values(job, "slot_depth"), latest_values(job, "seating")
+    depth, seat = latest_values(db(), job, "slot_depth"), latest_values(db(), job, "seating")
     marks = {fret: {"lift"} for fret in plan.frets} if len(plan.frets) < instrument.spec.frets else {}
     off: dict[str, list[float | None]] = {}
     if seat:
@@ -223,7 +223,7 @@ def _page(
         section="instruments",
         values=values,
         errors=errors,
-        steps=job_steps(job, instrument),
+        steps=linked_steps(job, instrument),
         at_step=code,
         say=say,
         facts=facts,
@@ -253,7 +253,7 @@ def _mm(um: int | None) -> float | None:
 def cut(job_id: int) -> Response | tuple[Response, int]:
     """Tick one blank off as cut and in the holder, or take the tick back."""
     job, instrument = _of(job_id)
-    plan, _ = refret_plan(job, instrument)
+    plan, _ = refret_plan(db(), job, instrument)
     fret = request.form.get("fret", 0, type=int)
     if fret not in plan.frets:
         flash("That fret is not part of this refret.")
@@ -270,7 +270,7 @@ def cut(job_id: int) -> Response | tuple[Response, int]:
 def ends(job_id: int) -> Response:
     """Tick end work off, step and side, or take it back."""
     job, instrument = _of(job_id)
-    plan, _ = refret_plan(job, instrument)
+    plan, _ = refret_plan(db(), job, instrument)
     which = request.form.get("end", "")
     if which in {f"{step} {side}" for step in END_STEPS for side in SIDES}:
         refrets.change(
@@ -283,7 +283,7 @@ def ends(job_id: int) -> Response:
 def fitted(job_id: int) -> Response:
     """Record that the frets are in: their metal budget starts here, and a whole refret's wire becomes the instrument's."""
     job, instrument = _of(job_id)
-    plan, saved = refret_plan(job, instrument)
+    plan, saved = refret_plan(db(), job, instrument)
     if not saved:
         flash("Save the refret first: the wire that goes in is part of the record.")
         return redirect(url_for(".show", job_id=job_id))
@@ -300,7 +300,7 @@ def fitted(job_id: int) -> Response:
 def _take_wire(job_id: int, instrument: instruments.Instrument, plan: RefretPlan) -> str:
     """Take the pieces that were cut up from stock and keep the offcuts that make a fret; says what it did."""
     item = refrets.wire_item(db(), plan.wire)
-    cutting, _ = cutting_of(instrument, plan)
+    cutting, _ = cutting_of(db(), instrument, plan)
     if item is None or cutting is None:
         return ""
     longest = max(round(blank.crown_mm * 1000) for blank in cutting.blanks)

@@ -6,12 +6,16 @@ from datetime import date, datetime
 from typing import Any
 
 from dateutil import tz
-from flask import Blueprint, flash, jsonify, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, current_app, flash, jsonify, make_response, redirect, render_template, request, url_for
 from flask import Response as FlaskResponse
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.planner import Planner
+from deft_bench.bench.scheduling import Week, bench_of, on_bench, plan_from_now, try_pin, week_now
+from deft_bench.bench.sheet_state import bench_warmth, catalogue
 from deft_bench.core.text import ONE_LINE, barred
-from deft_bench.core.work.job_sheet import moment, records, timers
+from deft_bench.core.times import moment
+from deft_bench.core.work.job_sheet import records, timers
 from deft_bench.core.work.schedule.bench import MOST_WEIGHT, WEEKDAYS, Pin, Technician, troubles
 from deft_bench.core.work.schedule.grid import ScheduleError
 from deft_bench.core.work.schedule.hours import (
@@ -26,14 +30,13 @@ from deft_bench.core.work.schedule.hours import (
     write_shifts,
     write_windows,
 )
+from deft_bench.core.work.schedule.planning import Planned
 from deft_bench.core.work.schedule.risks import span_words
 from deft_bench.formats.calc.schedule import placed_fields
 from deft_bench.formats.calendar import write_calendar
 from deft_bench.store import instruments, jobs, schedules, sheets
-from deft_bench.web.bench_week import Week, bench_of, on_bench, plan_from_now, try_pin, week_now
 from deft_bench.web.drawing.rails import draw_rails
-from deft_bench.web.sheet.standing import bench_warmth, catalogue
-from deft_bench.web.support import Form, db, here, now, stamp
+from deft_bench.web.support import Form, db, here, now, settings, stamp
 
 screen = Blueprint(
     "schedule", __name__, template_folder="templates", static_folder="static", static_url_path="/schedule/static"
@@ -79,25 +82,25 @@ def _lines(week: Week, names: dict[str, str]) -> list[Line]:
 @screen.get("/schedule")
 def show() -> str:
     """The schedule in force as rails; `?at=job.step` shows one step with its pin."""
-    week = week_now()
+    week = week_now(db(), now())
     zone = tz.tzlocal()
     hours = schedules.hours(db())
     if week is None:
         return render_template("schedule/show.html", section="schedule", week=None, rails=None, hours=hours, lines=[])
     names = _names(week.opened)
-    book, _ = catalogue()
+    book, _ = catalogue(db())
     steps = {(one.job, one.step): _title(book, one.step) for one in week.saved.placed}
     holds = {key: book.operations[key[1]].holds for key in steps if key[1] in book.operations}
     pins = {(str(one.job_id), one.step): one for one in schedules.pins(db())}
     resting = [
         (code, timer.step, timer.ends_at, timer.holds)
         for code, job in week.opened.items()
-        for timer in timers(book.operations, records(sheets.events(db(), job.id)), now(), bench_warmth())
+        for timer in timers(book.operations, records(sheets.events(db(), job.id)), now(), bench_warmth(db()))
         if timer.kind == "rests"
     ]
     steps |= {(job, step): _title(book, step) for job, step, _, _ in resting}
     shown = draw_rails(
-        week.ahead(), hours.technicians, names, steps, holds, late=week.saved.outcome["days_late"], pinned=set(pins), now=now(), zone=zone,
+        week.ahead(now()), hours.technicians, names, steps, holds, late=week.saved.outcome["days_late"], pinned=set(pins), now=now(), zone=zone,
         days=ALL_DAYS if "all" in request.args else DAYS, resting=resting,
     )  # fmt: skip
     lines = _lines(week, names)
@@ -119,11 +122,26 @@ def _back(**more: Any) -> Response:
     return redirect(url_for(".show", **more))
 
 
+def _planner() -> Planner:
+    """The application's one planner."""
+    found: Planner = current_app.extensions["planner"]
+    return found
+
+
+def _seconds() -> float:
+    """How long the planning of a page may take."""
+    return float(current_app.config["SCHEDULE_SECONDS"])
+
+
+def _planned_from_now() -> Planned:
+    return _planner().plan(schedules.key(db()), lambda: plan_from_now(db(), settings(), now(), _seconds()))
+
+
 @screen.post("/schedule/plan")
 def plan() -> Response:
     """Plan from now: what is done stays done, and as little as can be moves."""
     try:
-        planned = plan_from_now()
+        planned = _planned_from_now()
     except ScheduleError as error:
         flash(f"Not planned: {error}.")
         return _back()
@@ -147,7 +165,7 @@ def pin() -> Response:
         flash("Not pinned: give a day and a time, such as 2026-08-26 10:00.")
         return _back(at=f"{job}.{step}")
     at = at if at.tzinfo else at.replace(tzinfo=tz.tzlocal())
-    found = on_bench()
+    found = on_bench(db(), settings(), now())
     one = next((one for one in found if str(one.job.id) == job and step in {left.code for left in one.steps}), None)
     if one is None:
         flash("Not pinned: that step is not left to do.")
@@ -156,7 +174,8 @@ def pin() -> Response:
         flash("Not pinned: that moment is over.")
         return _back(at=f"{job}.{step}")
     wanted = Pin(job, step, at, request.form.get("technician", "").strip())
-    tried = try_pin(found, wanted)
+    with _planner().turn:
+        tried = try_pin(db(), now(), found, wanted, _seconds())
     if tried.refused:
         flash(f"Not pinned: {tried.refused}.")
         return _back(at=f"{job}.{step}")
@@ -172,7 +191,7 @@ def unpin() -> Response:
         flash("That step has no pin.")
         return _back()
     try:
-        plan_from_now()
+        _planned_from_now()
         flash("The pin is out; planned from now.")
     except ScheduleError as error:
         flash(f"The pin is out. Not planned: {error}.")
@@ -267,7 +286,7 @@ def _read_hours(values: dict[str, str], errors: dict[str, str]) -> BenchHours | 
         errors["dry"] = f"{error}."
     if not technicians and not errors:
         errors["name0"] = "At least one name with hours."
-    found = troubles(replace(bench_of([], []), technicians=tuple(technicians)))
+    found = troubles(replace(bench_of(db(), now(), [], []), technicians=tuple(technicians)))
     for one in found:
         i = int(one.where.split("[")[1].split("]")[0])
         row = next((k for k in range(MOST_TECHNICIANS) if values.get(f"name{k}", "").strip() == technicians[i].name), 0)
@@ -278,9 +297,9 @@ def _read_hours(values: dict[str, str], errors: dict[str, str]) -> BenchHours | 
 @screen.get("/schedule.ics")
 def calendar() -> FlaskResponse:
     """The schedule in force as an iCalendar file; the address is also a feed for a calendar on this machine or network."""
-    week = week_now()
+    week = week_now(db(), now())
     names = _names(week.opened) if week else {}
-    book, _ = catalogue()
+    book, _ = catalogue(db())
     placed = week.saved.placed if week else ()
     promised = {
         code: date.fromisoformat(job.promised_on)
@@ -299,7 +318,7 @@ def calendar() -> FlaskResponse:
 @screen.get("/schedule.json")
 def data() -> FlaskResponse:
     """The schedule in force as JSON."""
-    week = week_now()
+    week = week_now(db(), now())
     if week is None:
         return jsonify({"made_at": None, "placed": []})
     return jsonify(

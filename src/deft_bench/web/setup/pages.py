@@ -6,6 +6,7 @@ from typing import Any
 
 from flask import url_for
 
+from deft_bench.bench.setup_readings import Read
 from deft_bench.core.board.layout import Spacing
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.board.strings_on_board import NutSpacing, nut_spacing
@@ -47,7 +48,6 @@ from deft_bench.web.drawing.intonation_chart import intonation_chart
 from deft_bench.web.drawing.nut_spacing import spacing_view
 from deft_bench.web.drawing.saddle_view import saddle_view
 from deft_bench.web.drawing.string_side import margin_map
-from deft_bench.web.setups import Read
 from deft_bench.web.support import db, display, settings
 
 

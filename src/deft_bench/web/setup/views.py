@@ -7,6 +7,7 @@ from typing import Any
 from flask import Blueprint, flash, jsonify, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.setup_readings import Read, assembled, latest_read, setup_facts
 from deft_bench.core.strings.assembled import Trial, solve, target_from, target_of, target_record
 from deft_bench.core.strings.diagnose import learned_hand
 from deft_bench.core.strings.notes import cents_between
@@ -21,10 +22,9 @@ from deft_bench.store import instruments, jobs, setups, shop, surveys
 from deft_bench.store.surveys import Sounded
 from deft_bench.web.drawing.string_side import NEAR_MM, margin_map, string_side
 from deft_bench.web.errors import wants_json
-from deft_bench.web.job_now import job_steps
+from deft_bench.web.places import linked_steps
 from deft_bench.web.setup import pages
 from deft_bench.web.setup.form import SetupForm, lengths_listed, read, values_of
-from deft_bench.web.setups import Read, assembled, latest_read, setup_facts
 from deft_bench.web.support import Form, db, display, here, settings, stamp
 
 screen = Blueprint(
@@ -53,10 +53,10 @@ def _common(instrument: instruments.Instrument, plan: SetupPlan, page: str) -> d
     """What every page of the setup shows: its tape, the open job and the names of the strings."""
     job = jobs.open_of(db(), [instrument.id]).get(instrument.id)
     at = {"show": "solve"}.get(page, page)
-    facts = setup_facts(job, instrument) if job and job.kind == "setup" else None
+    facts = setup_facts(db(), settings(), job, instrument) if job and job.kind == "setup" else None
     return {
         "section": "instruments", "instrument": instrument, "spec": instrument.spec, "plan": plan, "job": job, "pages": PAGES, "page": page, "facts": facts,
-        "steps": job_steps(job, instrument) if facts else [], "tape_at": at, "names": string_names(plan),
+        "steps": linked_steps(job, instrument) if facts else [], "tape_at": at, "names": string_names(plan),
         "playable": instrument.spec.frets >= 12,
     }  # fmt: skip
 
@@ -79,7 +79,7 @@ def _trial(form: Form, instrument: instruments.Instrument, plan: SetupPlan) -> T
     if form.errors or relief is None or nut is None or hand is None:
         return None
     tried = Trial(relief / 1000, {number: (um or 0) / 1000 for number, um in actions.items()}, nut / 1000, hand / 100)
-    for one in assembled(instrument, plan, latest_read(instrument), tried).strung():
+    for one in assembled(db(), instrument, plan, latest_read(db(), settings(), instrument), tried).strung():
         place = one.lies_on()
         if place:
             field = "relief" if tried.relief_mm < 0 else f"action_{one.string}"
@@ -95,9 +95,9 @@ def _live(
 ) -> dict[str, Any]:
     """The string from the side, the map of room, and the solved setup beside the present one."""
     shown = display()
-    found = latest_read(instrument)
-    now = assembled(instrument, plan, found)
-    tried = assembled(instrument, plan, found, trial) if trial else now
+    found = latest_read(db(), settings(), instrument)
+    now = assembled(db(), instrument, plan, found)
+    tried = assembled(db(), instrument, plan, found, trial) if trial else now
     strung = tried.strung()
     names = string_names(plan)
     string = asked.get("string", "")
@@ -202,8 +202,8 @@ def accept(instrument_id: int) -> Response | tuple[str, int]:
     if job is None or job.kind != "setup" or not common["playable"]:
         flash("Open a setup job first: the accepted setup is part of its record.")
         return back
-    found = latest_read(instrument)
-    now = assembled(instrument, plan, found)
+    found = latest_read(db(), settings(), instrument)
+    now = assembled(db(), instrument, plan, found)
     if request.form.get("which") == "tried":
         form = Form()
         trial = _trial(form, instrument, plan)
@@ -240,7 +240,7 @@ def intake(instrument_id: int) -> Response:
     if job is None:
         flash("Open a job first: readings belong to one.")
         return redirect(url_for("instruments.show", instrument_id=instrument_id, _anchor="job"))
-    facts = setup_facts(job, instrument)
+    facts = setup_facts(db(), settings(), job, instrument)
     found = {survey.head.kind: survey for survey in surveys.of_job(db(), job.id)}
     if facts.before.relief_mm is None:
         kind = "straightness"
@@ -276,7 +276,7 @@ def _page(
     common = _common(instrument, plan, page)
     if not common["playable"]:
         return render_template("setup/short.html", **common)
-    built = build(instrument, plan, latest_read(instrument))
+    built = build(instrument, plan, latest_read(db(), settings(), instrument))
     html = render_template(f"setup/{page}.html", **common, values=values, errors=errors, **built)
     return (html, code) if code != 200 else html
 
@@ -406,7 +406,7 @@ def saddle(instrument_id: int) -> str | Response | tuple[str, int]:
 
     def build(instrument: instruments.Instrument, plan: SetupPlan, found: Read) -> dict[str, Any]:
         job = jobs.open_of(db(), [instrument.id]).get(instrument.id)
-        now = assembled(instrument, plan, found)
+        now = assembled(db(), instrument, plan, found)
         target = _targets(job)
         solved: Solved | None = None
         if target is None:
@@ -431,7 +431,9 @@ def buzz(instrument_id: int) -> str | Response | tuple[str, int]:
     return _page(
         instrument_id,
         "buzz",
-        lambda instrument, plan, found: pages.buzz_page(instrument, plan, found, assembled(instrument, plan, found)),
+        lambda instrument, plan, found: pages.buzz_page(
+            instrument, plan, found, assembled(db(), instrument, plan, found)
+        ),
     )
 
 
@@ -443,12 +445,12 @@ def learn(instrument_id: int) -> Response:
         setups.save(db(), instrument_id, replace(plan, pluck_n=()), stamp())
         flash("Back to the hand of the specification.")
         return redirect(url_for(".buzz", instrument_id=instrument_id))
-    found = latest_read(instrument)
+    found = latest_read(db(), settings(), instrument)
     heard = pages.heard_in(found)
     if not heard or instrument.spec.frets < 12:
         flash("Play and mark some notes first.")
         return redirect(url_for(".buzz", instrument_id=instrument_id))
-    now = assembled(instrument, plan, found)
+    now = assembled(db(), instrument, plan, found)
     diagnosis = pages.diagnosed(now, heard)
     force = learned_hand(diagnosis.hand, {one.string: one.pluck_n for one in now.strings})
     setups.save(

@@ -8,9 +8,12 @@ from typing import Any
 from flask import Blueprint, flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.sheet_gates import gate_reading
+from deft_bench.bench.sheet_state import Standing, catalogue, plan_for, standing, tool_states
 from deft_bench.core.frets.grit_ladder import Rung, grit_ladder, read_shelf
+from deft_bench.core.times import moment
 from deft_bench.core.work.catalogue import HARDNESS, STAGES, Catalogue, Operation, Rule
-from deft_bench.core.work.job_sheet import Event, Learned, SheetPlan, StepRecord, moment, records
+from deft_bench.core.work.job_sheet import Event, Learned, SheetPlan, StepRecord, records
 from deft_bench.core.work.pace import Pace, pace
 from deft_bench.core.work.run_sheet import RunSheet, held_by, too_early
 from deft_bench.core.work.schedule.risks import span_words
@@ -19,9 +22,7 @@ from deft_bench.core.work.tools import ToolState
 from deft_bench.formats.operations_toml import MOST_BYTES, Problem, extend, shipped
 from deft_bench.store import instruments, jobs, polish, schedules, sheets, stock
 from deft_bench.web.errors import wants_json
-from deft_bench.web.job_now import job_steps
-from deft_bench.web.sheet.gates import gate_reading
-from deft_bench.web.sheet.standing import Standing, catalogue, plan_for, standing, tool_states
+from deft_bench.web.places import linked_steps
 from deft_bench.web.support import db, display, here, now, settings, stamp
 
 screen = Blueprint(
@@ -81,7 +82,7 @@ def _sheet(
     job: jobs.Job, instrument: instruments.Instrument, book: Catalogue, plan: SheetPlan
 ) -> tuple[Standing, list[Line]]:
     """The job's sheet as it stands and its lines: what follows a cure waits until it is over."""
-    now_at = standing(job, instrument, book, plan, tool_states(book), {})
+    now_at = standing(db(), settings(), now(), job, instrument, book, plan, tool_states(db(), now(), book), {})
     resting = [timer.step for timer in now_at.running if timer.kind == "rests"]
     over = sorted(now_at.behind - set(resting))
     lines = []
@@ -147,8 +148,8 @@ def _at_step(line: Line, job: jobs.Job, instrument: instruments.Instrument, book
         next((one for one in saved.placed if one.job == str(job.id) and one.step == code), None) if saved else None
     )
     return AtStep(
-        gate_reading(code, job, instrument) if line.gate else None, ticked, line.operation.by_fret, _pace(ticked, spec.frets), rungs, [read_shelf(one)[0].words for one in line.operation.grits if one != "shelf"], polish.done(db(), job.id),
-        [one for one in tool_states(book) if one.near and one.tool.name.lower() in names], materials,
+        gate_reading(db(), settings(), code, job, instrument) if line.gate else None, ticked, line.operation.by_fret, _pace(ticked, spec.frets), rungs, [read_shelf(one)[0].words for one in line.operation.grits if one != "shelf"], polish.done(db(), job.id),
+        [one for one in tool_states(db(), now(), book) if one.near and one.tool.name.lower() in names], materials,
         [one for one in stock.orders(db()) if one.job_id == job.id and one.step in (code, "")], planned,
     )  # fmt: skip
 
@@ -161,8 +162,8 @@ def _pace(ticked: Mapping[int, str], frets: int) -> Pace | None:
 def show(job_id: int) -> str:
     """The job's steps: the one to do now in full, the next, what comes later, and what is behind."""
     job, instrument = _of(job_id)
-    book, problems = catalogue()
-    plan = plan_for(job, book)
+    book, problems = catalogue(db())
+    plan = plan_for(db(), settings(), job, book)
     stands, lines = _sheet(job, instrument, book, plan)
     left = [line for line in lines if not line.done]
     started = next((line for line in left if line.record.started_at), None)
@@ -172,7 +173,7 @@ def show(job_id: int) -> str:
     for line in after[3:]:
         later.setdefault(STAGES[line.operation.stage], []).append(line)
     return render_template(
-        "sheet/show.html", section="instruments", job=job, instrument=instrument, tape=job_steps(job, instrument), sheet=stands.sheet, lines=lines, at=at, next=after[:3], beside=_at_step(at, job, instrument, book) if at else None,
+        "sheet/show.html", section="instruments", job=job, instrument=instrument, tape=linked_steps(job, instrument), sheet=stands.sheet, lines=lines, at=at, next=after[:3], beside=_at_step(at, job, instrument, book) if at else None,
         later=later, behind=[line for line in lines if line.done], running=stands.running, plan=plan, book=book, problems=problems, stages=STAGES, hardness=HARDNESS,
         left_minutes=sum(line.minutes for line in left), repairs=[one for one in book.operations.values() if one.repair], titles={code: one.title for code, one in book.operations.items()},
         cautions=book.cautions, now=now(),
@@ -183,8 +184,8 @@ def show(job_id: int) -> str:
 def step(job_id: int) -> Response:
     """Start, finish, skip or reopen a step, or note something at it. One whose turn has not come is finished only with a reason."""
     job, instrument = _of(job_id)
-    book, _ = catalogue()
-    now_at, lines = _sheet(job, instrument, book, plan_for(job, book))
+    book, _ = catalogue(db())
+    now_at, lines = _sheet(job, instrument, book, plan_for(db(), settings(), job, book))
     resting = {timer.step for timer in now_at.running if timer.kind == "rests"}
     code, what, note = (
         request.form.get("step", ""),
@@ -231,10 +232,10 @@ def _early_words(book: Catalogue, early: Sequence[Rule], resting: Collection[str
 def tick(job_id: int) -> Response:
     """Tick one fret off within a step, or take it back; answers the pace to a script."""
     job, instrument = _of(job_id)
-    book, _ = catalogue()
+    book, _ = catalogue(db())
     code, fret = request.form.get("step", ""), request.form.get("fret", 0, type=int)
     back = redirect(url_for(".show", job_id=job_id, _anchor="frets"))
-    now_at, lines = _sheet(job, instrument, book, plan_for(job, book))
+    now_at, lines = _sheet(job, instrument, book, plan_for(db(), settings(), job, book))
     resting = {timer.step for timer in now_at.running if timer.kind == "rests"}
     line = next((one for one in lines if one.operation.code == code), None)
     held = [rule for rule in line.early if rule.before in resting] if line and not line.record.started_at else []
@@ -274,8 +275,8 @@ def pace_words(found: Pace | None) -> str:
 def repair(job_id: int) -> Response:
     """Put a repair in where a problem was found; it comes as early as its rules let it."""
     job, _ = _of(job_id)
-    book, _problems = catalogue()
-    plan = plan_for(job, book)
+    book, _problems = catalogue(db())
+    plan = plan_for(db(), settings(), job, book)
     code, note = request.form.get("repair", ""), request.form.get("note", "").strip()[:400]
     if code not in book.operations or not book.operations[code].repair:
         flash("That is no repair.")
@@ -294,8 +295,8 @@ def repair(job_id: int) -> Response:
 def plan(job_id: int) -> Response:
     """Another route, schools or hardness: what is not yet done is planned anew, what is done stays."""
     job, _ = _of(job_id)
-    book, _problems = catalogue()
-    before = plan_for(job, book)
+    book, _problems = catalogue(db())
+    before = plan_for(db(), settings(), job, book)
     route = request.form.get("route", before.route)
     schools = {code: request.form.get(code, "") for code in book.schools}
     wrong = [school.title for code, school in book.schools.items() if schools[code] not in school.choices]
@@ -326,7 +327,7 @@ def operations() -> str | tuple[str, int] | Response:
         code = 422
     else:
         _, problems = extend(shipped(), text) if text.strip() else (shipped(), [])
-    book, _left_out = catalogue()
+    book, _left_out = catalogue(db())
     html = render_template(
         "sheet/operations.html",
         section="settings",

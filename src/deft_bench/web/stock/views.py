@@ -7,15 +7,15 @@ from typing import Any
 from flask import Blueprint, flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.scheduling import on_bench
+from deft_bench.bench.sheet_state import catalogue, tool_states
+from deft_bench.bench.stock_outlook import Shelf, needed
 from deft_bench.core.frets.wire import read_pieces, write_pieces
 from deft_bench.core.work.stock import KINDS, WHY, Aging, aging, amount
 from deft_bench.core.work.tools import CARES
 from deft_bench.formats.stock_csv import StockLine, read_stock, write_stock
 from deft_bench.store import instruments, jobs, refrets, stock, tools
-from deft_bench.web.bench_week import on_bench
-from deft_bench.web.sheet.standing import catalogue, tool_states
-from deft_bench.web.stock_needs import Shelf, needed
-from deft_bench.web.support import Form, db, display, here, now, stamp
+from deft_bench.web.support import Form, db, display, here, now, settings, stamp
 
 screen = Blueprint("stock", __name__, template_folder="templates")
 screen.add_app_template_filter(amount, "amount")
@@ -53,7 +53,7 @@ def say_short(shelf: Shelf) -> str:
         return f"{shelf.item.name}: {shelf.why}"
     need = shelf.outlook.short
     assert need is not None
-    book, _ = catalogue()
+    book, _ = catalogue(db())
     step = book.operations[need.step].title if need.step in book.operations else need.step
     when = f" by {need.at.astimezone():%a} {need.at.astimezone().day} {need.at.astimezone():%b}" if need.at else ""
     return (
@@ -64,14 +64,14 @@ def say_short(shelf: Shelf) -> str:
 @screen.get("/stock")
 def show() -> str:
     """The shelf by kind, with what open jobs will use, what runs short first, and what is on order."""
-    found = on_bench()
-    shelf = needed(found)
+    found = on_bench(db(), settings(), now())
+    shelf = needed(db(), found)
     short = sorted(
         (one for one in shelf.shelves if one.short),
         key=lambda one: one.outlook.short.at.timestamp() if one.outlook.short and one.outlook.short.at else 0.0,
     )
     by_kind = {words: [one for one in shelf.shelves if one.item.kind == kind] for kind, words in KINDS.items()}
-    book, _ = catalogue()
+    book, _ = catalogue(db())
     opened = {one.job.id: one.name for one in found}
     return render_template(
         "stock/show.html", section="stock", shelf=shelf, short=short, by_kind={words: rows for words, rows in by_kind.items() if rows}, say_short=say_short,
@@ -118,12 +118,12 @@ def item(item_id: int) -> str:
     """One item: its ledger, what waits for it, its pots."""
     with here():
         found = stock.get(db(), item_id)
-    shelf = next(one for one in needed(on_bench()).shelves if one.item.id == item_id)
+    shelf = next(one for one in needed(db(), on_bench(db(), settings(), now())).shelves if one.item.id == item_id)
     lines = stock.moves(db(), item_id)
     names = {
         line.job_id: instruments.get(db(), jobs.get(db(), line.job_id).instrument_id).spec.name for line in lines if line.job_id is not None
     }  # fmt: skip
-    book, _ = catalogue()
+    book, _ = catalogue(db())
     return render_template(
         "stock/item.html", section="stock", item=found, shelf=shelf, moves=lines, names=names, why=WHY, kinds=KINDS, going=GOING,
         pots=[pot for pot in pots() if pot.item.id == item_id], pieces=write_pieces(found.pieces_um, display().entry),
@@ -219,7 +219,7 @@ def order() -> Response:
     if job_id is not None:
         with here():
             jobs.get(db(), job_id)
-    if step and step not in catalogue()[0].operations:
+    if step and step not in catalogue(db())[0].operations:
         wrong.append("Choose the step from the list.")
     if wrong or due is None:
         flash("Not entered. " + " ".join(wrong))
@@ -341,8 +341,8 @@ def toolbox() -> str | Response:
     """Tools: what each has worked since it was seen to; a worn one slows the steps that use it."""
     if request.method == "POST":
         return _tool_sent()
-    book, _ = catalogue()
-    states = tool_states(book)
+    book, _ = catalogue(db())
+    states = tool_states(db(), now(), book)
     named = sorted({name for one in book.operations.values() for name in one.tools})
     used_in: dict[str, list[str]] = {}
     for one in book.operations.values():

@@ -9,6 +9,10 @@ from uuid import uuid4
 from flask import Blueprint, flash, jsonify, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.refret_progress import daylight_of
+from deft_bench.bench.rocker_results import Rocking, edges, rocking
+from deft_bench.bench.setup_readings import setup_stage
+from deft_bench.bench.survey_results import facts_of, moved_since_read
 from deft_bench.core.acts import MOVES_HEIGHTS
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import frets_named
@@ -46,12 +50,8 @@ from deft_bench.store import boards, instruments, jobs, pins, refrets, setups, s
 from deft_bench.store.database import transaction
 from deft_bench.web.drawing.stage import off_number, off_words, shape_of, short_unit, stage
 from deft_bench.web.errors import wants_json
-from deft_bench.web.job_now import job_now, job_steps
-from deft_bench.web.refretted import daylight_of
-from deft_bench.web.rocking import Rocking, edges, rocking
-from deft_bench.web.setups import setup_stage
+from deft_bench.web.places import linked_next, linked_steps
 from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
-from deft_bench.web.surveyed import facts_of, moved_since_read
 
 screen = Blueprint(
     "surveys", __name__, template_folder="templates", static_folder="static", static_url_path="/surveys/static"
@@ -98,8 +98,8 @@ def next_of(job_id: int) -> Response:
         job = jobs.get(db(), job_id)
         instrument = instruments.get(db(), job.instrument_id)
     if job.kind == "setup":
-        return redirect(job_now(job, instrument).href)
-    facts = facts_of(job, instrument)
+        return redirect(linked_next(job, instrument).href)
+    facts = facts_of(db(), settings(), job, instrument)
     code, _ = step_now(facts)
     heights = [survey for survey in surveys.of_job(db(), job_id) if survey.head.kind == "fret_heights"]
     plan = next(reversed(jobs.plans(db(), job_id)), None)
@@ -131,7 +131,7 @@ def check(instrument_id: int) -> str | Response | tuple[str, int]:
 
 def _due_stage(job: jobs.Job, kind: str) -> str:
     if job.kind == "setup":
-        return setup_stage(job, kind)
+        return setup_stage(db(), job, kind)
     if job.kind == "refret" and kind != "fret_heights":
         return "after" if refrets.fitted(db(), job.id) else "before"
     plans = jobs.plans(db(), job.id)
@@ -186,12 +186,12 @@ def readable_alone(job: jobs.Job | None) -> tuple[surveys.Survey, str] | None:
     heights = [one for one in surveys.of_job(db(), job.id) if one.head.kind == "fret_heights"]
     if not heights or surveys.counts(db(), [heights[-1].id])[heights[-1].id] < 3 * heights[-1].frets:
         return None
-    if moved_since_read(heights[-1], MOVES_HEIGHTS - {"reseat", "lift"}) is not None:
+    if moved_since_read(db(), heights[-1], MOVES_HEIGHTS - {"reseat", "lift"}) is not None:
         return None
     plan = next(reversed(jobs.plans(db(), job.id)), None)
     if plan is not None and plan.done_at is not None and heights[-1].id <= plan.survey_id:
         return (heights[-1], ", ".join(map(str, plan.outcome["frets"]))) if plan.outcome["kind"] == "lift" else None
-    loose = sorted(daylight_of(job)[0]) if moved_since_read(heights[-1], frozenset({"reseat"})) else []
+    loose = sorted(daylight_of(db(), job)[0]) if moved_since_read(db(), heights[-1], frozenset({"reseat"})) else []
     return heights[-1], ", ".join(map(str, loose))
 
 
@@ -271,7 +271,7 @@ def _new_page(
     return render_template(
         "surveys/new.html", section="instruments", job=job, instrument=instrument, kind=kind, values=values, errors=errors,
         stages=STAGES, methods=METHODS, surfaces=SURFACES, states=STRING_STATES,
-        steps=job_steps(job, instrument), tape_at=_tape_at(job, kind, values["stage"]), legend=LEGENDS[kind], per_string=kind in PER_STRING, answered=kind in ANSWERS, unit=unit_of(kind, display()),
+        steps=linked_steps(job, instrument), tape_at=_tape_at(job, kind, values["stage"]), legend=LEGENDS[kind], per_string=kind in PER_STRING, answered=kind in ANSWERS, unit=unit_of(kind, display()),
         alone=readable_alone(job) if kind == "fret_heights" else None, offered={code: KINDS[code] for code in OFFERED.get(job.kind if job else "", ())}, height_methods={code: METHODS[code] for code in ("gap", "height")},
     )  # fmt: skip
 
@@ -322,10 +322,10 @@ def show(survey_id: int) -> str:
         survey=survey,
         instrument=instrument,
         job=job,
-        steps=job_steps(job, instrument),
+        steps=linked_steps(job, instrument),
         tape_at=_tape_at(job, survey.head.kind, survey.head.stage),
         kinds=KINDS,
-        rocked=rocking(survey, instrument, values, rock_mm()) if survey.head.kind == "rocker" else None,
+        rocked=rocking(db(), settings(), survey, instrument, values, rock_mm()) if survey.head.kind == "rocker" else None,
         edges=edges(instrument, survey.frets) if survey.head.kind == "rocker" else {},
         reading_words=reading_words,
         least_shown=least_shown(survey.head.kind),
@@ -360,7 +360,7 @@ def off_of(
 ) -> dict[str, list[float | None]]:
     """How far each place lies off its lane's fair line, mm; of a slot how much it is too shallow, of seating and sprout the reading."""
     if survey.head.kind == "rocker":
-        return rocking(survey, instrument, values, rock_mm()).off_mm(survey.frets, values)
+        return rocking(db(), settings(), survey, instrument, values, rock_mm()).off_mm(survey.frets, values)
     if survey.head.kind in PER_STRING:
         # cents and tests are drawn as they are, with the scale of their own kind
         return {
@@ -505,7 +505,9 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
         corrected=made.replaces is not None,
         read=sum(place in values for place in order),
         lane=_lane_state(survey, instrument, values, place[0]),
-        rocker=_rocker_state(rocking(survey, instrument, values, rock_mm())) if survey.head.kind == "rocker" else None,
+        rocker=_rocker_state(rocking(db(), settings(), survey, instrument, values, rock_mm()))
+        if survey.head.kind == "rocker"
+        else None,
     )
 
 
@@ -538,7 +540,7 @@ def _lane_state(
 ) -> list[dict[str, Any]]:
     """What the neck shows of one lane now that a reading has come in: the fair line moves with every reading."""
     off = off_of(survey, instrument, values).get(lane, [])
-    rocked = rocking(survey, instrument, values, rock_mm()) if survey.head.kind == "rocker" else None
+    rocked = rocking(db(), settings(), survey, instrument, values, rock_mm()) if survey.head.kind == "rocker" else None
     state = []
     own = label_of(survey.head.kind)
     for fret, mm in enumerate(off, start=0 if survey.head.kind in PER_STRING else 1):

@@ -6,18 +6,19 @@ from datetime import date, datetime
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.level_planning import call_of
+from deft_bench.bench.scheduling import MOST_JOBS, Week, week_now
+from deft_bench.bench.sheet_state import bench_warmth, catalogue, tool_states
+from deft_bench.bench.survey_results import latest
+from deft_bench.core.times import moment
 from deft_bench.core.work.catalogue import Catalogue
-from deft_bench.core.work.job_sheet import StepRecord, Timer, moment, records, timers
+from deft_bench.core.work.job_sheet import StepRecord, Timer, records, timers
 from deft_bench.core.work.schedule.bench import Placed
 from deft_bench.store import instruments, jobs, rod_turns, sheets, shop, surveys
-from deft_bench.web.bench_week import MOST_JOBS, Week, week_now
 from deft_bench.web.drawing.mini import Mini, mini
-from deft_bench.web.job_now import job_now
-from deft_bench.web.level.planning import call_of
-from deft_bench.web.sheet.standing import bench_warmth, catalogue, tool_states
+from deft_bench.web.places import linked_next
 from deft_bench.web.stock.views import pots
-from deft_bench.web.support import Form, day, db, now, rock_mm, stamp
-from deft_bench.web.surveyed import latest
+from deft_bench.web.support import Form, day, db, now, rock_mm, settings, stamp
 
 screen = Blueprint("today", __name__, template_folder="templates")
 
@@ -53,8 +54,8 @@ class Running:
 
 def _running(opened: list[jobs.Job], names: dict[int, str]) -> list[Running]:
     """Cures, rests and open glue of all open jobs, what comes free first on top."""
-    book, _ = catalogue()
-    warmth = bench_warmth()
+    book, _ = catalogue(db())
+    warmth = bench_warmth(db())
     found = [
         Running(job, names[job.instrument_id], timer)
         for job in opened
@@ -86,7 +87,7 @@ def _reminders(book: Catalogue) -> list[tuple[str, str]]:
     """Tools that are worn or nearly, and pots past their date."""
     worn = [
         (f"{one.tool.name}: {'worn, ' if one.worn else 'near its end, '}{one.tool.care} {day(one.tool.since)}" if one.tool.since else f"{one.tool.name}: worn", url_for("stock.toolbox"))
-        for one in tool_states(book)
+        for one in tool_states(db(), now(), book)
         if one.near
     ]  # fmt: skip
     over = [
@@ -119,7 +120,7 @@ def show() -> str:
     """Open jobs, the nearest promise first, each with its next step."""
     shown = ALL if "all" in request.args else SHOWN
     opened = jobs.in_bench_order(db(), MOST_JOBS + 1)
-    week, (book, _) = week_now(), catalogue()
+    week, (book, _) = week_now(db(), now()), catalogue(db())
     first: dict[str, Placed] = {}
     for placed in sorted(week.saved.placed, key=lambda one: one.start) if week else ():
         first.setdefault(placed.job, placed)
@@ -128,12 +129,12 @@ def show() -> str:
     due: list[Due] = []
     for job in opened[:shown]:
         instrument = instruments.get(db(), job.instrument_id)
-        step = job_now(job, instrument)
+        step = linked_next(job, instrument)
         say = step.say
         if step.code == "plan" and not due:
             # the call itself, for the job to pick up; for every job it would cost a page's whole time
-            say = call_of(job, instrument) or say
-        heights = latest(instrument, "fret_heights")
+            say = call_of(db(), settings(), job, instrument) or say
+        heights = latest(db(), settings(), instrument, "fret_heights")
         days = (date.fromisoformat(job.promised_on) - now().date()).days if job.promised_on else None
         neck = mini(instrument.spec, heights.figures.off_mm if heights else {}, rock_mm())
         at = first.get(str(job.id))

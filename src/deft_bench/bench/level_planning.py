@@ -4,6 +4,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from deft_bench.bench.refret_progress import daylight_of, seated_with
+from deft_bench.bench.rod import advice_for, recorded_turns
+from deft_bench.bench.survey_results import Surveyed, moved_since_read, surveyed
 from deft_bench.core.acts import MOVES_BOW, MOVES_HEIGHTS, moved_call
 from deft_bench.core.board.arch import humps
 from deft_bench.core.board.plan import layout_of
@@ -24,14 +27,12 @@ from deft_bench.core.frets.plan_record import Circumstances, PlanKind, record_in
 from deft_bench.core.neck.rod_call import next_turn_words
 from deft_bench.core.neck.straight_gate import StraightGate
 from deft_bench.core.neck.straightness import Straightness, straightness_call
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey import heights_from
 from deft_bench.core.survey_figures import bow_of_tops
 from deft_bench.core.units import LengthError, parse_length
 from deft_bench.store import acts, boards, instruments, jobs, surveys
-from deft_bench.web.refretted import daylight_of, seated_with
-from deft_bench.web.rod import advice_for, recorded_turns
-from deft_bench.web.support import db, display, rock_mm, settings
-from deft_bench.web.surveyed import Surveyed, moved_since_read, surveyed
+from deft_bench.store.database import Connection
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +71,7 @@ class Choices:
         return self.query(left_out=self.left_out ^ {fret}, lift=None)
 
 
-def read_choices(asked: Mapping[str, str], frets: int) -> Choices:
+def read_choices(settings: ShopSettings, asked: Mapping[str, str], frets: int) -> Choices:
     """Choices from an address or a form; what cannot be meant is named in `errors` and left at its default."""
     errors: dict[str, str] = {}
 
@@ -87,9 +88,9 @@ def read_choices(asked: Mapping[str, str], frets: int) -> Choices:
     typed = asked.get("fall_drop", "").strip()
     if typed:
         try:
-            drop = parse_length(typed, display().system)
+            drop = parse_length(typed, settings.display.system)
             if not 0 <= drop <= 1000:
-                errors["fall_drop"] = f"Accepted: 0 to {display().fine(1000)} at the last fret."
+                errors["fall_drop"] = f"Accepted: 0 to {settings.display.fine(1000)} at the last fret."
                 drop = 0
         except LengthError as error:
             errors["fall_drop"] = str(error)
@@ -149,28 +150,33 @@ class Planning:
         return sorted({*self.plan.below_least(self.chosen), *self.chosen.lift})
 
 
-def height_surveys(job: jobs.Job) -> list[surveys.Survey]:
+def height_surveys(db: Connection, job: jobs.Job) -> list[surveys.Survey]:
     """The job's fret-height surveys that hold a reading, oldest first."""
-    found = [survey for survey in surveys.of_job(db(), job.id) if survey.head.kind == "fret_heights"]
-    counts = surveys.counts(db(), [survey.id for survey in found])
+    found = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind == "fret_heights"]
+    counts = surveys.counts(db, [survey.id for survey in found])
     return [survey for survey in found if counts[survey.id]]
 
 
-def metal_now(instrument: instruments.Instrument) -> tuple[float, ...]:
+def metal_now(db: Connection, instrument: instruments.Instrument) -> tuple[float, ...]:
     """Height of each fret over the board in mm: the wire when new less what the record says was taken off."""
-    removed = jobs.removed_from(db(), instrument.id)
+    removed = jobs.removed_from(db, instrument.id)
     spec = instrument.spec
     return tuple(max(1, spec.fret_height_um - removed.get(fret, 0)) / 1000 for fret in range(1, spec.frets + 1))
 
 
 def level_request(
-    instrument: instruments.Instrument, frets: int, heights: dict[str, Heights], choices: Choices
+    db: Connection,
+    settings: ShopSettings,
+    instrument: instruments.Instrument,
+    frets: int,
+    heights: dict[str, Heights],
+    choices: Choices,
 ) -> LevelRequest:
     """The core's request for these heights and choices; raises ValueError when too little is read."""
     spec = instrument.spec
     positions = fret_positions(spec.mean_scale_mm, frets)
     fall = Fall(choices.fall_from, choices.fall_drop_um / 1000) if choices.fall_from and choices.fall_drop_um else None
-    now = metal_now(instrument)
+    now = metal_now(db, instrument)
     return LevelRequest(
         positions_mm=tuple(positions),
         heights=heights,
@@ -178,14 +184,16 @@ def level_request(
         left_out=choices.left_out,
         objective="least_worst" if choices.objective == "least_worst" else "least_metal",
         fret_height_mm=(now + (now[-1],) * frets)[:frets],
-        least_height_mm=settings().least_kept_mm(spec.fret_height_um / 1000),
-        polish_loss_mm=settings().polish_loss_mm,
-        rock_mm=rock_mm(),
+        least_height_mm=settings.least_kept_mm(spec.fret_height_um / 1000),
+        polish_loss_mm=settings.polish_loss_mm,
+        rock_mm=settings.rock_mm,
         crown_width_mm=spec.crown_width_um / 1000,
     )
 
 
 def straight_gate(
+    db: Connection,
+    settings: ShopSettings,
     job: jobs.Job,
     instrument: instruments.Instrument,
     request: LevelRequest,
@@ -202,25 +210,29 @@ def straight_gate(
         for lane, heights in request.heights.items()
     }
     tops = bow_of_tops(shaped, list(request.positions_mm))
-    all_of_job = surveys.of_job(db(), job.id)
+    all_of_job = surveys.of_job(db, job.id)
     earlier = [survey.id for survey in all_of_job if survey.head.kind == "fret_heights" and survey.id < base.id]
-    board = fresh_bow(job, instrument, max(earlier, default=0))
+    board = fresh_bow(db, settings, job, instrument, max(earlier, default=0))
     return StraightGate(board or tops, tops, board, bool(job.override_note))
 
 
-def fresh_bow(job: jobs.Job, instrument: instruments.Instrument, after_survey: int = 0) -> Straightness | None:
+def fresh_bow(
+    db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument, after_survey: int = 0
+) -> Straightness | None:
     """The job's last straightness survey after another one, with nothing done to the neck since; None without one."""
-    done = acts.of_instrument(db(), instrument.id)
-    for survey in reversed(surveys.of_job(db(), job.id)):
+    done = acts.of_instrument(db, instrument.id)
+    for survey in reversed(surveys.of_job(db, job.id)):
         if survey.head.kind != "straightness" or survey.id <= after_survey:
             continue
-        found = surveyed(survey, instrument).figures.straight
-        if found is not None and moved_since_read(survey, MOVES_BOW, done) is None:
+        found = surveyed(db, settings, survey, instrument).figures.straight
+        if found is not None and moved_since_read(db, survey, MOVES_BOW, done) is None:
             return found
     return None
 
 
 def make_plan(
+    db: Connection,
+    settings: ShopSettings,
     job: jobs.Job,
     instrument: instruments.Instrument,
     base: Surveyed,
@@ -236,27 +248,27 @@ def make_plan(
     heights = planned_from or heights_from(base.values, base.survey.head.method, frets)
     if not heights:
         raise ValueError("no fret is read yet")
-    request = level_request(instrument, frets, heights, choices)
+    request = level_request(db, settings, instrument, frets, heights, choices)
     plan = plan_level(request)
     chosen = next((option for option in plan.options if option.lift == choices.lift), option_to_call(plan))
-    past = [um / 1000 for um in jobs.past_levels(db(), instrument.id)]
-    straight = straight_gate(job, instrument, request, base.survey, carried_mm)
-    length = display().fine_mm
-    moved = moved_since_read(base.survey, MOVES_HEIGHTS) if planned_from is None else None
+    past = [um / 1000 for um in jobs.past_levels(db, instrument.id)]
+    straight = straight_gate(db, settings, job, instrument, request, base.survey, carried_mm)
+    length = settings.display.fine_mm
+    moved = moved_since_read(db, base.survey, MOVES_HEIGHTS) if planned_from is None else None
     if moved is not None:
-        bow = fresh_bow(job, instrument)
+        bow = fresh_bow(db, settings, job, instrument)
         straight = StraightGate(bow, None, bow, bool(job.override_note))
     if moved is not None and straight.passes:
         call = moved_call(moved, bow_is_read=straight.found is not None)
     elif straight.passes or straight.found is None:
         resolution = base.survey.head.resolution_um / 1000
-        daylight, all_home = daylight_of(job)
+        daylight, all_home = daylight_of(db, job)
         call = level_call(
             plan, seated=job.seated or all_home, resolution_mm=resolution, past_levels_mm=past,
-            daylight_mm=None if job.seated else daylight, seated_with=seated_with(job), length=length,
+            daylight_mm=None if job.seated else daylight, seated_with=seated_with(db, settings, job), length=length,
         )  # fmt: skip
     else:
-        advice = advice_for(instrument, straight.found, 0.0, recorded_turns(instrument))
+        advice = advice_for(instrument, straight.found, 0.0, recorded_turns(db, settings, instrument))
         call = straightness_call(straight.found, instrument.spec.rod, length, next_turn_words(advice))
     if choices.school == "marked" and call.do in ("level", "none"):
         chosen = marked_option(plan)
@@ -268,23 +280,29 @@ def make_plan(
     )  # fmt: skip
 
 
-def beam_paths(instrument: instruments.Instrument) -> tuple[float, float] | None:
+def beam_paths(db: Connection, instrument: instruments.Instrument) -> tuple[float, float] | None:
     """(greatest hump, all that it comes to over the frets of the outer strings' paths), mm, on an arched board.
 
     A beam along the strings' paths takes that much off; along the centreline the hump stays under the outer strings. None on a
     flat board or where nothing is to be gained.
     """
-    layout = layout_of(instrument.spec, boards.plan_of(db(), instrument.id, instrument.spec))
+    layout = layout_of(instrument.spec, boards.plan_of(db, instrument.id, instrument.spec))
     found = humps(instrument.spec, layout)
     greatest = max(hump.hump_mm for hump in found)
     return None if greatest < 0.005 else (greatest, found[0].total_mm + found[-1].total_mm)
 
 
-def call_of(job: jobs.Job, instrument: instruments.Instrument) -> str | None:
+def call_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> str | None:
     """The sentence that the Level screen would open with, or None when too little is read for one."""
-    heights = height_surveys(job)
+    heights = height_surveys(db, job)
     try:
-        return make_plan(job, instrument, surveyed(heights[-1], instrument), Choices()).call.say if heights else None
+        return (
+            make_plan(
+                db, settings, job, instrument, surveyed(db, settings, heights[-1], instrument), Choices()
+            ).call.say
+            if heights
+            else None
+        )
     except ValueError:
         return None
 

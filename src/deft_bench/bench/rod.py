@@ -2,20 +2,24 @@
 
 from typing import Any
 
+from deft_bench.bench.survey_results import Surveyed, surveyed
 from deft_bench.core.neck.straightness import Straightness
 from deft_bench.core.neck.truss_rod import RodAdvice, Turn, truss_rod
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.store import instruments, rod_turns, surveys
-from deft_bench.web.support import db
-from deft_bench.web.surveyed import Surveyed, surveyed
+from deft_bench.store.database import Connection
 
 
-def recorded_turns(instrument: instruments.Instrument) -> list[tuple[rod_turns.RodTurn, Turn | None]]:
+def recorded_turns(
+    db: Connection, settings: ShopSettings, instrument: instruments.Instrument
+) -> list[tuple[rod_turns.RodTurn, Turn | None]]:
     """Every recorded turn, with what straightness read alike before and after says it did, where both were read."""
     found = [
-        surveyed(one, instrument) for one in reversed(surveys.of_instrument(db(), instrument.id, "straightness", 60))
+        surveyed(db, settings, one, instrument)
+        for one in reversed(surveys.of_instrument(db, instrument.id, "straightness", 60))
     ]
     bows = [one for one in found if one.figures.straight is not None]
-    turned = rod_turns.of_instrument(db(), instrument.id)
+    turned = rod_turns.of_instrument(db, instrument.id)
     answers = []
     for i, turn in enumerate(turned):
         until = turned[i + 1].at if i + 1 < len(turned) else "9999"

@@ -8,9 +8,10 @@ from deft_bench.core.calls import Call
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.rocker import Edge, Observation, RockerLane, rocker_edges, rocker_lane
 from deft_bench.core.frets.rocker_call import disagreements, rocker_call
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey import ROCKS_UM, Place, heights_from
 from deft_bench.store import instruments, surveys
-from deft_bench.web.support import db, display
+from deft_bench.store.database import Connection
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,7 +49,12 @@ class Rocking:
 
 
 def rocking(
-    survey: surveys.Survey, instrument: instruments.Instrument, values: Mapping[Place, int | None], feel_mm: float
+    db: Connection,
+    settings: ShopSettings,
+    survey: surveys.Survey,
+    instrument: instruments.Instrument,
+    values: Mapping[Place, int | None],
+    feel_mm: float,
 ) -> Rocking:
     """Explain a rocker survey as far as it has come, against the latest heights of the same neck."""
     positions = fret_positions(instrument.spec.mean_scale_mm, survey.frets)
@@ -62,19 +68,19 @@ def rocking(
         ]
         if seen:
             lanes[lane], taken[lane] = rocker_lane(positions, seen, feel_mm), len(seen)
-    call = rocker_call(lanes, taken, survey.frets, display().fine_mm) if lanes else None
-    return Rocking(lanes, call, tuple(_against_heights(survey, lanes, positions, feel_mm)))
+    call = rocker_call(lanes, taken, survey.frets, settings.display.fine_mm) if lanes else None
+    return Rocking(lanes, call, tuple(_against_heights(db, survey, lanes, positions, feel_mm)))
 
 
 def _against_heights(
-    survey: surveys.Survey, lanes: Mapping[str, RockerLane], positions: list[float], feel_mm: float
+    db: Connection, survey: surveys.Survey, lanes: Mapping[str, RockerLane], positions: list[float], feel_mm: float
 ) -> list[tuple[str, int, str]]:
     """Disagreements with the latest heights read in the same job (or of the instrument, outside one)."""
-    found = surveys.of_job(db(), survey.job_id) if survey.job_id else []
+    found = surveys.of_job(db, survey.job_id) if survey.job_id else []
     heights = next((one for one in reversed(found) if one.head.kind == "fret_heights"), None)
     if heights is None or heights.frets != survey.frets:
         return []
-    read = heights_from(surveys.values(db(), heights.id), heights.head.method, heights.frets)
+    read = heights_from(surveys.values(db, heights.id), heights.head.method, heights.frets)
     return disagreements(lanes, positions, read, feel_mm)
 
 

@@ -3,13 +3,15 @@
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import asdict, dataclass
-from datetime import date
+from datetime import date, datetime
 
 from dateutil import tz
-from flask import Flask, current_app
 
+from deft_bench.bench.sheet_state import bench_warmth, catalogue, plan_for, standing, tool_states
+from deft_bench.core.shop_settings import ShopSettings
+from deft_bench.core.times import moment, stamp
 from deft_bench.core.work.catalogue import Operation
-from deft_bench.core.work.job_sheet import Sample, SheetPlan, moment, records
+from deft_bench.core.work.job_sheet import Sample, SheetPlan, records
 from deft_bench.core.work.run_sheet import RunSheet
 from deft_bench.core.work.schedule.bench import Bench, Job, Pin, Placed, Step
 from deft_bench.core.work.schedule.from_sheet import Awaited, steps_left
@@ -17,10 +19,7 @@ from deft_bench.core.work.schedule.grid import ScheduleError
 from deft_bench.core.work.schedule.planning import Planned, plan_bench
 from deft_bench.core.work.schedule.risks import change_words, risks
 from deft_bench.store import instruments, jobs, schedules, sheets, stock
-from deft_bench.store.database import new_uid
-from deft_bench.web.planner import Planner
-from deft_bench.web.sheet.standing import bench_warmth, catalogue, plan_for, standing, tool_states
-from deft_bench.web.support import db, now, stamp
+from deft_bench.store.database import Connection, transaction
 
 MOST_JOBS = 60
 FIRST_PLAN_S = 8.0
@@ -48,19 +47,19 @@ class OnBench:
         return [step.operation for step in self.sheet.steps if step.operation.code in codes]
 
 
-def on_bench(limit: int = MOST_JOBS) -> list[OnBench]:
+def on_bench(db: Connection, settings: ShopSettings, now: datetime, limit: int = MOST_JOBS) -> list[OnBench]:
     """Every open job in bench order with what is left of its sheet."""
-    book, _ = catalogue()
-    warmth, ordered, worn = bench_warmth(), stock.orders(db()), tool_states(book)
+    book, _ = catalogue(db)
+    warmth, ordered, worn = bench_warmth(db), stock.orders(db), tool_states(db, now, book)
     taken: dict[str, list[Sample]] = {}
     found = []
-    for job in jobs.in_bench_order(db(), limit):
+    for job in jobs.in_bench_order(db, limit):
         if job.kind == "inspection":
             continue
-        instrument, plan = instruments.get(db(), job.instrument_id), plan_for(job, book)
-        stands = standing(job, instrument, book, plan, worn, taken)
+        instrument, plan = instruments.get(db, job.instrument_id), plan_for(db, settings, job, book)
+        stands = standing(db, settings, now, job, instrument, book, plan, worn, taken)
         running = {
-            code: (now() - moment(one.started_at)).total_seconds() / 60
+            code: (now - moment(one.started_at)).total_seconds() / 60
             for code, one in stands.known.items()
             if one.started_at is not None and not one.done
         }
@@ -73,46 +72,34 @@ def on_bench(limit: int = MOST_JOBS) -> list[OnBench]:
     return found
 
 
-def bench_of(found: Sequence[OnBench], pins: Sequence[Pin] | None = None) -> Bench:
+def bench_of(db: Connection, now: datetime, found: Sequence[OnBench], pins: Sequence[Pin] | None = None) -> Bench:
     """The bench as it is now, with the pins in force or others that are tried."""
-    hours, latest = schedules.hours(db()), schedules.latest(db())
+    hours, latest = schedules.hours(db), schedules.latest(db)
     left = {(str(one.job.id), step.code) for one in found for step in one.steps}
     if pins is None:
-        pins = pins_in_force()
+        pins = pins_in_force(db)
     return Bench(
-        now(), tz.tzlocal(), hours.technicians,
+        now, tz.tzlocal(), hours.technicians,
         tuple(
             Job(str(one.job.id), one.name, one.steps, date.fromisoformat(one.job.promised_on) if one.job.promised_on else None, one.job.weight)
             for one in found
             if one.steps
         ),
         hours.fixtures, hours.dry, tuple(pin for pin in pins if (pin.job, pin.step) in left),
-        tuple(placed for placed in latest.placed if placed.start > now()) if latest else (),
+        tuple(placed for placed in latest.placed if placed.start > now) if latest else (),
     )  # fmt: skip
 
 
-def pins_in_force() -> list[Pin]:
+def pins_in_force(db: Connection) -> list[Pin]:
     """Every pin of an open job."""
-    return [Pin(str(one.job_id), one.step, moment(one.at), one.technician) for one in schedules.pins(db())]
+    return [Pin(str(one.job_id), one.step, moment(one.at), one.technician) for one in schedules.pins(db)]
 
 
-def seconds() -> float:
-    """How long the planning of a page may take."""
-    return float(current_app.config["SCHEDULE_SECONDS"])
-
-
-def plan_from_now() -> Planned:
-    """Plan the bench from now and put that in force; raises ScheduleError when nobody has hours.
-
-    A request that comes while the same bench is being planned is given that plan.
-    """
-
-    def make() -> Planned:
-        planned = plan_bench(bench_of(on_bench()), seconds())
-        save(planned)
-        return planned
-
-    return planner().plan(schedules.key(db()), make)
+def plan_from_now(db: Connection, settings: ShopSettings, now: datetime, seconds: float) -> Planned:
+    """Plan the bench from now, for so long, and put that in force; raises ScheduleError when nobody has hours."""
+    planned = plan_bench(bench_of(db, now, on_bench(db, settings, now)), seconds)
+    save(db, now, planned, seconds)
+    return planned
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,39 +110,24 @@ class PinTried:
     cost: str
 
 
-def try_pin(found: Sequence[OnBench], wanted: Pin) -> PinTried:
-    """Plan with a step pinned and without, and keep the pin where it can be kept."""
-    others = [one for one in pins_in_force() if (one.job, one.step) != (wanted.job, wanted.step)]
-    tried = PinTried("", "")
-
-    def make() -> Planned:
-        nonlocal tried
-        free = plan_bench(bench_of(found, others), seconds() / 2)
-        planned = plan_bench(bench_of(found, [*others, wanted]), seconds() / 2)
-        refused = next((trouble.why for trouble in planned.troubles if trouble.where.startswith("pins[")), "")
-        tried = PinTried(refused, change_words(planned.bench, free.found, planned.found))
-        if not refused:
-            schedules.pin(
-                db(), int(wanted.job), wanted.step, wanted.at.isoformat(), wanted.technician, tried.cost, stamp()
-            )
-            save(planned)
-        return planned
-
+def try_pin(db: Connection, now: datetime, found: Sequence[OnBench], wanted: Pin, seconds: float) -> PinTried:
+    """Plan with a step pinned and without, for so long together, and keep the pin where it can be kept."""
+    others = [one for one in pins_in_force(db) if (one.job, one.step) != (wanted.job, wanted.step)]
     try:
-        # a key of its own: two pins are never one plan
-        planner().plan(f"pin {new_uid()}", make)
+        free = plan_bench(bench_of(db, now, found, others), seconds / 2)
+        planned = plan_bench(bench_of(db, now, found, [*others, wanted]), seconds / 2)
     except ScheduleError as error:
         return PinTried(str(error), "")
-    return tried
+    refused = next((trouble.why for trouble in planned.troubles if trouble.where.startswith("pins[")), "")
+    cost = change_words(planned.bench, free.found, planned.found)
+    if not refused:
+        with transaction(db):
+            schedules.pin(db, int(wanted.job), wanted.step, wanted.at.isoformat(), wanted.technician, cost, stamp(now))
+            save(db, now, planned, seconds)
+    return PinTried(refused, cost)
 
 
-def planner() -> Planner:
-    """The application's one planner."""
-    found: Planner = current_app.extensions["planner"]
-    return found
-
-
-def save(planned: Planned) -> None:
+def save(db: Connection, now: datetime, planned: Planned, seconds: float) -> None:
     """Put a schedule in force."""
     outcome = {
         "aims": [asdict(aim) for aim in planned.found.aims],
@@ -163,9 +135,9 @@ def save(planned: Planned) -> None:
         "days_late": dict(planned.found.days_late),
         "risks": [asdict(risk) for risk in risks(planned.bench, planned.found)],
         "troubles": [asdict(trouble) for trouble in planned.troubles],
-        "seconds": seconds(),
+        "seconds": seconds,
     }
-    schedules.save(db(), stamp(), schedules.key(db()), planned.found.placed, outcome)
+    schedules.save(db, stamp(now), schedules.key(db), planned.found.placed, outcome)
 
 
 @dataclass(frozen=True, slots=True)
@@ -177,39 +149,37 @@ class Week:
     slipped: tuple[Placed, ...]
     opened: Mapping[str, jobs.Job]
 
-    def ahead(self) -> list[Placed]:
+    def ahead(self, now: datetime) -> list[Placed]:
         """Steps that are not over, in order."""
         return [
-            one for one in self.saved.placed if one.job in self.opened and one not in self.slipped and one.end > now()
+            one for one in self.saved.placed if one.job in self.opened and one not in self.slipped and one.end > now
         ]
 
 
-def week_now(done: Mapping[str, set[str]] | None = None) -> Week | None:
+def week_now(db: Connection, now: datetime, done: Mapping[str, set[str]] | None = None) -> Week | None:
     """The schedule in force; None when the bench was never planned. `done` are steps behind, by job."""
-    saved = schedules.latest(db())
+    saved = schedules.latest(db)
     if saved is None:
         return None
-    opened = {str(job.id): job for job in jobs.in_bench_order(db(), MOST_JOBS)}
-    behind = done if done is not None else {code: steps_behind(job) for code, job in opened.items()}
+    opened = {str(job.id): job for job in jobs.in_bench_order(db, MOST_JOBS)}
+    behind = done if done is not None else {code: steps_behind(db, job) for code, job in opened.items()}
     still = tuple(one for one in saved.placed if one.job in opened and one.step not in behind.get(one.job, ()))
-    slipped = tuple(one for one in still if one.end <= now())
+    slipped = tuple(one for one in still if one.end <= now)
     return Week(
         schedules.SavedSchedule(saved.made_at, saved.key, still, saved.outcome),
-        saved.key != schedules.key(db()),
+        saved.key != schedules.key(db),
         slipped,
         opened,
     )
 
 
-def steps_behind(job: jobs.Job) -> set[str]:
+def steps_behind(db: Connection, job: jobs.Job) -> set[str]:
     """Steps of a job that its events show as done."""
-    return {code for code, one in records(sheets.events(db(), job.id)).items() if one.done}
+    return {code for code, one in records(sheets.events(db, job.id)).items() if one.done}
 
 
-def plan_first(app: Flask, limit_s: float | None = None) -> None:
-    """Plan a bench that was never planned, outside any request: the demo's schedule stands when it is first opened."""
-    if limit_s is not None:
-        app.config["SCHEDULE_SECONDS"] = limit_s
-    with app.test_request_context("/"), suppress(ScheduleError):
-        if schedules.latest(db()) is None:
-            plan_from_now()
+def plan_first(db: Connection, settings: ShopSettings, now: datetime, seconds: float = FIRST_PLAN_S) -> None:
+    """Plan a bench that was never planned: the demo's schedule is there when it is first opened."""
+    with suppress(ScheduleError):
+        if schedules.latest(db) is None:
+            plan_from_now(db, settings, now, seconds)

@@ -2,46 +2,49 @@
 
 from collections.abc import Mapping, Sequence
 
+from deft_bench.bench.survey_results import surveyed
 from deft_bench.core.frets.cut_list import CutList, CutListError, cut_list
 from deft_bench.core.frets.wire import wire_call
 from deft_bench.core.refret import RefretFacts, RefretPlan, depth_gate, seat_gate, starting_refret
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey import Place
 from deft_bench.store import boards, instruments, jobs, refrets, surveys
-from deft_bench.web.support import db, display
-from deft_bench.web.surveyed import surveyed
+from deft_bench.store.database import Connection
 
 DEFAULT_PIECE_UM = 610_000
 DEFAULT_PIECES = 12
 
 
-def refret_plan(job: jobs.Job, instrument: instruments.Instrument) -> tuple[RefretPlan, bool]:
+def refret_plan(db: Connection, job: jobs.Job, instrument: instruments.Instrument) -> tuple[RefretPlan, bool]:
     """The refret as saved, or the starting one; and whether it was saved."""
-    saved = refrets.plan_of(db(), job.id)
+    saved = refrets.plan_of(db, job.id)
     if saved is not None:
         return saved, True
-    board = boards.plan_of(db(), instrument.id, instrument.spec)
+    board = boards.plan_of(db, instrument.id, instrument.spec)
     return starting_refret(instrument.spec, board.kerf_um, board.under_tang_gap_um, board.tang_width_um), False
 
 
-def latest_values(job: jobs.Job, kind: str) -> tuple[surveys.Survey, Mapping[Place, int | None]] | None:
+def latest_values(db: Connection, job: jobs.Job, kind: str) -> tuple[surveys.Survey, Mapping[Place, int | None]] | None:
     """The job's latest survey of a kind that holds a reading, and its values."""
-    for survey in reversed(surveys.of_job(db(), job.id)):
+    for survey in reversed(surveys.of_job(db, job.id)):
         if survey.head.kind == kind:
-            values = surveys.values(db(), survey.id)
+            values = surveys.values(db, survey.id)
             if values:
                 return survey, values
     return None
 
 
-def refret_facts(job: jobs.Job, instrument: instruments.Instrument) -> RefretFacts:
+def refret_facts(
+    db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument
+) -> RefretFacts:
     """What has been recorded of a refret, for its steps and its sentence."""
-    plan, saved = refret_plan(job, instrument)
+    plan, saved = refret_plan(db, job, instrument)
     fit, _ = wire_call(
         plan.slot_um / 1000, plan.tang_width_um / 1000, plan.barb_width_um / 1000, plan.wire_radius_um / 1000, tightest_radius(instrument)
     )  # fmt: skip
-    depth, seat = latest_values(job, "slot_depth"), latest_values(job, "seating")
-    fitted = refrets.fitted(db(), job.id)
-    before, after = bows(job, instrument)
+    depth, seat = latest_values(db, job, "slot_depth"), latest_values(db, job, "seating")
+    fitted = refrets.fitted(db, job.id)
+    before, after = bows(db, settings, job, instrument)
     return RefretFacts(
         saved=saved,
         fit=fit.fit,
@@ -60,12 +63,14 @@ def refret_facts(job: jobs.Job, instrument: instruments.Instrument) -> RefretFac
     )
 
 
-def bows(job: jobs.Job, instrument: instruments.Instrument) -> tuple[float | None, float | None]:
+def bows(
+    db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument
+) -> tuple[float | None, float | None]:
     """Relief in mm as last read before the work and as last read since; None where there is none."""
     found: dict[bool, float] = {}
-    for survey in surveys.of_job(db(), job.id):
+    for survey in surveys.of_job(db, job.id):
         if survey.head.kind == "straightness":
-            straight = surveyed(survey, instrument).figures.straight
+            straight = surveyed(db, settings, survey, instrument).figures.straight
             if straight is not None:
                 found[survey.head.stage == "before"] = straight.relief_mm
     return found.get(True), found.get(False)
@@ -79,33 +84,33 @@ def tightest_radius(instrument: instruments.Instrument) -> float | None:
     return min(spec.nut_radius_um, spec.end_radius_um) / 1000
 
 
-def daylight_of(job: jobs.Job) -> tuple[dict[int, float], bool]:
+def daylight_of(db: Connection, job: jobs.Job) -> tuple[dict[int, float], bool]:
     """Daylight that the job's seating survey found, by fret in mm, and whether every place was read and is home."""
-    found = latest_values(job, "seating")
+    found = latest_values(db, job, "seating")
     if found is None:
         return {}, False
     survey, values = found
-    plan = refrets.plan_of(db(), job.id)
+    plan = refrets.plan_of(db, job.id)
     gate = seat_gate(values, plan.frets if plan else range(1, survey.frets + 1))
     return dict(gate.daylight), gate.passes
 
 
-def seated_with(job: jobs.Job) -> str:
+def seated_with(db: Connection, settings: ShopSettings, job: jobs.Job) -> str:
     """How the frets were seated, in words for a call; empty when nothing is recorded."""
-    plan = refrets.plan_of(db(), job.id)
+    plan = refrets.plan_of(db, job.id)
     if plan is None or not plan.tool:
         return ""
-    spring = f", {display().fine(plan.spring_back_um)} of spring-back" if plan.spring_back_um else ""
+    spring = f", {settings.display.fine(plan.spring_back_um)} of spring-back" if plan.spring_back_um else ""
     support = f", on {plan.support}" if plan.support else ""
     return f"{plan.tool}{support}{spring}"
 
 
 def cutting_of(
-    instrument: instruments.Instrument, plan: RefretPlan, pieces_um: Sequence[int] | None = None
+    db: Connection, instrument: instruments.Instrument, plan: RefretPlan, pieces_um: Sequence[int] | None = None
 ) -> tuple[CutList | None, str]:
     """The cut list from the pieces on hand (the plan's own, or others), or from whole pieces of the usual length when none are named."""
     slots = [line.length_mm for line in instrument.spec.lines()[1:]]
-    binding = boards.plan_of(db(), instrument.id, instrument.spec).binding_um / 1000 if instrument.spec.bound else 0.0
+    binding = boards.plan_of(db, instrument.id, instrument.spec).binding_um / 1000 if instrument.spec.bound else 0.0
     pieces = [um / 1000 for um in (plan.pieces_um if pieces_um is None else pieces_um)]
     if not pieces and pieces_um is None:
         pieces = [DEFAULT_PIECE_UM / 1000] * DEFAULT_PIECES

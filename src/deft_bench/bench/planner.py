@@ -8,10 +8,13 @@ from deft_bench.core.work.schedule.planning import Planned
 
 
 class Planner:
-    """Lets one plan be made at a time; who asks for a plan that is being made already is given that one."""
+    """Lets one plan be made at a time; who asks for a plan that is being made already is given that one.
+
+    What plans otherwise than by `plan` does it while it holds `turn`.
+    """
 
     def __init__(self) -> None:
-        self._turn, self._asking = Lock(), Lock()
+        self.turn, self._asking = Lock(), Lock()
         self._made: dict[str, Future[Planned]] = {}
 
     def plan(self, key: str, make: Callable[[], Planned]) -> Planned:
@@ -26,7 +29,7 @@ class Planner:
         if joined is not None:
             return joined.result()
         try:
-            with self._turn:
+            with self.turn:
                 mine.set_result(make())
         except BaseException as error:
             mine.set_exception(error)

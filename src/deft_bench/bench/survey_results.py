@@ -7,10 +7,11 @@ from deft_bench.core.acts import MOVES_HEIGHTS, Act, ActKind, moved_since
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.level_gate import LevelGate, level_gate
 from deft_bench.core.level_job import Facts
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey import Place, heights_from
 from deft_bench.core.survey_figures import Figures, figures
 from deft_bench.store import acts, instruments, jobs, surveys
-from deft_bench.web.support import db, rock_mm
+from deft_bench.store.database import Connection
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,6 +24,8 @@ class Surveyed:
 
 
 def surveyed(
+    db: Connection,
+    settings: ShopSettings,
     survey: surveys.Survey,
     instrument: instruments.Instrument,
     drops_mm: list[float] | None = None,
@@ -30,15 +33,17 @@ def surveyed(
     brief: bool = False,
 ) -> Surveyed:
     """Read a survey's values and work out its figures, for a list only the brief ones."""
-    values = surveys.values(db(), survey.id)
-    found = figures(survey.head, values, survey.frets, instrument.spec.mean_scale_mm, drops_mm, rock_mm(), brief=brief)
+    values = surveys.values(db, survey.id)
+    found = figures(
+        survey.head, values, survey.frets, instrument.spec.mean_scale_mm, drops_mm, settings.rock_mm, brief=brief
+    )
     return Surveyed(survey, values, found)
 
 
-def latest(instrument: instruments.Instrument, kind: str) -> Surveyed | None:
+def latest(db: Connection, settings: ShopSettings, instrument: instruments.Instrument, kind: str) -> Surveyed | None:
     """The instrument's latest survey of a kind that holds any reading, with its brief figures."""
-    for survey in surveys.of_instrument(db(), instrument.id, kind, limit=3):
-        found = surveyed(survey, instrument, brief=True)
+    for survey in surveys.of_instrument(db, instrument.id, kind, limit=3):
+        found = surveyed(db, settings, survey, instrument, brief=True)
         if found.figures.read:
             return found
     return None
@@ -51,14 +56,14 @@ def planned_drops(plan: jobs.AcceptedPlan | None) -> list[float] | None:
     return [um / 1000 for um in plan.outcome["drops_um"]]
 
 
-def after_gate(plan: jobs.AcceptedPlan, after: Surveyed) -> LevelGate:
+def after_gate(settings: ShopSettings, plan: jobs.AcceptedPlan, after: Surveyed) -> LevelGate:
     """Judge a survey against the plan that was carried out before it, in every lane that was planned."""
     frets = after.survey.frets
     lanes = heights_from(after.values, after.survey.head.method, frets)
     wanted = {lane: lanes.get(lane, [None] * frets) for lane in plan.outcome["removal_um"]}
     positions = fret_positions(plan.inputs["scale_um"] / 1000, frets)
     left_out = frozenset(plan.inputs["left_out"])
-    return level_gate(positions, wanted, planned_drops(plan) or [0.0] * frets, left_out, rock_mm=rock_mm())
+    return level_gate(positions, wanted, planned_drops(plan) or [0.0] * frets, left_out, rock_mm=settings.rock_mm)
 
 
 def shown_band(gate: LevelGate, after: Surveyed) -> float:
@@ -67,31 +72,35 @@ def shown_band(gate: LevelGate, after: Surveyed) -> float:
 
 
 def moved_since_read(
-    survey: surveys.Survey, kinds: frozenset[ActKind], done: Sequence[Act] | None = None
+    db: Connection, survey: surveys.Survey, kinds: frozenset[ActKind], done: Sequence[Act] | None = None
 ) -> Act | None:
     """What was done to the neck since a survey was read; None when it still holds or holds nothing. `done` are the acts where they are known."""
-    read_at = surveys.read_from(db(), survey.id)
+    read_at = surveys.read_from(db, survey.id)
     if read_at is None:
         return None
-    return moved_since(acts.of_instrument(db(), survey.instrument_id) if done is None else done, read_at, kinds)
+    return moved_since(acts.of_instrument(db, survey.instrument_id) if done is None else done, read_at, kinds)
 
 
-def facts_of(job: jobs.Job, instrument: instruments.Instrument) -> Facts:
+def facts_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> Facts:
     """What has been recorded of a job, for its steps."""
     closed = job.closed_at is not None
-    heights = [survey for survey in surveys.of_job(db(), job.id) if survey.head.kind == "fret_heights"]
+    heights = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind == "fret_heights"]
     if not heights:
         return Facts(closed=closed)
-    plan = next(reversed(jobs.plans(db(), job.id)), None)
+    plan = next(reversed(jobs.plans(db, job.id)), None)
     last = heights[-1]
     done = plan is not None and plan.done_at is not None
     since = plan is not None and done and last.id > plan.survey_id
-    gate = after_gate(plan, surveyed(last, instrument)) if plan and since and plan.outcome["kind"] == "level" else None
-    moved = moved_since_read(last, MOVES_HEIGHTS)
+    gate = (
+        after_gate(settings, plan, surveyed(db, settings, last, instrument))
+        if plan and since and plan.outcome["kind"] == "level"
+        else None
+    )
+    moved = moved_since_read(db, last, MOVES_HEIGHTS)
     return Facts(
         moved=moved.said if moved else "",
         surveyed=True,
-        read=surveys.counts(db(), [last.id])[last.id],
+        read=surveys.counts(db, [last.id])[last.id],
         places=3 * last.frets,
         stage=last.head.stage,
         plan_kind=plan.outcome["kind"] if plan else None,

@@ -4,12 +4,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
+from deft_bench.bench.refret_progress import cutting_of
+from deft_bench.bench.scheduling import OnBench
 from deft_bench.core.frets.cut_list import CutListError
 from deft_bench.core.work.stock import Need, Outlook, after_cutting, needs_of, outlook
 from deft_bench.store import refrets, schedules, stock
-from deft_bench.web.bench_week import OnBench
-from deft_bench.web.refretted import cutting_of
-from deft_bench.web.support import db
+from deft_bench.store.database import Connection
 
 WIRE = "fret wire"
 CUTS = refrets.CUT_STEP
@@ -44,18 +44,18 @@ class Needed:
     unchosen: tuple[str, ...]
 
 
-def needed(found: Sequence[OnBench]) -> Needed:
+def needed(db: Connection, found: Sequence[OnBench]) -> Needed:
     """Reckon what every open job will still use against what is there."""
-    saved = schedules.latest(db())
+    saved = schedules.latest(db)
     at: dict[str, dict[str, datetime]] = {}
     for placed in saved.placed if saved else ():
         at.setdefault(placed.job, {}).setdefault(placed.step, placed.start)
-    items, ordered = stock.items(db()), stock.orders(db())
+    items, ordered = stock.items(db), stock.orders(db)
     wanted: list[Need] = []
     for one in found:
         spec = one.instrument.spec
         wanted += needs_of(one.name, one.left(), spec.frets, spec.strings, at.get(str(one.job.id), {}), without=(WIRE,))
-    wires, unchosen, why = _wire(found, items, at)
+    wires, unchosen, why = _wire(db, found, items, at)
     wanted += wires
     names = {item.name.lower() for item in items}
     by_name: dict[str, list[Need]] = {}
@@ -75,7 +75,7 @@ def needed(found: Sequence[OnBench]) -> Needed:
 
 
 def _wire(
-    found: Sequence[OnBench], items: Sequence[stock.Item], at: dict[str, dict[str, datetime]]
+    db: Connection, found: Sequence[OnBench], items: Sequence[stock.Item], at: dict[str, dict[str, datetime]]
 ) -> tuple[list[Need], list[str], dict[int, str]]:
     """Wire goes by whole pieces: each refret's cutting plan from what the ones before it leave."""
     far = datetime.max.timestamp
@@ -86,12 +86,12 @@ def _wire(
     unchosen: list[str] = []
     why: dict[int, str] = {}
     for one in cutting:
-        plan = refrets.plan_of(db(), one.job.id)
-        item = refrets.wire_item(db(), plan.wire) if plan is not None and plan.wire else None
+        plan = refrets.plan_of(db, one.job.id)
+        item = refrets.wire_item(db, plan.wire) if plan is not None and plan.wire else None
         if plan is None or item is None:
             unchosen.append(one.name)
             continue
-        cuts, problem = cutting_of(one.instrument, plan, left[item.id])
+        cuts, problem = cutting_of(db, one.instrument, plan, left[item.id])
         when = at.get(str(one.job.id), {}).get(CUTS)
         if cuts is None:
             why[item.id] = f"{one.name}: {problem[:1].lower()}{problem[1:].rstrip('.')}"

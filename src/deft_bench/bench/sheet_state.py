@@ -2,8 +2,10 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from datetime import timedelta
+from datetime import datetime, timedelta
 
+from deft_bench.bench.sheet_records import recorded
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.work.catalogue import WARM_C, Catalogue
 from deft_bench.core.work.job_sheet import (
     Learned,
@@ -22,8 +24,7 @@ from deft_bench.core.work.run_sheet import RunSheet, instrument_facts
 from deft_bench.core.work.tools import ToolState, state_for, states
 from deft_bench.formats.operations_toml import Problem, extend, shipped
 from deft_bench.store import instruments, jobs, refrets, sheets, shop, tools
-from deft_bench.web.sheet.recorded import recorded
-from deft_bench.web.support import db, now, settings
+from deft_bench.store.database import Connection
 
 TOOLS_DAYS = 800
 """How far back work counts towards a tool that was never seen to."""
@@ -46,48 +47,48 @@ class Standing:
         return {code for code, one in self.known.items() if one.done} | self.proved
 
 
-def catalogue() -> tuple[Catalogue, list[Problem]]:
+def catalogue(db: Connection) -> tuple[Catalogue, list[Problem]]:
     """What the shop works by: the shipped operations with its own over them, and what of its own was left out."""
-    own = sheets.own_operations(db())
+    own = sheets.own_operations(db)
     return extend(shipped(), own) if own.strip() else (shipped(), [])
 
 
-def bench_warmth() -> float:
+def bench_warmth(db: Connection) -> float:
     """The bench's temperature as last entered, °C."""
-    climate = shop.latest_climate(db())
+    climate = shop.latest_climate(db)
     return climate[1] if climate else WARM_C
 
 
-def plan_for(job: jobs.Job, book: Catalogue) -> SheetPlan:
+def plan_for(db: Connection, settings: ShopSettings, job: jobs.Job, book: Catalogue) -> SheetPlan:
     """What a job's sheet is made from, made to fit the catalogue; the shop's masking school until one is chosen."""
-    plan = sheets.plan_of(db(), job.id, job.kind)
-    if job.kind == "refret" and not sheets.plans(db(), job.id):
-        wanted = refrets.plan_of(db(), job.id)
-        if wanted is not None and len(wanted.frets) < instruments.get(db(), job.instrument_id).spec.frets:
+    plan = sheets.plan_of(db, job.id, job.kind)
+    if job.kind == "refret" and not sheets.plans(db, job.id):
+        wanted = refrets.plan_of(db, job.id)
+        if wanted is not None and len(wanted.frets) < instruments.get(db, job.instrument_id).spec.frets:
             plan = replace(plan, route="partial_refret")
-    if not plan.schools and settings().mask in book.schools["mask"].choices:
-        plan = replace(plan, schools={"mask": settings().mask})
+    if not plan.schools and settings.mask in book.schools["mask"].choices:
+        plan = replace(plan, schools={"mask": settings.mask})
     return sound(plan, book)
 
 
-def tool_states(book: Catalogue) -> list[ToolState]:
+def tool_states(db: Connection, now: datetime, book: Catalogue) -> list[ToolState]:
     """Every tool with what it has worked since it was seen to."""
-    found = tools.tools(db())
+    found = tools.tools(db)
     if not found:
         return []
-    oldest = (now() - timedelta(days=TOOLS_DAYS)).isoformat()
+    oldest = (now - timedelta(days=TOOLS_DAYS)).isoformat()
     since = min(one.since or oldest for one in found)
-    return states(found, book.operations, tools.worked_since(db(), since))
+    return states(found, book.operations, tools.worked_since(db, since))
 
 
-def standing(
+def standing(db: Connection, settings: ShopSettings, now: datetime,
     job: jobs.Job, instrument: instruments.Instrument, book: Catalogue, plan: SheetPlan, worn: list[ToolState], taken: dict[str, list[Sample]]
 ) -> Standing:  # fmt: skip
     """The sheet as it stands. `taken` are samples of times by operation; what it lacks is read into it."""
-    happened = sheets.events(db(), job.id)
-    known, proved = records(happened), recorded(job, instrument)
+    happened = sheets.events(db, job.id)
+    known, proved = records(happened), recorded(db, settings, job, instrument)
     sheet = job_sheet(book, plan, instrument_facts(instrument.spec), happened, sorted(proved))
-    taken |= sheets.samples(db(), [code for code in sheet.codes if code not in taken])
+    taken |= sheets.samples(db, [code for code in sheet.codes if code not in taken])
     spec = instrument.spec
     own = {code: learned(taken[code], spec.kind, plan.schools) for code in sheet.codes}
     minutes = {
@@ -96,5 +97,5 @@ def standing(
         )
         for step in sheet.steps
     }  # fmt: skip
-    running = tuple(timers(book.operations, known, now(), bench_warmth()))
+    running = tuple(timers(book.operations, known, now, bench_warmth(db)))
     return Standing(sheet, known, frozenset(proved), running, minutes, own)

@@ -3,16 +3,17 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from deft_bench.bench.survey_results import moved_since_read, surveyed
 from deft_bench.core.acts import MOVES_BOW, MOVES_TOPS, Act
 from deft_bench.core.frets.heights import Heights
 from deft_bench.core.limits import GATE_CENTS
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.assembled import Assembled, Trial, assemble, errors_of, target_from
 from deft_bench.core.strings.setup_job import Found, SetupFacts
 from deft_bench.core.strings.setup_plan import SetupPlan
 from deft_bench.core.survey import PER_CENT, Place, heights_from
 from deft_bench.store import acts, instruments, jobs, setups, surveys
-from deft_bench.web.support import db
-from deft_bench.web.surveyed import moved_since_read, surveyed
+from deft_bench.store.database import Connection
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,16 +24,20 @@ class Read:
     of: Mapping[str, surveys.Survey]
 
 
-def setup_stage(job: jobs.Job, kind: str) -> str:
+def setup_stage(db: Connection, job: jobs.Job, kind: str) -> str:
     """Before anything is accepted it is intake; after that the readings between, and what follows a played-clean neck is after."""
-    targets = setups.accepted(db(), job.id)
+    targets = setups.accepted(db, job.id)
     if not targets:
         return "before"
     return "after" if kind in ("buzz", "intonation") else "between"
 
 
 def read_of(
-    instrument: instruments.Instrument, found: Sequence[surveys.Survey], done: Sequence[Act] | None = None
+    db: Connection,
+    settings: ShopSettings,
+    instrument: instruments.Instrument,
+    found: Sequence[surveys.Survey],
+    done: Sequence[Act] | None = None,
 ) -> Read:
     """Figures from surveys given newest first: of each kind the newest that holds readings counts.
 
@@ -48,12 +53,12 @@ def read_of(
         if kind == "straightness":
             if survey.head.string_state != "tuned":
                 continue
-            straight = surveyed(survey, instrument).figures.straight
-            if straight is None or (done and moved_since_read(survey, MOVES_BOW, done) is not None):
+            straight = surveyed(db, settings, survey, instrument).figures.straight
+            if straight is None or (done and moved_since_read(db, survey, MOVES_BOW, done) is not None):
                 continue
             relief = straight.relief_mm
         else:
-            read = surveys.values(db(), survey.id)
+            read = surveys.values(db, survey.id)
             if not read or survey.head.strings != instrument.spec.strings:
                 continue
             values[kind] = read
@@ -75,30 +80,32 @@ def read_of(
     )
 
 
-def latest_read(instrument: instruments.Instrument) -> Read:
+def latest_read(db: Connection, settings: ShopSettings, instrument: instruments.Instrument) -> Read:
     """What was last read of an instrument, in whatever job."""
     newest = [
         survey
         for kind in ("straightness", "strings", "intonation", "buzz")
-        for survey in surveys.of_instrument(db(), instrument.id, kind, 6)
+        for survey in surveys.of_instrument(db, instrument.id, kind, 6)
     ]
-    return read_of(instrument, newest, acts.of_instrument(db(), instrument.id))
+    return read_of(db, settings, instrument, newest, acts.of_instrument(db, instrument.id))
 
 
-def last_setup(instrument: instruments.Instrument) -> Found:
+def last_setup(db: Connection, settings: ShopSettings, instrument: instruments.Instrument) -> Found:
     """Action, gaps and cents as last read, for a list: no relief, no notes."""
     newest = [
-        survey for kind in ("strings", "intonation") for survey in surveys.of_instrument(db(), instrument.id, kind, 2)
+        survey for kind in ("strings", "intonation") for survey in surveys.of_instrument(db, instrument.id, kind, 2)
     ]
-    return read_of(instrument, newest).found
+    return read_of(db, settings, instrument, newest).found
 
 
-def setup_facts(job: jobs.Job, instrument: instruments.Instrument) -> SetupFacts:
+def setup_facts(
+    db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument
+) -> SetupFacts:
     """What has been recorded of a setup job, for its steps."""
-    found = list(reversed(surveys.of_job(db(), job.id)))
-    before = read_of(instrument, [survey for survey in found if survey.head.stage == "before"])
-    latest = read_of(instrument, found, acts.of_instrument(db(), instrument.id))
-    targets = setups.accepted(db(), job.id)
+    found = list(reversed(surveys.of_job(db, job.id)))
+    before = read_of(db, settings, instrument, [survey for survey in found if survey.head.stage == "before"])
+    latest = read_of(db, settings, instrument, found, acts.of_instrument(db, instrument.id))
+    targets = setups.accepted(db, job.id)
     since = targets[-1].accepted_at if targets else ""
 
     def fresh(kind: str) -> bool:
@@ -116,19 +123,21 @@ def setup_facts(job: jobs.Job, instrument: instruments.Instrument) -> SetupFacts
     )
 
 
-def fret_errors(instrument: instruments.Instrument) -> dict[str, list[float]]:
+def fret_errors(db: Connection, instrument: instruments.Instrument) -> dict[str, list[float]]:
     """How the frets stand off their lanes' lines, mm, by the latest height survey that is complete enough."""
-    done = acts.of_instrument(db(), instrument.id)
-    for survey in surveys.of_instrument(db(), instrument.id, "fret_heights", 4):
-        if survey.frets != instrument.spec.frets or moved_since_read(survey, MOVES_TOPS, done) is not None:
+    done = acts.of_instrument(db, instrument.id)
+    for survey in surveys.of_instrument(db, instrument.id, "fret_heights", 4):
+        if survey.frets != instrument.spec.frets or moved_since_read(db, survey, MOVES_TOPS, done) is not None:
             continue
-        heights: dict[str, Heights] = heights_from(surveys.values(db(), survey.id), survey.head.method, survey.frets)
+        heights: dict[str, Heights] = heights_from(surveys.values(db, survey.id), survey.head.method, survey.frets)
         errors = errors_of(heights, instrument.spec.mean_scale_mm, survey.frets)
         if errors:
             return errors
     return {}
 
 
-def assembled(instrument: instruments.Instrument, plan: SetupPlan, read: Read, trial: Trial | None = None) -> Assembled:
+def assembled(
+    db: Connection, instrument: instruments.Instrument, plan: SetupPlan, read: Read, trial: Trial | None = None
+) -> Assembled:
     """Neck and strings as last read, or as tried."""
-    return assemble(plan, instrument.spec, read.found, fret_errors(instrument), trial)
+    return assemble(plan, instrument.spec, read.found, fret_errors(db, instrument), trial)

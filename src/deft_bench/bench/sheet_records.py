@@ -1,12 +1,13 @@
 """Steps that the record itself shows as done: a survey that passed its gate needs no tick."""
 
+from deft_bench.bench.refret_progress import refret_facts
+from deft_bench.bench.setup_readings import setup_facts
+from deft_bench.bench.survey_results import facts_of, moved_since_read, surveyed
 from deft_bench.core.refret import END_STEPS, SIDES
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.setup_job import setup_steps
 from deft_bench.store import acts, instruments, jobs, order_ticks, surveys
-from deft_bench.web.refretted import refret_facts
-from deft_bench.web.setups import setup_facts
-from deft_bench.web.support import db
-from deft_bench.web.surveyed import facts_of, moved_since_read, surveyed
+from deft_bench.store.database import Connection
 
 SETUP = {
     "intake": ("before_survey",), "relief": ("relief",), "nut": ("nut_depth",), "saddle": ("action", "relief_again"), "intonation": ("intonation",),
@@ -14,14 +15,14 @@ SETUP = {
 }  # fmt: skip
 
 
-def recorded(job: jobs.Job, instrument: instruments.Instrument) -> set[str]:
+def recorded(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> set[str]:
     """Operations that readings, plans and ticks elsewhere prove."""
     if job.kind == "setup":
-        passed = (step.code for step in setup_steps(setup_facts(job, instrument)) if step.state == "done")
+        passed = (step.code for step in setup_steps(setup_facts(db, settings, job, instrument)) if step.state == "done")
         return {code for step in passed for code in SETUP.get(step, ())}
-    found = _levelled(job, instrument)
+    found = _levelled(db, settings, job, instrument)
     if job.kind == "refret":
-        facts = refret_facts(job, instrument)
+        facts = refret_facts(db, settings, job, instrument)
         proofs = {
             "slot_depth": facts.depth is not None and facts.depth.passes,
             "overbend_cut": facts.frets > 0 and facts.cut >= facts.frets,
@@ -32,15 +33,15 @@ def recorded(job: jobs.Job, instrument: instruments.Instrument) -> set[str]:
     return found
 
 
-def _levelled(job: jobs.Job, instrument: instruments.Instrument) -> set[str]:
-    facts = facts_of(job, instrument)
-    done = acts.of_instrument(db(), instrument.id)
+def _levelled(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> set[str]:
+    facts = facts_of(db, settings, job, instrument)
+    done = acts.of_instrument(db, instrument.id)
     bows = [
-        surveyed(one, instrument).figures.straight
-        for one in surveys.of_job(db(), job.id)
-        if one.head.kind == "straightness" and moved_since_read(one, frozenset({"rod"}), done) is None
+        surveyed(db, settings, one, instrument).figures.straight
+        for one in surveys.of_job(db, job.id)
+        if one.head.kind == "straightness" and moved_since_read(db, one, frozenset({"rod"}), done) is None
     ]
-    ends = sum(step.startswith("end ") for step in order_ticks.ticks(db(), job.id))
+    ends = sum(step.startswith("end ") for step in order_ticks.ticks(db, job.id))
     proofs = {
         "before_survey": facts.surveyed and facts.read >= facts.places,
         "survey": facts.surveyed and facts.read >= facts.places and not (facts.stale and facts.plan_kind is None),
