@@ -92,8 +92,8 @@ def test_a_job_from_intake_to_report_by_its_sheet(
     if kind == "work":
         page.locator("summary", has_text="Route and schools").click()
         page.locator("#route").select_option(route)
-        page.locator("text=Plan anew").click()
-        expect(page.locator(".said")).to_contain_text("Planned anew")
+        page.locator("text=Re-plan").click()
+        expect(page.locator(".said")).to_contain_text("Re-planned")
     assert work_off(page, clocked, address) >= least
     with closing(connect(clocked.database)) as db:
         events = sheets.events(db, job.id)

@@ -17,7 +17,14 @@ from deft_bench.core.limits import GATE_CENTS
 from deft_bench.core.neck.rod_call import relief_target
 from deft_bench.core.neck.truss_rod import truss_rod
 from deft_bench.core.strings.intonation import CentsReading, intonation, intonation_call
-from deft_bench.core.strings.setup_job import Found, SetupFacts, SetupTarget, actions_off, cents_off, setup_steps
+from deft_bench.core.strings.setup_job import (
+    SetupFacts,
+    SetupReadings,
+    SetupTarget,
+    actions_off,
+    cents_off,
+    setup_steps,
+)
 from deft_bench.core.strings.setup_plan import pulls, starting_setup
 from deft_bench.core.survey import reading_problem
 from deft_bench.core.work.catalogue import Operation
@@ -60,11 +67,11 @@ def test_the_rod_is_left_within_two_hundredths(off: float, turn: str) -> None:
 
 def test_a_setups_gates_at_their_edges() -> None:
     target = SetupTarget(0.18, {1: 1.6}, {1: (0.03, 0.08)})
-    facts = SetupFacts(1, Found(), Found(0.18, {1: 1.65}, {1: 0.05}, {1: {12: 2.0}}), target)
+    facts = SetupFacts(1, SetupReadings(), SetupReadings(0.18, {1: 1.65}, {1: 0.05}, {1: {12: 2.0}}), target)
     assert actions_off(facts) == {}
     assert actions_off(replace(facts, latest=replace(facts.latest, action_mm={1: 1.651}))) == {1: pytest.approx(0.051)}
     for off, state in ((0.03, "done"), (0.031, "now"), (-0.03, "done"), (-0.031, "now")):
-        read = Found(0.18, {1: 1.6}, {1: 0.05})
+        read = SetupReadings(0.18, {1: 1.6}, {1: 0.05})
         found = SetupFacts(1, read, replace(read, relief_mm=0.18 + off), target)
         assert next(step for step in setup_steps(found) if step.code == "relief").state == state, off
     for bridge, most in (("individual", 2.0), ("two_post", 2.0), ("tail_mounted", 2.0), ("one_piece", 4.0)):

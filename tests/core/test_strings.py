@@ -39,7 +39,7 @@ from deft_bench.core.strings.nut_depth import blank_fit, feeler_stack, gap_targe
 from deft_bench.core.strings.reach import Seat, effect
 from deft_bench.core.strings.saddle_height import SaddleMove, one_piece, pocket_shim, raise_for, saddle_radius
 from deft_bench.core.strings.setup_call import setup_call
-from deft_bench.core.strings.setup_job import Found, SetupFacts, setup_now, setup_steps
+from deft_bench.core.strings.setup_job import SetupFacts, SetupReadings, setup_now, setup_steps
 from deft_bench.core.strings.setup_plan import (
     from_fields,
     plan_problems,
@@ -298,7 +298,7 @@ def test_the_lowest_cause_is_found_and_the_hand_learned() -> None:
         bent = clearance(replace(frame, errors=[size if n == 13 else 0.0 for n in range(1, 23)]), placed)
         explained = all((bent[note.string - 1].least()[note.fret] < 0) == note.buzz for note in heard)
         assert explained == right
-    # the cure as reckoned: the raised strings clear every buzz on the neck as it truly is for the least cause
+    # the cure as calculated: the raised strings clear every buzz on the neck as it truly is for the least cause
     least = replace(frame, errors=[best.size_mm if n == 13 else 0.0 for n in range(1, 23)])
     raised = [
         replace(one, saddle_height_mm=(one.saddle_height_mm or 0) + 2 * found.action_raise_mm[one.string] + 1e-9)
@@ -498,7 +498,7 @@ def test_every_kind_of_instrument_has_a_setup_to_begin_with(kind: str) -> None:
     assert plan_problems(plan) == {}
     assert from_fields(to_fields(plan)) == plan
     assert len(string_names(plan)) == spec.strings
-    now = assemble(plan, spec, Found())
+    now = assemble(plan, spec, SetupReadings())
     assert now.unread == ("relief", "fret heights", "action", "first-fret gap")
     solved = solve(plan, spec, now)
     assert all(0.5 < one.action_12_mm < 4.5 for one in solved.strung)
@@ -541,7 +541,9 @@ def test_one_fret_is_named_before_the_action_is_set() -> None:
     heights = {lane: [-0.09 if n == 9 else 0.0 for n in range(1, 23)] for lane in LANES}
     errors = errors_of(heights, 648, 22)
     assert errors["bass"][8] == pytest.approx(-0.09, abs=0.01)
-    now = assemble(plan, spec, Found(0.15, dict.fromkeys(range(1, 7), 1.6), dict.fromkeys(range(1, 7), 0.06)), errors)
+    now = assemble(
+        plan, spec, SetupReadings(0.15, dict.fromkeys(range(1, 7), 1.6), dict.fromkeys(range(1, 7), 0.06)), errors
+    )
     solved = solve(plan, spec, now)
     first = fret_first(plan, spec, now, solved, 0.02)
     assert first is not None
@@ -550,7 +552,7 @@ def test_one_fret_is_named_before_the_action_is_set() -> None:
     assert first.solved.mean_action_mm == pytest.approx(solved.mean_action_mm - first.lower_by_mm)
     call = setup_call(solved, 0.02, now.strung(), 0.15, first=first)
     assert call.say.startswith("Fret 9 is low by 0.09 mm: lift or replace it")
-    level = assemble(plan, spec, Found(0.15), errors_of(dict.fromkeys(LANES, [0.0] * 22), 648, 22))
+    level = assemble(plan, spec, SetupReadings(0.15), errors_of(dict.fromkeys(LANES, [0.0] * 22), 648, 22))
     assert fret_first(plan, spec, level, solve(plan, spec, level), 0.02) is None
     # a bowed survey of level frets shows no error: the bow is read as relief, not as frets
     xs = [fret_position(648, n) for n in range(1, 23)]
@@ -562,17 +564,21 @@ def test_one_fret_is_named_before_the_action_is_set() -> None:
 def test_the_steps_of_a_setup_hold_their_gates_in_order() -> None:
     target = target_of(starting_setup(replace(STARTING["tenor"], name="x")), 0.12, dict.fromkeys(range(1, 5), 1.8))
     gaps = {n: sum(ends) / 2 for n, ends in target.gap_mm.items()}
-    before = Found(0.3, dict.fromkeys(range(1, 5), 2.4), {**gaps, 1: 0.3})
-    facts = SetupFacts(4, Found(), Found())
+    before = SetupReadings(0.3, dict.fromkeys(range(1, 5), 2.4), {**gaps, 1: 0.3})
+    facts = SetupFacts(4, SetupReadings(), SetupReadings())
     seen = [setup_now(facts)[0]]
     for change in (
         {"before": before, "latest": before},
         {"target": target},
         {"latest": replace(before, relief_mm=0.13), "relief_since": True},
         {"latest": replace(before, relief_mm=0.13, gap_mm=gaps), "strings_since": True},
-        {"latest": Found(0.13, dict.fromkeys(range(1, 5), 1.82), gaps)},
-        {"latest": Found(0.13, dict.fromkeys(range(1, 5), 1.82), gaps, {n: {12: 1.5} for n in range(1, 5)})},
-        {"latest": Found(0.13, dict.fromkeys(range(1, 5), 1.82), gaps, {n: {12: 1.5} for n in range(1, 5)}, 0, 76)},
+        {"latest": SetupReadings(0.13, dict.fromkeys(range(1, 5), 1.82), gaps)},
+        {"latest": SetupReadings(0.13, dict.fromkeys(range(1, 5), 1.82), gaps, {n: {12: 1.5} for n in range(1, 5)})},
+        {
+            "latest": SetupReadings(
+                0.13, dict.fromkeys(range(1, 5), 1.82), gaps, {n: {12: 1.5} for n in range(1, 5)}, 0, 76
+            )
+        },
         {"closed": True},
     ):
         facts = replace(facts, **change)  # type: ignore[arg-type]
@@ -580,15 +586,19 @@ def test_the_steps_of_a_setup_hold_their_gates_in_order() -> None:
     assert seen == ["intake", "solve", "relief", "nut", "saddle", "intonation", "buzz", "after", "closed"]
     states = [step.state for step in setup_steps(replace(facts, closed=False))]
     assert states == ["done"] * 7 + ["now"]
-    low = replace(facts, closed=False, latest=Found(0.13, {}, {**gaps, 2: 0.0}))
+    low = replace(facts, closed=False, latest=SetupReadings(0.13, {}, {**gaps, 2: 0.0}))
     assert "cut too low" in setup_now(low)[1]
 
 
 def test_the_report_says_what_was_found_done_and_how_to_keep_it() -> None:
     plan = starting_setup(replace(STARTING["tenor"], name="x"))
     target = target_of(plan, 0.1, dict.fromkeys(range(1, 5), 1.7))
-    before = Found(0.3, dict.fromkeys(range(1, 5), 2.3), dict.fromkeys(range(1, 5), 0.2), {1: {12: 8.0, 5: -9.0}})
-    after = Found(0.11, dict.fromkeys(range(1, 5), 1.7), dict.fromkeys(range(1, 5), 0.07), {1: {12: 0.5}}, 0, 60)
+    before = SetupReadings(
+        0.3, dict.fromkeys(range(1, 5), 2.3), dict.fromkeys(range(1, 5), 0.2), {1: {12: 8.0, 5: -9.0}}
+    )
+    after = SetupReadings(
+        0.11, dict.fromkeys(range(1, 5), 1.7), dict.fromkeys(range(1, 5), 0.07), {1: {12: 0.5}}, 0, 60
+    )
     per = relief_by_humidity([(40, 0.1), (50, 0.15), (60, 0.2), (45, 0.125)])
     assert per == pytest.approx(0.005)
     report = setup_report(before, target, after, string_names(plan), 62, per)
@@ -620,16 +630,16 @@ def test_the_loop_ends_clean_and_within_a_twentieth_of_the_least(seed: int) -> N
     plan = replace(starting_setup(spec), margin_um=0, relief_low_um=80, relief_high_um=120)
     force = tuple(chance.uniform(0.7, 1.3) for _ in range(count))
     plan = replace(plan, pluck_n=force)
-    now = assemble(plan, spec, Found())
+    now = assemble(plan, spec, SetupReadings())
     true = SimulatedSetup(
         neck, tuple(chance.uniform(0.35, 0.6) for _ in range(count)), tuple(chance.uniform(4.5, 6.5) for _ in range(count)),
         tuple(one.tension_n for one in now.strings), force,
     )  # fmt: skip
     tool = Tool(0.01)
 
-    def intake() -> Found:
+    def intake() -> SetupReadings:
         relief, actions, gaps = true.read(tool, chance)
-        return Found(relief, actions, gaps)
+        return SetupReadings(relief, actions, gaps)
 
     heights = {lane: [tool.read(mm, chance) for mm in row] for lane, row in neck.heights().items()}
     errors = errors_of(heights, scale, frets)

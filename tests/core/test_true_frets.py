@@ -19,7 +19,7 @@ from deft_bench.core.frets.level_call import level_call, option_to_call
 from deft_bench.core.frets.levelling import LevelPlan, LevelRequest, band_width, plan_level
 from deft_bench.core.frets.rocker import Observation, rock_of, rocker_edges, rocker_lane, triples, weights_of
 from deft_bench.core.frets.rocker_call import disagreements, rocker_call
-from deft_bench.core.frets.smallest import least_sum, least_worst
+from deft_bench.core.frets.small_lp import least_sum, least_worst
 from deft_bench.core.neck.straightness import straightness
 from deft_bench.core.neck.truss_rod import Turn, response, truss_rod
 from deft_bench.core.neck.twist import twist

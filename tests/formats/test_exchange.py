@@ -14,7 +14,7 @@ from deft_bench.formats.photograph import PhotographError, reencode
 from deft_bench.formats.readings_csv import read_sheet, write_sheet
 from deft_bench.formats.record_json import AlreadyHereError, export_record, import_record
 from deft_bench.formats.strict_json import RequestError
-from deft_bench.store import instruments, pins
+from deft_bench.store import instruments, notes
 from deft_bench.store.database import Connection, open_database, verify
 
 AT = "2026-08-24T09:30:00.000Z"
@@ -33,8 +33,8 @@ def whole(db: Connection) -> int:
     instruments.edit(
         db, heron.id, spec.__class__(**{**{f: getattr(spec, f) for f in spec.__dataclass_fields__}, "note": "new"}), AT
     )
-    pins.add(db, heron.id, None, 9, "bass", "chip", pins.Photo(*reencode(picture())), AT)
-    pins.settle(db, pins.add(db, heron.id, None, 0, "treble", "nut crack", None, AT), AT)
+    notes.add(db, heron.id, None, 9, "bass", "chip", notes.Photo(*reencode(picture())), AT)
+    notes.settle(db, notes.add(db, heron.id, None, 0, "treble", "nut crack", None, AT), AT)
     return heron.id
 
 

@@ -79,8 +79,8 @@ def test_done_work_and_repairs_keep_their_places() -> None:
     assert late.codes.index("level") < late.codes.index("mask") < late.codes.index("crown")
     assert "mask" not in run_sheet(BOOK, "refret", PLAIN, {"mask": "guard"}).codes
     done = sheet.codes[:9]
-    mended = run_sheet(BOOK, "refret", {**PLAIN, "bound": "yes"}, done=done, added=["chip_repair"])
-    assert mended.codes[:10] == [*done, "chip_repair"]
+    repaired = run_sheet(BOOK, "refret", {**PLAIN, "bound": "yes"}, done=done, added=["chip_repair"])
+    assert repaired.codes[:10] == [*done, "chip_repair"]
     early = run_sheet(BOOK, "level_and_dress", PLAIN, done=["polish"])
     assert early.codes[0] == "polish"
     assert early.broken == ()

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from deft_bench.core.instrument import STARTING
 from deft_bench.core.survey import SurveyHead
-from deft_bench.store import instruments, jobs, pins, shop, surveys
+from deft_bench.store import instruments, jobs, notes, shop, surveys
 from deft_bench.store.database import Connection
 
 SPEC = replace(STARTING["electric"], name="Tern No. 1")
@@ -162,11 +162,11 @@ def test_settings_and_photographs(db: Connection) -> None:
     shop.change(db, {"system": "in"})
     assert shop.settings(db).system == "in"
     made = instruments.add(db, SPEC, AT)
-    photo = pins.Photo(b"jpeg", 4, 3)
-    ids = [pins.add(db, made, None, 9, "bass", "chip", photo, AT) for _ in range(2)]
+    photo = notes.Photo(b"jpeg", 4, 3)
+    ids = [notes.add(db, made, None, 9, "bass", "chip", photo, AT) for _ in range(2)]
     assert db.execute("SELECT count(*) FROM photo").fetchone()[0] == 1
-    pins.settle(db, ids[0], AT)
-    assert [pin.settled_at for pin in pins.of_instrument(db, made)] == [None, AT]
+    notes.settle(db, ids[0], AT)
+    assert [pin.settled_at for pin in notes.of_instrument(db, made)] == [None, AT]
 
 
 def test_no_page_reads_a_whole_table(demo: Connection) -> None:
@@ -187,7 +187,7 @@ def test_no_page_reads_a_whole_table(demo: Connection) -> None:
     surveys.readings(demo, found.id)
     surveys.history(demo, found.id)
     surveys.counts(demo, [found.id])
-    pins.of_instrument(demo, heron.id)
+    notes.of_instrument(demo, heron.id)
     shop.latest_climate(demo)
     demo.set_trace_callback(None)
     statements = [sql for sql in seen if sql.lstrip().startswith("SELECT") and "instrument_words_" not in sql]

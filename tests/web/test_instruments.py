@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from PIL import Image
 
-from deft_bench.store import instruments, pins
+from deft_bench.store import instruments, notes
 from deft_bench.store.database import Connection
 from harness import Bench
 
@@ -116,17 +116,17 @@ def test_a_job_needs_a_date_that_is_one(bench: Bench) -> None:
 def test_a_flaw_is_pinned_with_its_photograph(bench: Bench, demo: Connection) -> None:
     out = io.BytesIO()
     Image.new("RGB", (40, 30), "red").save(out, "JPEG", comment=b"here")
-    url = "/instruments/1/pins/new"
+    url = "/instruments/1/notes/new"
     sent = {"fret": "9", "lane": "bass", "note": "chip by the edge", "back": "/instruments/1"}
     text = bench.post(
         url, {**sent, "photo": (io.BytesIO(out.getvalue()), "p.jpg")}, content_type="multipart/form-data"
     ).text
     assert "chip by the edge" in text
-    pin = pins.of_instrument(demo, 1)[0]
+    pin = notes.of_instrument(demo, 1)[0]
     picture = bench.client.get(f"/photos/{pin.photo_id}.jpg")
     assert picture.mimetype == "image/jpeg"
     assert b"here" not in picture.data
-    assert "dealt with" in bench.post(f"/instruments/1/pins/{pin.id}/settle").text
+    assert "dealt with" in bench.post(f"/instruments/1/notes/{pin.id}/settle").text
     bad = bench.post(
         url,
         {**sent, "fret": "44", "note": "", "photo": (io.BytesIO(b"no"), "p.jpg")},

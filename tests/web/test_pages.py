@@ -99,7 +99,7 @@ def every_page(db: Connection) -> list[str]:
     pages += [f"/stock/{item.id}" for item in stock.items(db)]
     pages += [f"/instruments/new?kind={kind}" for kind in KINDS]
     for one in [*instruments.page(db, limit=50), *instruments.page(db, project=True)]:
-        pages += [f"/instruments/{one.id}", f"/instruments/{one.id}/edit", f"/instruments/{one.id}/pins/new"]
+        pages += [f"/instruments/{one.id}", f"/instruments/{one.id}/edit", f"/instruments/{one.id}/notes/new"]
         pages += [
             f"/instruments/{one.id}/board{page}"
             for page in ("", "?fret=1", "/marking", "/radius?sagitta=1&span=50", "/strings", "/files")

@@ -95,14 +95,14 @@ def test_schools_replan_what_is_left_and_a_problem_brings_its_repair(bench: Benc
     forms = {"route": "refret", "hardness": "hard", "mask": "guard", "slots": "before_glue", "slot_depth": "two_stage", "radius": "before_glue", "width": "oversize",
              "surface": "oil", "fret_glue": "glued", "inlay": "none", "colour": "natural", "fall_away": "none"}  # fmt: skip
     planned = bench.post(f"{page}/plan", forms).text
-    assert "Planned anew" in planned
+    assert "Re-planned" in planned
     assert "Mask the board" not in planned.split("Route and schools")[0]
     assert "Glue and clamp, clean up at once" in planned
     assert 'id="step-mask"' not in planned
     assert "Not changed" in bench.post(f"{page}/plan", {**forms, "mask": "wax"}).text
-    mended = bench.post(f"{page}/repair", {"repair": "chip_repair", "note": "fret 3, bass side"}).text
-    assert "Glue the chip back, level it” stands on the sheet now" in mended
-    assert "fret 3, bass side" in mended
+    repaired = bench.post(f"{page}/repair", {"repair": "chip_repair", "note": "fret 3, bass side"}).text
+    assert "Glue the chip back, level it” stands on the sheet now" in repaired
+    assert "fret 3, bass side" in repaired
     assert "That is no repair" in bench.post(f"{page}/repair", {"repair": "level"}).text
     job = jobs.open_of(demo, [REDSHANK])[REDSHANK]
     assert sheets.plan_of(demo, job.id, job.kind).added == ("chip_repair",)

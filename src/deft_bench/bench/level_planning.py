@@ -6,7 +6,7 @@ from typing import Any
 
 from deft_bench.bench.refret_progress import daylight_of, seated_with
 from deft_bench.bench.rod import advice_for, recorded_turns
-from deft_bench.bench.survey_results import Surveyed, moved_since_read, surveyed
+from deft_bench.bench.survey_results import SurveyResults, moved_since_read, survey_results
 from deft_bench.core.acts import MOVES_BOW, MOVES_HEIGHTS, moved_call
 from deft_bench.core.board.arch import humps
 from deft_bench.core.board.plan import layout_of
@@ -118,7 +118,7 @@ def read_choices(settings: ShopSettings, asked: Mapping[str, str], frets: int) -
 class Planning:
     """Everything that the Level screen shows of a plan in the making."""
 
-    base: Surveyed
+    base: SurveyResults
     choices: Choices
     straight: StraightGate
     plan: LevelPlan
@@ -224,7 +224,7 @@ def fresh_bow(
     for survey in reversed(surveys.of_job(db, job.id)):
         if survey.head.kind != "straightness" or survey.id <= after_survey:
             continue
-        found = surveyed(db, settings, survey, instrument).figures.straight
+        found = survey_results(db, settings, survey, instrument).figures.straight
         if found is not None and moved_since_read(db, survey, MOVES_BOW, done) is None:
             return found
     return None
@@ -235,7 +235,7 @@ def make_plan(
     settings: ShopSettings,
     job: jobs.Job,
     instrument: instruments.Instrument,
-    base: Surveyed,
+    base: SurveyResults,
     choices: Choices,
     carried_mm: list[float] | None = None,
     planned_from: dict[str, Heights] | None = None,
@@ -298,7 +298,7 @@ def call_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: i
     try:
         return (
             make_plan(
-                db, settings, job, instrument, surveyed(db, settings, heights[-1], instrument), Choices()
+                db, settings, job, instrument, survey_results(db, settings, heights[-1], instrument), Choices()
             ).call.say
             if heights
             else None

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 
-from deft_bench.bench.survey_results import surveyed
+from deft_bench.bench.survey_results import survey_results
 from deft_bench.core.frets.cut_list import CutList, CutListError, cut_list
 from deft_bench.core.frets.wire import wire_call
 from deft_bench.core.refret import RefretFacts, RefretPlan, depth_gate, seat_gate, starting_refret
@@ -70,7 +70,7 @@ def bows(
     found: dict[bool, float] = {}
     for survey in surveys.of_job(db, job.id):
         if survey.head.kind == "straightness":
-            straight = surveyed(db, settings, survey, instrument).figures.straight
+            straight = survey_results(db, settings, survey, instrument).figures.straight
             if straight is not None:
                 found[survey.head.stage == "before"] = straight.relief_mm
     return found.get(True), found.get(False)

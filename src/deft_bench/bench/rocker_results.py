@@ -15,7 +15,7 @@ from deft_bench.store.database import Connection
 
 
 @dataclass(frozen=True, slots=True)
-class Rocking:
+class RockerResults:
     """The lanes tested, the call (None before the first test), and where heights of the same neck disagree."""
 
     lanes: Mapping[str, RockerLane]
@@ -48,14 +48,14 @@ class Rocking:
         return lane in self.lanes and fret in {n for n, _ in self.lanes[lane].sure}
 
 
-def rocking(
+def rocker_results(
     db: Connection,
     settings: ShopSettings,
     survey: surveys.Survey,
     instrument: instruments.Instrument,
     values: Mapping[Place, int | None],
     feel_mm: float,
-) -> Rocking:
+) -> RockerResults:
     """Explain a rocker survey as far as it has come, against the latest heights of the same neck."""
     positions = fret_positions(instrument.spec.mean_scale_mm, survey.frets)
     lanes: dict[str, RockerLane] = {}
@@ -69,7 +69,7 @@ def rocking(
         if seen:
             lanes[lane], taken[lane] = rocker_lane(positions, seen, feel_mm), len(seen)
     call = rocker_call(lanes, taken, survey.frets, settings.display.fine_mm) if lanes else None
-    return Rocking(lanes, call, tuple(_against_heights(db, survey, lanes, positions, feel_mm)))
+    return RockerResults(lanes, call, tuple(_against_heights(db, survey, lanes, positions, feel_mm)))
 
 
 def _against_heights(

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from deft_bench.bench.survey_results import Surveyed, surveyed
+from deft_bench.bench.survey_results import SurveyResults, survey_results
 from deft_bench.core.neck.straightness import Straightness
 from deft_bench.core.neck.truss_rod import RodAdvice, Turn, truss_rod
 from deft_bench.core.shop_settings import ShopSettings
@@ -15,7 +15,7 @@ def recorded_turns(
 ) -> list[tuple[rod_turns.RodTurn, Turn | None]]:
     """Every recorded turn, with what straightness read alike before and after says it did, where both were read."""
     found = [
-        surveyed(db, settings, one, instrument)
+        survey_results(db, settings, one, instrument)
         for one in reversed(surveys.of_instrument(db, instrument.id, "straightness", 60))
     ]
     bows = [one for one in found if one.figures.straight is not None]
@@ -29,7 +29,7 @@ def recorded_turns(
     return answers
 
 
-def _answer(turn: rod_turns.RodTurn, before: Surveyed, after: Surveyed) -> Turn | None:
+def _answer(turn: rod_turns.RodTurn, before: SurveyResults, after: SurveyResults) -> Turn | None:
     """A turn's effect, only where both readings are of one surface and string state."""
     one, other = before.survey.head, after.survey.head
     if (one.surface, one.string_state) != (other.surface, other.string_state):

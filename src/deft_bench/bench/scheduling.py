@@ -7,7 +7,7 @@ from datetime import date, datetime
 
 from dateutil import tz
 
-from deft_bench.bench.sheet_state import bench_warmth, catalogue, plan_for, standing, tool_states
+from deft_bench.bench.sheet_state import bench_warmth, catalogue, plan_for, sheet_state, tool_states
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import moment, stamp
 from deft_bench.core.work.catalogue import Operation
@@ -57,7 +57,7 @@ def on_bench(db: Connection, settings: ShopSettings, now: datetime, limit: int =
         if job.kind == "inspection":
             continue
         instrument, plan = instruments.get(db, job.instrument_id), plan_for(db, settings, job, book)
-        stands = standing(db, settings, now, job, instrument, book, plan, worn, taken)
+        stands = sheet_state(db, settings, now, job, instrument, book, plan, worn, taken)
         running = {
             code: (now - moment(one.started_at)).total_seconds() / 60
             for code, one in stands.known.items()

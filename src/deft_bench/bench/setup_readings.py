@@ -3,13 +3,13 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from deft_bench.bench.survey_results import moved_since_read, surveyed
+from deft_bench.bench.survey_results import moved_since_read, survey_results
 from deft_bench.core.acts import MOVES_BOW, MOVES_TOPS, Act
 from deft_bench.core.frets.heights import Heights
 from deft_bench.core.limits import GATE_CENTS
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.assembled import Assembled, Trial, assemble, errors_of, target_from
-from deft_bench.core.strings.setup_job import Found, SetupFacts
+from deft_bench.core.strings.setup_job import SetupFacts, SetupReadings
 from deft_bench.core.strings.setup_plan import SetupPlan
 from deft_bench.core.survey import PER_CENT, Place, heights_from
 from deft_bench.store import acts, instruments, jobs, setups, surveys
@@ -17,10 +17,10 @@ from deft_bench.store.database import Connection
 
 
 @dataclass(frozen=True, slots=True)
-class Read:
+class SetupSurveys:
     """The figures of a setup and the surveys that they are from, by kind."""
 
-    found: Found
+    found: SetupReadings
     of: Mapping[str, surveys.Survey]
 
 
@@ -32,13 +32,13 @@ def setup_stage(db: Connection, job: jobs.Job, kind: str) -> str:
     return "after" if kind in ("buzz", "intonation") else "between"
 
 
-def read_of(
+def readings_of(
     db: Connection,
     settings: ShopSettings,
     instrument: instruments.Instrument,
     found: Sequence[surveys.Survey],
     done: Sequence[Act] | None = None,
-) -> Read:
+) -> SetupSurveys:
     """Figures from surveys given newest first: of each kind the newest that holds readings counts.
 
     With `done`, the acts on record, a relief that was read before the neck was moved is left out: nobody knows it now.
@@ -53,7 +53,7 @@ def read_of(
         if kind == "straightness":
             if survey.head.string_state != "tuned":
                 continue
-            straight = surveyed(db, settings, survey, instrument).figures.straight
+            straight = survey_results(db, settings, survey, instrument).figures.straight
             if straight is None or (done and moved_since_read(db, survey, MOVES_BOW, done) is not None):
                 continue
             relief = straight.relief_mm
@@ -67,8 +67,8 @@ def read_of(
     sharp: dict[int, dict[int, float]] = {}
     for (lane, fret), value in sorted(cents.items()):
         sharp.setdefault(int(lane), {})[fret] = (value or 0) / PER_CENT
-    return Read(
-        Found(
+    return SetupSurveys(
+        SetupReadings(
             relief,
             {int(lane): (um or 0) / 1000 for (lane, fret), um in strings.items() if fret != 1},
             {int(lane): (um or 0) / 1000 for (lane, fret), um in strings.items() if fret == 1},
@@ -80,22 +80,22 @@ def read_of(
     )
 
 
-def latest_read(db: Connection, settings: ShopSettings, instrument: instruments.Instrument) -> Read:
+def latest_read(db: Connection, settings: ShopSettings, instrument: instruments.Instrument) -> SetupSurveys:
     """What was last read of an instrument, in whatever job."""
     newest = [
         survey
         for kind in ("straightness", "strings", "intonation", "buzz")
         for survey in surveys.of_instrument(db, instrument.id, kind, 6)
     ]
-    return read_of(db, settings, instrument, newest, acts.of_instrument(db, instrument.id))
+    return readings_of(db, settings, instrument, newest, acts.of_instrument(db, instrument.id))
 
 
-def last_setup(db: Connection, settings: ShopSettings, instrument: instruments.Instrument) -> Found:
+def last_setup(db: Connection, settings: ShopSettings, instrument: instruments.Instrument) -> SetupReadings:
     """Action, gaps and cents as last read, for a list: no relief, no notes."""
     newest = [
         survey for kind in ("strings", "intonation") for survey in surveys.of_instrument(db, instrument.id, kind, 2)
     ]
-    return read_of(db, settings, instrument, newest).found
+    return readings_of(db, settings, instrument, newest).found
 
 
 def setup_facts(
@@ -103,8 +103,8 @@ def setup_facts(
 ) -> SetupFacts:
     """What has been recorded of a setup job, for its steps."""
     found = list(reversed(surveys.of_job(db, job.id)))
-    before = read_of(db, settings, instrument, [survey for survey in found if survey.head.stage == "before"])
-    latest = read_of(db, settings, instrument, found, acts.of_instrument(db, instrument.id))
+    before = readings_of(db, settings, instrument, [survey for survey in found if survey.head.stage == "before"])
+    latest = readings_of(db, settings, instrument, found, acts.of_instrument(db, instrument.id))
     targets = setups.accepted(db, job.id)
     since = targets[-1].accepted_at if targets else ""
 
@@ -137,7 +137,7 @@ def fret_errors(db: Connection, instrument: instruments.Instrument) -> dict[str,
 
 
 def assembled(
-    db: Connection, instrument: instruments.Instrument, plan: SetupPlan, read: Read, trial: Trial | None = None
+    db: Connection, instrument: instruments.Instrument, plan: SetupPlan, read: SetupSurveys, trial: Trial | None = None
 ) -> Assembled:
     """Neck and strings as last read, or as tried."""
     return assemble(plan, instrument.spec, read.found, fret_errors(db, instrument), trial)

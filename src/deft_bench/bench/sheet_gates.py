@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from deft_bench.bench.refret_progress import daylight_of, latest_values, refret_facts
 from deft_bench.bench.setup_readings import setup_facts
 from deft_bench.bench.sheet_records import SETUP
-from deft_bench.bench.survey_results import facts_of, moved_since_read, surveyed
+from deft_bench.bench.survey_results import facts_of, moved_since_read, survey_results
 from deft_bench.core.calls import frets_named
 from deft_bench.core.refret import END_STEPS, SIDES
 from deft_bench.core.shop_settings import ShopSettings
@@ -83,7 +83,7 @@ def _bow(
     surface = "board" if code == "straight_wood" else None
     for survey in reversed(surveys.of_job(db, job.id)):
         if survey.head.kind == "straightness" and surface in (None, survey.head.surface):
-            straight = surveyed(db, settings, survey, instrument).figures.straight
+            straight = survey_results(db, settings, survey, instrument).figures.straight
             if straight is None:
                 return None
             moved = moved_since_read(db, survey, frozenset({"rod"}))

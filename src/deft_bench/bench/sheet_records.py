@@ -2,7 +2,7 @@
 
 from deft_bench.bench.refret_progress import refret_facts
 from deft_bench.bench.setup_readings import setup_facts
-from deft_bench.bench.survey_results import facts_of, moved_since_read, surveyed
+from deft_bench.bench.survey_results import facts_of, moved_since_read, survey_results
 from deft_bench.core.refret import END_STEPS, SIDES
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.setup_job import setup_steps
@@ -15,7 +15,7 @@ SETUP = {
 }  # fmt: skip
 
 
-def recorded(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> set[str]:
+def proved_steps(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> set[str]:
     """Operations that readings, plans and ticks elsewhere prove."""
     if job.kind == "setup":
         passed = (step.code for step in setup_steps(setup_facts(db, settings, job, instrument)) if step.state == "done")
@@ -37,7 +37,7 @@ def _levelled(db: Connection, settings: ShopSettings, job: jobs.Job, instrument:
     facts = facts_of(db, settings, job, instrument)
     done = acts.of_instrument(db, instrument.id)
     bows = [
-        surveyed(db, settings, one, instrument).figures.straight
+        survey_results(db, settings, one, instrument).figures.straight
         for one in surveys.of_job(db, job.id)
         if one.head.kind == "straightness" and moved_since_read(db, one, frozenset({"rod"}), done) is None
     ]

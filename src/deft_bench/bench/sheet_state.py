@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
-from deft_bench.bench.sheet_records import recorded
+from deft_bench.bench.sheet_records import proved_steps
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.work.catalogue import WARM_C, Catalogue
 from deft_bench.core.work.job_sheet import (
@@ -31,7 +31,7 @@ TOOLS_DAYS = 800
 
 
 @dataclass(frozen=True, slots=True)
-class Standing:
+class SheetState:
     """The sheet with what its events and the record say of each step; minutes are by operation, `own` the shop's own times."""
 
     sheet: RunSheet
@@ -81,12 +81,12 @@ def tool_states(db: Connection, now: datetime, book: Catalogue) -> list[ToolStat
     return states(found, book.operations, tools.worked_since(db, since))
 
 
-def standing(db: Connection, settings: ShopSettings, now: datetime,
+def sheet_state(db: Connection, settings: ShopSettings, now: datetime,
     job: jobs.Job, instrument: instruments.Instrument, book: Catalogue, plan: SheetPlan, worn: list[ToolState], taken: dict[str, list[Sample]]
-) -> Standing:  # fmt: skip
+) -> SheetState:  # fmt: skip
     """The sheet as it stands. `taken` are samples of times by operation; what it lacks is read into it."""
     happened = sheets.events(db, job.id)
-    known, proved = records(happened), recorded(db, settings, job, instrument)
+    known, proved = records(happened), proved_steps(db, settings, job, instrument)
     sheet = job_sheet(book, plan, instrument_facts(instrument.spec), happened, sorted(proved))
     taken |= sheets.samples(db, [code for code in sheet.codes if code not in taken])
     spec = instrument.spec
@@ -98,4 +98,4 @@ def standing(db: Connection, settings: ShopSettings, now: datetime,
         for step in sheet.steps
     }  # fmt: skip
     running = tuple(timers(book.operations, known, now, bench_warmth(db)))
-    return Standing(sheet, known, frozenset(proved), running, minutes, own)
+    return SheetState(sheet, known, frozenset(proved), running, minutes, own)

@@ -16,7 +16,7 @@ CUTS = refrets.CUT_STEP
 
 
 @dataclass(frozen=True, slots=True)
-class Shelf:
+class StockOutlook:
     """One stock item against the open jobs; `why` says what is wrong where more than a number is."""
 
     item: stock.Item
@@ -36,16 +36,16 @@ class Shelf:
 
 
 @dataclass(frozen=True, slots=True)
-class Needed:
+class BenchOutlook:
     """The whole shelf, and what jobs use that is not kept in stock or not chosen yet."""
 
-    shelves: tuple[Shelf, ...]
+    shelves: tuple[StockOutlook, ...]
     unkept: tuple[str, ...]
     unchosen: tuple[str, ...]
 
 
-def needed(db: Connection, found: Sequence[OnBench]) -> Needed:
-    """Reckon what every open job will still use against what is there."""
+def stock_outlook(db: Connection, found: Sequence[OnBench]) -> BenchOutlook:
+    """Calculate what every open job will still use against what is there."""
     saved = schedules.latest(db)
     at: dict[str, dict[str, datetime]] = {}
     for placed in saved.placed if saved else ():
@@ -66,8 +66,8 @@ def needed(db: Connection, found: Sequence[OnBench]) -> Needed:
         coming = tuple(order for order in ordered if order.item_id == item.id)
         incoming = [(date.fromisoformat(order.due_on), order.quantity) for order in coming]
         have = outlook(item.have, by_name.get(item.name.lower(), []), incoming)
-        shelves.append(Shelf(item, have, coming, why.get(item.id, "")))
-    return Needed(
+        shelves.append(StockOutlook(item, have, coming, why.get(item.id, "")))
+    return BenchOutlook(
         tuple(shelves),
         tuple(sorted({need.material for need in wanted if need.material.lower() not in names})),
         tuple(unchosen),

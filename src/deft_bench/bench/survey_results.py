@@ -15,7 +15,7 @@ from deft_bench.store.database import Connection
 
 
 @dataclass(frozen=True, slots=True)
-class Surveyed:
+class SurveyResults:
     """One survey, its current values by place (micrometres) and what they come down to."""
 
     survey: surveys.Survey
@@ -23,7 +23,7 @@ class Surveyed:
     figures: Figures
 
 
-def surveyed(
+def survey_results(
     db: Connection,
     settings: ShopSettings,
     survey: surveys.Survey,
@@ -31,19 +31,21 @@ def surveyed(
     drops_mm: list[float] | None = None,
     *,
     brief: bool = False,
-) -> Surveyed:
+) -> SurveyResults:
     """Read a survey's values and work out its figures, for a list only the brief ones."""
     values = surveys.values(db, survey.id)
     found = figures(
         survey.head, values, survey.frets, instrument.spec.mean_scale_mm, drops_mm, settings.rock_mm, brief=brief
     )
-    return Surveyed(survey, values, found)
+    return SurveyResults(survey, values, found)
 
 
-def latest(db: Connection, settings: ShopSettings, instrument: instruments.Instrument, kind: str) -> Surveyed | None:
+def latest(
+    db: Connection, settings: ShopSettings, instrument: instruments.Instrument, kind: str
+) -> SurveyResults | None:
     """The instrument's latest survey of a kind that holds any reading, with its brief figures."""
     for survey in surveys.of_instrument(db, instrument.id, kind, limit=3):
-        found = surveyed(db, settings, survey, instrument, brief=True)
+        found = survey_results(db, settings, survey, instrument, brief=True)
         if found.figures.read:
             return found
     return None
@@ -56,7 +58,7 @@ def planned_drops(plan: jobs.AcceptedPlan | None) -> list[float] | None:
     return [um / 1000 for um in plan.outcome["drops_um"]]
 
 
-def after_gate(settings: ShopSettings, plan: jobs.AcceptedPlan, after: Surveyed) -> LevelGate:
+def after_gate(settings: ShopSettings, plan: jobs.AcceptedPlan, after: SurveyResults) -> LevelGate:
     """Judge a survey against the plan that was carried out before it, in every lane that was planned."""
     frets = after.survey.frets
     lanes = heights_from(after.values, after.survey.head.method, frets)
@@ -66,7 +68,7 @@ def after_gate(settings: ShopSettings, plan: jobs.AcceptedPlan, after: Surveyed)
     return level_gate(positions, wanted, planned_drops(plan) or [0.0] * frets, left_out, rock_mm=settings.rock_mm)
 
 
-def shown_band(gate: LevelGate, after: Surveyed) -> float:
+def shown_band(gate: LevelGate, after: SurveyResults) -> float:
     """How close to the planned shape the frets were seen to be, mm: never closer than the tool can tell."""
     return max([after.survey.head.resolution_um / 1000, *gate.band_mm.values()])
 
@@ -92,7 +94,7 @@ def facts_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: 
     done = plan is not None and plan.done_at is not None
     since = plan is not None and done and last.id > plan.survey_id
     gate = (
-        after_gate(settings, plan, surveyed(db, settings, last, instrument))
+        after_gate(settings, plan, survey_results(db, settings, last, instrument))
         if plan and since and plan.outcome["kind"] == "level"
         else None
     )

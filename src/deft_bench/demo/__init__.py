@@ -27,7 +27,7 @@ from deft_bench.core.survey import FLAT_UM, ONLY_METHOD, ROCKS_UM, Place, Survey
 from deft_bench.demo.setups import make_setups
 from deft_bench.demo.sheets import make_sheets
 from deft_bench.demo.week import make_week
-from deft_bench.store import boards, instruments, jobs, pins, refrets, rod_turns, shop, surveys
+from deft_bench.store import boards, instruments, jobs, notes, refrets, rod_turns, shop, surveys
 from deft_bench.store.database import Connection, open_database
 
 
@@ -373,7 +373,7 @@ class _Bench:
         if self.neck.asked:
             self.this_visit()
         for fret, lane, note in self.neck.flaws:
-            pins.add(self.db, self.id, None, fret, lane, note, None, _at(self.today - timedelta(days=3), 9, 40))
+            notes.add(self.db, self.id, None, fret, lane, note, None, _at(self.today - timedelta(days=3), 9, 40))
 
     def head(self, day: date, kind: str, stage: str, strings: str) -> SurveyHead:
         """A survey's heading on a day."""

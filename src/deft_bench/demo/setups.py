@@ -9,7 +9,7 @@ from deft_bench.core.board.positions import fret_position, fret_positions
 from deft_bench.core.strings.assembled import assemble, errors_of, solve, target_of, target_record
 from deft_bench.core.strings.clearance import clearance, held
 from deft_bench.core.strings.notes import K_CENTS
-from deft_bench.core.strings.setup_job import Found
+from deft_bench.core.strings.setup_job import SetupReadings
 from deft_bench.core.strings.setup_plan import SetupPlan, scales, starting_setup, to_fields
 from deft_bench.core.survey import BUZZES_UM, CLEAN_UM, ONLY_METHOD, Place, SurveyHead, heights_from, places
 from deft_bench.store import instruments, jobs, setups, surveys
@@ -160,14 +160,14 @@ def _open(db: Connection, visit: Visit, today: date) -> None:
             made,
             plan,
             job,
-            Found(visit.relief, dict(enumerate(visit.action, start=1)), dict(enumerate(visit.gap, start=1))),
+            SetupReadings(visit.relief, dict(enumerate(visit.action, start=1)), dict(enumerate(visit.gap, start=1))),
             _at(day, 12),
         )
 
 
 def _buzzes(plan: SetupPlan, made: instruments.Instrument, visit: Visit) -> set[tuple[int, int]]:
     """The notes that buzz on this neck, its twelfth fret being proud."""
-    found = Found(visit.relief, dict(enumerate(visit.action, start=1)), dict(enumerate(visit.gap, start=1)))
+    found = SetupReadings(visit.relief, dict(enumerate(visit.action, start=1)), dict(enumerate(visit.gap, start=1)))
     now = assemble(plan, made.spec, found)
     proud = [visit.proud_12 if fret == 12 else 0.0 for fret in range(1, made.spec.frets + 1)]
     held_there = held(now.strings, now.strung())
@@ -187,7 +187,7 @@ def _errors(db: Connection, made: instruments.Instrument) -> dict[str, list[floa
 
 
 def _accept(
-    db: Connection, made: instruments.Instrument, plan: SetupPlan, job: int, found: Found, at: str
+    db: Connection, made: instruments.Instrument, plan: SetupPlan, job: int, found: SetupReadings, at: str
 ) -> dict[int, float]:
     now = assemble(plan, made.spec, found, _errors(db, made))
     solved = solve(plan, made.spec, now)
@@ -212,7 +212,7 @@ def _finished(db: Connection, today: date) -> None:
     _cents(
         db, made, job, "before", ((1.9, 0.2), (2.3, 0.4), (2.8, 0.6), (3.4, 0.9)), (1, 3, 5, 7, 12), _at(day, 10, 10)
     )
-    found = Found(visit.relief, dict(enumerate(visit.action, start=1)), dict(enumerate(visit.gap, start=1)))
+    found = SetupReadings(visit.relief, dict(enumerate(visit.action, start=1)), dict(enumerate(visit.gap, start=1)))
     wanted = _accept(db, made, plan, job, found, _at(day, 11))
     after = tuple(round(wanted[n] * 50) / 50 for n in range(1, 5))
     _relief(db, made, job, "between", wanted[0] + 0.01, _at(day, 14))

@@ -28,7 +28,7 @@ from deft_bench.core.work.catalogue import (
 
 FORMAT, VERSION = "deft-bench-operations", 1
 MOST_BYTES = 500_000
-SHIPPED = ("operations.toml", "order.toml")
+SHIPPED = ("operations.toml", "rules_and_routes.toml")
 _CODE = re.compile(r"[a-z][a-z0-9_]{1,39}")
 _FLAGS = ("cold", "scaled", "repair", "outdoors", "by_fret")
 _NUMBERS = {"wait": 100_000.0, "open_minutes": 10_000.0, "lead_days": 365.0}

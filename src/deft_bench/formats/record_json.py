@@ -25,8 +25,8 @@ from deft_bench.store import (
     estimates,
     instruments,
     jobs,
+    notes,
     order_ticks,
-    pins,
     polish,
     refrets,
     rod_turns,
@@ -50,7 +50,7 @@ class AlreadyHereError(Exception):
 
 
 def export_record(db: Connection, instrument_id: int) -> dict[str, Any]:
-    """The whole record of an instrument: specification and its history, jobs, surveys with every reading, plans, pins.
+    """The whole record of an instrument: specification and its history, jobs, surveys with every reading, plans, notes.
 
     Raises KeyError when there is none.
     """
@@ -80,7 +80,7 @@ def export_record(db: Connection, instrument_id: int) -> dict[str, Any]:
             {"uid": turn.uid, "at": turn.at, "turns_64": turn.turns_64, "slack": turn.slack, "note": turn.note}
             for turn in rod_turns.of_instrument(db, instrument_id)
         ],
-        "pins": [_pin(db, pin, job_uids) for pin in reversed(pins.of_instrument(db, instrument_id, limit=-1))],
+        "pins": [_note(db, note, job_uids) for note in reversed(notes.of_instrument(db, instrument_id, limit=-1))],
     }
 
 
@@ -157,18 +157,18 @@ def _survey(db: Connection, survey: surveys.Survey, job_uids: dict[int, str]) ->
     }
 
 
-def _pin(db: Connection, pin: pins.Pin, job_uids: dict[int, str]) -> dict[str, Any]:
+def _note(db: Connection, note: notes.Note, job_uids: dict[int, str]) -> dict[str, Any]:
     photo = None
-    if pin.photo_id is not None:
-        photo = base64.b64encode(pins.photo(db, pin.photo_id).jpeg).decode("ascii")
+    if note.photo_id is not None:
+        photo = base64.b64encode(notes.photo(db, note.photo_id).jpeg).decode("ascii")
     return {
-        "uid": pin.uid,
-        "job": job_uids[pin.job_id] if pin.job_id else None,
-        "fret": pin.fret,
-        "lane": pin.lane,
-        "note": pin.note,
-        "at": pin.at,
-        "settled_at": pin.settled_at,
+        "uid": note.uid,
+        "job": job_uids[note.job_id] if note.job_id else None,
+        "fret": note.fret,
+        "lane": note.lane,
+        "note": note.text,
+        "at": note.at,
+        "settled_at": note.settled_at,
         "photo_jpeg": photo,
     }
 
@@ -606,7 +606,7 @@ def _brought_up(record: Any) -> Any:
     }
 
 
-def _contradictions(record: dict[str, Any]) -> list[pins.Photo | None]:
+def _contradictions(record: dict[str, Any]) -> list[notes.Photo | None]:
     """Refuse what the schema cannot see; returns each pin's photograph, decoded and cleaned."""
     lines: list[str] = []
     for where, spec in [
@@ -643,7 +643,7 @@ def _contradictions(record: dict[str, Any]) -> list[pins.Photo | None]:
         *(turn["uid"] for turn in record["rod_turns"]),
     ]
     lines += [f"uid {uid}: stands twice in this record" for uid in {uid for uid in every if every.count(uid) > 1}]
-    photos: list[pins.Photo | None] = []
+    photos: list[notes.Photo | None] = []
     for i, pin in enumerate(record["pins"]):
         if pin["job"] is not None and pin["job"] not in job_uids:
             lines.append(f"pins[{i}].job: names no job of this record")
@@ -731,13 +731,13 @@ def _plan_shape(here: str, plan: dict[str, Any], frets: int) -> list[str]:
     return lines
 
 
-def _photo(text: str | None) -> pins.Photo | None:
+def _photo(text: str | None) -> notes.Photo | None:
     if text is None:
         return None
     raw = base64.b64decode(text, validate=True)
     jpeg, width, height = reencode(raw)
     # one of our own exports is clean already: keep its very bytes, so that export and import are inverse
-    return pins.Photo(raw if _is_clean_jpeg(raw) else jpeg, width, height)
+    return notes.Photo(raw if _is_clean_jpeg(raw) else jpeg, width, height)
 
 
 def _is_clean_jpeg(raw: bytes) -> bool:
@@ -774,7 +774,7 @@ def _with_new_identities(record: dict[str, Any]) -> dict[str, Any]:
     return copy
 
 
-def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | None]) -> int:
+def _store(db: Connection, record: dict[str, Any], photos: list[notes.Photo | None]) -> int:
     instrument_id = instruments.add(
         db, Spec(**record["spec"]), record["created_at"], record["uid"], record["retired_at"], project=record["project"]
     )
@@ -828,7 +828,7 @@ def _store(db: Connection, record: dict[str, Any], photos: list[pins.Photo | Non
     for turn in record["rod_turns"]:
         rod_turns.add(db, instrument_id, turn["at"], turn["turns_64"], turn["slack"], turn["note"], turn["uid"])
     for pin, photo in zip(record["pins"], photos, strict=True):
-        pins.add(
+        notes.add(
             db, instrument_id, job_ids.get(pin["job"]), pin["fret"], pin["lane"], pin["note"], photo, pin["at"],
             pin["uid"], pin["settled_at"],
         )  # fmt: skip

@@ -50,7 +50,7 @@ def ticks(db: Connection, instrument_id: int) -> dict[tuple[str, int], tuple[int
 
 
 def tick(db: Connection, instrument_id: int, line: str, fret: int, place_um: int, at: str) -> None:
-    """Tick a fret off as marked at a place, anew where the place has moved."""
+    """Tick a fret off as marked at a place, again where the place has moved."""
     with transaction(db):
         db.execute(
             "INSERT INTO board_tick (instrument_id, line, fret, place_um, at) VALUES (?, ?, ?, ?, ?)"

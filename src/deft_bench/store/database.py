@@ -140,7 +140,7 @@ def _migrate(db: Connection, path: Path, new: bool) -> None:
     if not new:
         stamp = datetime.now(UTC).strftime("%Y%m%dT%H%M%S")
         backup(db, path.with_name(f"{path.name}.before-{newest:04d}-{stamp}"))
-    # a migration may build a table anew under its old name: references are checked once at the end instead
+    # a migration may rebuild a table under its old name: references are checked once at the end instead
     db.execute("PRAGMA foreign_keys = OFF")
     for number, sql in known:
         if number > version:

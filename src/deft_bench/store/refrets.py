@@ -114,7 +114,7 @@ def add_wire(
     pieces: Sequence[tuple[int, int]],
     at: str,
 ) -> int:
-    """Enter a wire, or anew under its name: crown width and height, tang depth and width, width over the barbs; pieces as (length, count)."""
+    """Enter a wire, or replace the one of its name: crown width and height, tang depth and width, width over the barbs; pieces as (length, count)."""
     with transaction(db):
         row = db.execute(
             "INSERT INTO wire (name, crown_width_um, fret_height_um, tang_depth_um, tang_width_um, barb_width_um, radius_um)"

@@ -64,7 +64,7 @@ def create_app(
         instruments,
         level,
         neck,
-        pins,
+        notes,
         record,
         refret,
         schedule,
@@ -91,7 +91,7 @@ def create_app(
         refret,
         setup,
         record,
-        pins,
+        notes,
         settings,
     ):
         app.register_blueprint(screen.screen)

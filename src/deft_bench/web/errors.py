@@ -5,7 +5,7 @@ from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge, SecurityError
 
 from deft_bench.store.database import DriverError, StoreError, StoreFullError, in_words
-from deft_bench.web.support import NotHereError
+from deft_bench.web.support import NotFoundError
 
 SAY = {
     400: ("That request could not be read.", "Go back and try again; what was saved is still there."),
@@ -81,6 +81,6 @@ def register(app: Flask) -> None:
     app.register_error_handler(CSRFError, csrf)
     app.register_error_handler(StoreError, store)
     app.register_error_handler(DriverError, database)
-    app.register_error_handler(NotHereError, missing)
+    app.register_error_handler(NotFoundError, missing)
     # a number in an address that is too large for any row
     app.register_error_handler(OverflowError, missing)

@@ -18,17 +18,17 @@ from deft_bench.store import shop
 from deft_bench.store.database import Connection, connect
 
 
-class NotHereError(KeyError):
+class NotFoundError(KeyError):
     """The address names a row that is not there."""
 
 
 @contextmanager
-def here() -> Iterator[None]:
+def or_404() -> Iterator[None]:
     """Turn a store's KeyError into a page that says there is nothing here."""
     try:
         yield
     except KeyError as error:
-        raise NotHereError(*error.args) from error
+        raise NotFoundError(*error.args) from error
 
 
 def db() -> Connection:

@@ -10,7 +10,7 @@ from deft_bench.core.calls import Length, in_mm, long_in_mm
 from deft_bench.core.instrument import Spec
 
 BEND_MM = 12.0
-"""How far a whole-tone bend pushes a plain string sideways at the 12th fret, as the suggestion reckons with."""
+"""How far a whole-tone bend pushes a plain string sideways at the 12th fret, that the suggestion takes."""
 HUMP_THAT_COUNTS_MM = 0.02
 """As much as a rock that counts: less is neither felt nor heard."""
 BLOCKS_UM = (184_000, 241_000, 254_000, 305_000, 356_000, 406_000, 508_000)

@@ -162,7 +162,7 @@ def fitted(plan: BoardPlan, spec: Spec) -> BoardPlan:
 
 
 def sound(plan: BoardPlan, spec: Spec) -> BoardPlan:
-    """A stored plan as it can be drawn under a specification edited since: what no longer fits starts anew, the rest stays."""
+    """A stored plan as it can be drawn under a specification edited since: what no longer fits starts from the usual values, the rest stays."""
     plan = fitted(plan, spec)
     problems = plan_problems(plan, spec)
     if not problems:

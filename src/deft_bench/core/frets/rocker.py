@@ -11,7 +11,7 @@ from heapq import nsmallest
 from itertools import product
 from typing import Literal
 
-from deft_bench.core.frets.smallest import least_sum, least_worst
+from deft_bench.core.frets.small_lp import least_sum, least_worst
 
 MOST_MM = 0.5
 """No fret stands further off than this and is still judged with a rocker."""

@@ -61,7 +61,7 @@ def rod_call(
         )
     else:
         because.append(
-            f"No turn of this rod is recorded yet: reckoned with {length(advice.mm_per_turn)} a turn, give or take {length(advice.mm_per_turn_sd)}."
+            f"No turn of this rod is recorded yet: taken as {length(advice.mm_per_turn)} a turn, give or take {length(advice.mm_per_turn_sd)}."
         )
     if advice.total_turns is not None and advice.next_turn:
         because.append(

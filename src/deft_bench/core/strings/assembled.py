@@ -1,4 +1,4 @@
-"""An instrument's strings over its frets as last read: what the setup is reckoned from, and what is taken as usual where nothing is read."""
+"""An instrument's strings over its frets as last read: what the setup is calculated from, and what is taken as usual where nothing is read."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -11,14 +11,14 @@ from deft_bench.core.instrument import Spec
 from deft_bench.core.neck.rod_call import relief_target
 from deft_bench.core.strings.clearance import OverString, Strung, clearance, open_nut_height
 from deft_bench.core.strings.frame import StringFrame
-from deft_bench.core.strings.setup_job import Found, SetupTarget
+from deft_bench.core.strings.setup_job import SetupReadings, SetupTarget
 from deft_bench.core.strings.setup_plan import SetupPlan, bridge_kind, bridge_shape, plucks, pulls
 from deft_bench.core.strings.setup_solve import Solved, setup_solve
 from deft_bench.core.survey_figures import bow_of_tops
 
 ENOUGH = 0.5
 """A lane counts when at least this share of its frets is read; the gaps are filled along straight lines."""
-WORTH_MENDING_MM = 0.15
+WORTH_REPAIRING_MM = 0.15
 """A fret is named before the action is set when putting it right lets the strings down by this much on average."""
 USUAL_ACTION_MM = {"bass": (2.4, 2.0), "nylon": (3.6, 3.0), "acoustic": (2.4, 1.9), "electric": (1.9, 1.6)}
 """Action over fret 12 (bass side, treble side) that stands in until it is read."""
@@ -87,7 +87,7 @@ def usual_action(spec: Spec, string: int) -> float:
 def assemble(
     plan: SetupPlan,
     spec: Spec,
-    found: Found,
+    found: SetupReadings,
     errors: Mapping[str, Sequence[float]] | None = None,
     trial: Trial | None = None,
 ) -> Assembled:
@@ -173,13 +173,13 @@ def fret_first(plan: SetupPlan, spec: Spec, at: Assembled, solved: Solved, rock_
         off = sum(errors[lane][fret - 1] - fair[lane] for lane in errors) / len(errors)
         if abs(off) < rock_mm:
             continue
-        mended = {
+        repaired = {
             lane: [fair[lane] if n == fret - 1 else mm for n, mm in enumerate(values)]
             for lane, values in errors.items()
         }
-        after = solve(plan, spec, replace(at, frame=replace(at.frame, errors=mended)))
+        after = solve(plan, spec, replace(at, frame=replace(at.frame, errors=repaired)))
         gain = solved.mean_action_mm - after.mean_action_mm
-        if gain >= WORTH_MENDING_MM and (best is None or gain > best.lower_by_mm):
+        if gain >= WORTH_REPAIRING_MM and (best is None or gain > best.lower_by_mm):
             best = FretFirst(fret, off, after, gain)
     return best
 

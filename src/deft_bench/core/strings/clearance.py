@@ -127,7 +127,7 @@ def clearance(
 
 
 def held(strings: Sequence[OverString], found: Sequence[Strung]) -> list[OverString]:
-    """The same strings with their saddles held where they are: what a tried change is reckoned from."""
+    """The same strings with their saddles held where they are: what a tried change is calculated from."""
     return [
         replace(one, saddle_height_mm=answer.saddle_height_mm, action_12_mm=None)
         for one, answer in zip(strings, found, strict=True)

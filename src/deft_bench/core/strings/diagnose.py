@@ -301,9 +301,9 @@ def cause_words(cause: Cause, length: Length, name: Mapping[int, str]) -> tuple[
         "relief_low": (f"The neck has {size} less relief than it was read with", "loosen the rod by the next step and read again"),
         "relief_high": (f"The neck has {size} more relief than it was read with", "tighten the rod by the next step and read again"),
         "saddle_low": (f"The saddle stands {size} too low for {which}", f"raise it {size}"),
-        "saddle_high": (f"The saddle stands {size} higher than reckoned for {which}", "read the action again"),
+        "saddle_high": (f"The saddle stands {size} higher than read for {which}", "read the action again"),
         "nut_low": (f"The nut slot of {which} is {size} too low", "shim or fill the slot, or a new nut"),
-        "nut_high": (f"The nut slot of {which} is {size} higher than reckoned", "read the first-fret gap again"),
+        "nut_high": (f"The nut slot of {which} is {size} higher than read", "read the first-fret gap again"),
         "fret_proud": (f"Fret {cause.fret} is proud by {size}", f"look for daylight, reseat it, or spot-level it by {size}"),
         "fret_low": (f"Fret {cause.fret} is low by {size}", f"lift or replace fret {cause.fret}: level nothing to it"),
         "rise_up": (f"The frets rise from {cause.fret} on, {size} at the last", "level a fall-away from there, after the neck joint is looked at"),
@@ -329,19 +329,15 @@ def buzz_call(found: Diagnosis, heard: Sequence[Heard], name: Mapping[int, str],
         else ()
     )
     if not buzzes:
-        say = (
-            "Nothing buzzes in what was played."
-            if found.fits
-            else "Nothing buzzes: this hand is lighter than reckoned."
-        )
+        say = "Nothing buzzes in what was played." if found.fits else "Nothing buzzes: this hand is lighter than taken."
         return Call(say, "clean", figures, tuple(because), (), "certain" if found.fits else "likely", None)
     if found.fits:
         return Call(
-            "The setup as measured explains every buzz: it is too low for this hand. Solve it anew.", "solve", figures, tuple(because), lifts, "likely",
+            "The setup as measured explains every buzz: it is too low for this hand. Solve it again.", "solve", figures, tuple(because), lifts, "likely",
         )  # fmt: skip
     if not found.causes:
         return Call(
-            "No one cause explains what was heard: the hand is heavier than reckoned, or two things are wrong.", "unclear", figures, tuple(because),
+            "No one cause explains what was heard: the hand is heavier than taken, or two things are wrong.", "unclear", figures, tuple(because),
             lifts, "unsure", "play the same notes once more with an even hand, and read relief and action again",
         )  # fmt: skip
     best = found.causes[0]

@@ -127,7 +127,7 @@ class SaddleRead:
 def saddle_call(
     reads: Sequence[SaddleRead], cut: OnePiece | None, shim: PocketShim | None, names: Mapping[int, str], length: Length
 ) -> Call:
-    """What to do with the saddles: read them, mend what is out of travel, cut or shim a one-piece saddle, or move each."""
+    """What to do with the saddles: read them, cure what is out of travel, cut or shim a one-piece saddle, or move each."""
     because = tuple(
         f"{names[one.string]}: {length(one.now_mm)} over fret 12, {length(one.want_mm)} is wanted."
         for one in reads

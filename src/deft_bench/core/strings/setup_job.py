@@ -34,7 +34,7 @@ class SetupTarget:
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class SetupReadings:
     """What was read at one time, mm and cents by string number; empty where it was not read."""
 
     relief_mm: float | None = None
@@ -54,8 +54,8 @@ class SetupFacts:
     """What is recorded of a setup job: before, as last read, the target, and what was read again since it was accepted."""
 
     strings: int
-    before: Found
-    latest: Found
+    before: SetupReadings
+    latest: SetupReadings
     target: SetupTarget | None = None
     relief_since: bool = False
     strings_since: bool = False

@@ -231,7 +231,7 @@ def from_fields(stored: Mapping[str, Any]) -> SetupPlan:
 
 
 def sound(plan: SetupPlan, spec: Spec) -> SetupPlan:
-    """A saved plan made to fit the specification as it is now: another number of strings starts anew, a radius that no longer reaches too."""
+    """A saved plan made to fit the specification as it is now: another number of strings starts from the usual values, a radius that no longer reaches too."""
     started = starting_setup(spec)
     for field in OPTIONAL:
         radius = getattr(plan, field)

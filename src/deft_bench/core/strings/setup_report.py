@@ -7,7 +7,7 @@ import numpy as np
 
 from deft_bench.core.calls import Length, in_mm, listed_words
 from deft_bench.core.strings.nut_depth import gap_side
-from deft_bench.core.strings.setup_job import Found, SetupTarget
+from deft_bench.core.strings.setup_job import SetupReadings, SetupTarget
 
 LEAST_SURVEYS = 4
 REST_LOW, REST_HIGH, CLOSE = 45.0, 50.0, 4.0
@@ -61,12 +61,12 @@ def care(humidity: float | None, per_percent: float | None, length: Length = in_
 
 
 def setup_report(
-    before: Found, target: SetupTarget | None, after: Found, names: dict[int, str], humidity: float | None, per_percent: float | None,
+    before: SetupReadings, target: SetupTarget | None, after: SetupReadings, names: dict[int, str], humidity: float | None, per_percent: float | None,
     length: Length = in_mm,
 ) -> SetupReport:  # fmt: skip
     """Put a report together from what was read. `after` holds only what was read since the setup was accepted."""
 
-    def worst(read: Found, number: int) -> float | None:
+    def worst(read: SetupReadings, number: int) -> float | None:
         cents = read.cents.get(number)
         return max(cents.values(), key=abs) if cents else None
 
@@ -103,7 +103,7 @@ def setup_report(
     )  # fmt: skip
 
 
-def _done(rows: Sequence[CardRow], before: Found, after: Found, length: Length) -> list[str]:
+def _done(rows: Sequence[CardRow], before: SetupReadings, after: SetupReadings, length: Length) -> list[str]:
     done = []
     if before.relief_mm is not None and after.relief_mm is not None and abs(after.relief_mm - before.relief_mm) >= 0.02:
         done.append(f"Relief brought from {length(before.relief_mm)} to {length(after.relief_mm)}.")

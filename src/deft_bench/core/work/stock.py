@@ -60,7 +60,7 @@ class Outlook:
 def needs_of(
     job: str, left: Sequence[Operation], frets: int, strings: int, at: Mapping[str, datetime], without: Sequence[str] = ()
 ) -> list[Need]:  # fmt: skip
-    """What the steps left of a job will use, in their order; materials in `without` are reckoned otherwise."""
+    """What the steps left of a job will use, in their order; materials in `without` are counted otherwise."""
     return [
         Need(job, one.code, material.name, material.unit, material.quantity(frets, strings), at.get(one.code))
         for one in left

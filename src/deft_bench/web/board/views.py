@@ -20,7 +20,7 @@ from deft_bench.web.board.pages import PAGES, Board
 from deft_bench.web.drawing.mini import mini
 from deft_bench.web.errors import wants_json
 from deft_bench.web.instruments.form import read_spec, values_of
-from deft_bench.web.support import Form, db, display, here, now, settings, stamp
+from deft_bench.web.support import Form, db, display, now, or_404, settings, stamp
 
 screen = Blueprint(
     "board", __name__, template_folder="templates", static_folder="static", static_url_path="/board/static"
@@ -28,12 +28,12 @@ screen = Blueprint(
 
 TABS = {"plan": "Plan", "marking": "Marking table", "radius": "Radius", "strings": "Strings", "files": "Files"}
 PANELS = {"marking": "board/transfer.html"}
-"""What a preview draws anew, where it is not the whole panel."""
+"""What a preview draws again, where it is not the whole panel."""
 PAGE = 40
 
 
 def _board(instrument_id: int) -> tuple[instruments.Instrument, BoardPlan]:
-    with here():
+    with or_404():
         instrument = instruments.get(db(), instrument_id)
     return instrument, boards.plan_of(db(), instrument_id, instrument.spec)
 
@@ -94,7 +94,7 @@ def show(instrument_id: int, tab: str) -> str | Response | tuple[str, int]:
 @screen.post("/instruments/<int:instrument_id>/board/preview", defaults={"tab": "plan"})
 @screen.post("/instruments/<int:instrument_id>/board/<any(marking,radius,strings,files):tab>/preview")
 def preview(instrument_id: int, tab: str) -> Response:
-    """The page drawn anew with the numbers as they stand in its boxes; nothing is saved.
+    """The page drawn again with the numbers as they stand in its boxes; nothing is saved.
 
     Where a box is refused only its words come back, and the drawing stays as it last could be drawn.
     """
@@ -233,7 +233,7 @@ def posts(instrument_id: int) -> Response:
 def download(instrument_id: int, kind: str) -> Response:
     """One file of the saved board."""
     instrument, plan = _board(instrument_id)
-    with here():
+    with or_404():
         export = EXPORTS[kind]
     steps, share = settings().rule
     try:

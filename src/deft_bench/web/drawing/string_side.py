@@ -57,7 +57,7 @@ def string_side(at: Assembled, strung: Strung, fretted: int, display: Display, m
     along = np.linspace(start, scale, 49)
     share = (along - start) / (scale - start)
     straight = z0 + (saddle - z0) * share
-    # the swing's size from the fret where the string has the widest swing, so that the drawing is the very margin that is reckoned
+    # the swing's size from the fret where the string has the widest swing, so that the drawing is the very margin that is calculated
     room = strung.per_newton[fretted]
     widest = int(np.nanargmax(room))
     sine = np.sin(np.pi * (x[widest + 1] - start) / (scale - start))

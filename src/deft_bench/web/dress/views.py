@@ -12,7 +12,7 @@ from deft_bench.core.limits import LAND_MM, LAND_OFF_CENTRE_MM
 from deft_bench.core.refret import END_STEPS, SIDES, rest_advice
 from deft_bench.store import instruments, jobs, order_ticks, polish, shop, surveys
 from deft_bench.web.places import linked_steps
-from deft_bench.web.support import Form, db, here, settings, stamp
+from deft_bench.web.support import Form, db, or_404, settings, stamp
 
 screen = Blueprint("dress", __name__, template_folder="templates")
 
@@ -60,7 +60,7 @@ def _crowns(job: jobs.Job, instrument: instruments.Instrument) -> tuple[list[Cro
 @screen.get("/jobs/<int:job_id>/dress")
 def show(job_id: int) -> str:
     """Land and wander of every fret, the crown gate, and the ladder from the coarsest mark to the finish asked."""
-    with here():
+    with or_404():
         job = jobs.get(db(), job_id)
         instrument = instruments.get(db(), job.instrument_id)
     form = Form(request.args)
@@ -100,7 +100,7 @@ def _sprout(instrument: instruments.Instrument) -> tuple[str, float] | None:
 @screen.post("/jobs/<int:job_id>/dress/ends")
 def ends(job_id: int) -> Response:
     """Tick end work off, step and side, or take it back; all six are the order's step."""
-    with here():
+    with or_404():
         jobs.get(db(), job_id)
     which = request.form.get("end", "")
     if which in {f"{step} {side}" for step in END_STEPS for side in SIDES}:
@@ -114,7 +114,7 @@ def ends(job_id: int) -> Response:
 @screen.post("/jobs/<int:job_id>/dress/tick")
 def tick(job_id: int) -> Response:
     """Tick one abrasive off across all frets, or take it back."""
-    with here():
+    with or_404():
         jobs.get(db(), job_id)
     kind, _, grit = request.form.get("step", "").partition(" ")
     try:
@@ -132,7 +132,7 @@ def tick(job_id: int) -> Response:
 @screen.post("/jobs/<int:job_id>/dress/shelf")
 def shelf(job_id: int) -> Response:
     """The abrasives on hand: a setting of the shop, changed where it is used."""
-    with here():
+    with or_404():
         jobs.get(db(), job_id)
     text = request.form.get("abrasives", "").strip()[:2000]
     try:

@@ -8,7 +8,7 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.level_planning import Choices, height_surveys, make_plan, metal_now
 from deft_bench.bench.sheet_state import catalogue, plan_for, tool_states
-from deft_bench.bench.survey_results import surveyed
+from deft_bench.bench.survey_results import survey_results
 from deft_bench.core.work.catalogue import Catalogue, Route
 from deft_bench.core.work.estimate import (
     Estimate,
@@ -26,7 +26,7 @@ from deft_bench.core.work.tools import state_for
 from deft_bench.formats.estimate_pdf import write_estimate
 from deft_bench.store import estimates, instruments, jobs, sheets, stock
 from deft_bench.web.places import linked_steps
-from deft_bench.web.support import db, display, here, now, settings, stamp
+from deft_bench.web.support import db, display, now, or_404, settings, stamp
 
 screen = Blueprint("estimate", __name__, template_folder="templates")
 
@@ -45,7 +45,7 @@ class Option:
 
 
 def _of(job_id: int) -> tuple[jobs.Job, instruments.Instrument]:
-    with here():
+    with or_404():
         job = jobs.get(db(), job_id)
         return job, instruments.get(db(), job.instrument_id)
 
@@ -91,7 +91,7 @@ def _leaves(job: jobs.Job, instrument: instruments.Instrument, route: Route) -> 
     try:
         return min(
             make_plan(
-                db(), settings(), job, instrument, surveyed(db(), settings(), heights[-1], instrument), Choices()
+                db(), settings(), job, instrument, survey_results(db(), settings(), heights[-1], instrument), Choices()
             ).plan.height_left()
         )
     except ValueError:

@@ -8,19 +8,19 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.level_planning import call_of
 from deft_bench.bench.setup_readings import last_setup
-from deft_bench.bench.survey_results import Surveyed, facts_of, latest, planned_drops, surveyed
+from deft_bench.bench.survey_results import SurveyResults, facts_of, latest, planned_drops, survey_results
 from deft_bench.core.instrument import CHOICES, KINDS, STARTING
 from deft_bench.core.jobs import JOB_KINDS, OPENED
-from deft_bench.core.strings.setup_job import Found
+from deft_bench.core.strings.setup_job import SetupReadings
 from deft_bench.core.survey import ACTION_FRET, STAGES
 from deft_bench.core.survey import KINDS as SURVEY_KINDS
-from deft_bench.store import instruments, jobs, pins, surveys
+from deft_bench.store import instruments, jobs, notes, surveys
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.mini import Mini, mini
-from deft_bench.web.drawing.stage import short_unit, stage
+from deft_bench.web.drawing.neck_drawing import neck_drawing, short_unit
 from deft_bench.web.instruments.form import read_spec, values_of
 from deft_bench.web.places import linked_next, linked_steps
-from deft_bench.web.support import Form, db, display, here, now, rock_mm, settings, stamp
+from deft_bench.web.support import Form, db, display, now, or_404, rock_mm, settings, stamp
 
 screen = Blueprint("instruments", __name__, template_folder="templates")
 
@@ -34,9 +34,9 @@ class Row:
 
     instrument: instruments.Instrument
     neck: Mini
-    heights: Surveyed | None
-    relief: Surveyed | None
-    setup: Found
+    heights: SurveyResults | None
+    relief: SurveyResults | None
+    setup: SetupReadings
     job: jobs.Job | None
 
 
@@ -109,7 +109,7 @@ def new() -> str | Response | tuple[str, int]:
 @screen.route("/instruments/<int:instrument_id>/edit", methods=["GET", "POST"])
 def edit(instrument_id: int) -> str | Response | tuple[str, int]:
     """Edit a specification; the earlier one stays in the record."""
-    with here():
+    with or_404():
         instrument = instruments.get(db(), instrument_id)
     if request.method == "POST":
         form = Form()
@@ -132,7 +132,7 @@ def _form_page(instrument: instruments.Instrument | None, values: Any, errors: d
 @screen.post("/instruments/<int:instrument_id>/retire")
 def retire(instrument_id: int) -> Response:
     """Retire an instrument, or take it back: nothing of its history is deleted."""
-    with here():
+    with or_404():
         instrument = instruments.get(db(), instrument_id)
     back = instrument.retired_at is not None
     instruments.set_retired(db(), instrument_id, None if back else stamp())
@@ -142,30 +142,30 @@ def retire(instrument_id: int) -> Response:
 
 @dataclass(frozen=True, slots=True)
 class Visit:
-    """One survey in the history, with the same figures whatever its stage."""
+    """One survey in the history, with the same figures whenever in the job it was taken."""
 
-    found: Surveyed
-    stage: str
+    found: SurveyResults
+    when: str
 
 
 @screen.get("/instruments/<int:instrument_id>")
 def show(instrument_id: int) -> str:
     """The instrument's own page: the neck as last surveyed, its figures over time, its jobs and notes."""
-    with here():
+    with or_404():
         instrument = instruments.get(db(), instrument_id)
     all_jobs = jobs.of_instrument(db(), instrument_id)
     last_done = next((p for job in all_jobs for p in reversed(jobs.plans(db(), job.id)) if p.done_at), None)
     history = []
     for survey in surveys.of_instrument(db(), instrument_id, limit=ALL if "all" in request.args else HISTORY):
         drops = planned_drops(last_done) if last_done and survey.taken_at >= (last_done.done_at or "") else None
-        history.append(Visit(surveyed(db(), settings(), survey, instrument, drops), STAGES[survey.head.stage]))
+        history.append(Visit(survey_results(db(), settings(), survey, instrument, drops), STAGES[survey.head.stage]))
     heights = next(
         (v.found for v in history if v.found.survey.head.kind == "fret_heights" and v.found.figures.read), None
     )
-    flaws = pins.of_instrument(db(), instrument_id)
-    neck = stage(
+    flaws = notes.of_instrument(db(), instrument_id)
+    neck = neck_drawing(
         instrument.spec, display(), nut_side=settings().nut_side, off_mm=heights.figures.off_mm if heights else None,
-        pins=[(pin.fret, pin.lane, pin.note) for pin in flaws if pin.settled_at is None], rock_mm=rock_mm(),
+        notes=[(note.fret, note.lane, note.text) for note in flaws if note.settled_at is None], rock_mm=rock_mm(),
     )  # fmt: skip
     opened = next((job for job in all_jobs if job.closed_at is None), None)
     step = linked_next(opened, instrument) if opened else None
@@ -191,7 +191,7 @@ def show(instrument_id: int) -> str:
         job_kinds=JOB_KINDS,
         opened_kinds={kind: JOB_KINDS[kind] for kind in OPENED},
         survey_kinds=SURVEY_KINDS,
-        pins=flaws,
+        notes=flaws,
         removed=max(jobs.removed_from(db(), instrument_id).values(), default=0),
         levels=len(jobs.past_levels(db(), instrument_id)),
         chart=relief_chart([(b.survey.taken_at, b.figures.straight.relief_mm, b.survey.head.humidity) for b in bows if b.figures.straight], display()),
@@ -203,7 +203,7 @@ def show(instrument_id: int) -> str:
 @screen.post("/instruments/<int:instrument_id>/jobs")
 def open_job(instrument_id: int) -> Response:
     """Open a job of the kind asked for with its promised date."""
-    with here():
+    with or_404():
         instrument = instruments.get(db(), instrument_id)
     already = jobs.open_of(db(), [instrument_id]).get(instrument_id)
     if already is not None:
@@ -216,7 +216,7 @@ def open_job(instrument_id: int) -> Response:
         form.errors["promised_on"] = f"{promised} is before it comes in today: give today or a later day, or none."
     if kind == "setup" and instrument.spec.frets < ACTION_FRET:
         form.errors["promised_on"] = (
-            f"A setup is reckoned from {ACTION_FRET} frets on: this board has {instrument.spec.frets}."
+            f"A setup is calculated from {ACTION_FRET} frets on: this board has {instrument.spec.frets}."
         )
     note = form.text("note")[:400]
     if form.errors:
@@ -235,7 +235,7 @@ def open_job(instrument_id: int) -> Response:
 @screen.post("/jobs/<int:job_id>/close")
 def close_job(job_id: int) -> Response:
     """Close a job, or open a closed one again."""
-    with here():
+    with or_404():
         job = jobs.get(db(), job_id)
     jobs.close(db(), job_id, None if job.closed_at else stamp())
     if job.closed_at:

@@ -14,7 +14,7 @@ from deft_bench.bench.level_planning import (
     read_choices,
     records,
 )
-from deft_bench.bench.survey_results import after_gate, facts_of, planned_drops, shown_band, surveyed
+from deft_bench.bench.survey_results import after_gate, facts_of, planned_drops, shown_band, survey_results
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.fall_away_tape import fall_by_first_fret
 from deft_bench.core.frets.heights import Heights
@@ -23,9 +23,9 @@ from deft_bench.core.frets.plan_record import metal_taken
 from deft_bench.core.work.job_sheet import Event
 from deft_bench.store import acts, instruments, jobs, sheets, surveys
 from deft_bench.web.drawing.lanes import budget_chart, lane_charts
-from deft_bench.web.drawing.stage import short_unit, stage
+from deft_bench.web.drawing.neck_drawing import neck_drawing, short_unit
 from deft_bench.web.places import linked_steps
-from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
+from deft_bench.web.support import Form, db, display, or_404, rock_mm, settings, stamp
 
 screen = Blueprint(
     "level", __name__, template_folder="templates", static_folder="static", static_url_path="/level/static"
@@ -37,7 +37,7 @@ TAPE = ("tape_fret", "tape_layers", "beam_layers", "tape_um", "first_cut")
 
 
 def _job_of(job_id: int) -> tuple[jobs.Job, instruments.Instrument]:
-    with here():
+    with or_404():
         job = jobs.get(db(), job_id)
         return job, instruments.get(db(), job.instrument_id)
 
@@ -48,7 +48,9 @@ def _gate(job: jobs.Job, instrument: instruments.Instrument) -> tuple[jobs.Accep
     if plan is None:
         return None
     after = [survey for survey in height_surveys(db(), job) if survey.id > plan.survey_id]
-    return (plan, after_gate(settings(), plan, surveyed(db(), settings(), after[-1], instrument))) if after else None
+    return (
+        (plan, after_gate(settings(), plan, survey_results(db(), settings(), after[-1], instrument))) if after else None
+    )
 
 
 @screen.get("/jobs/<int:job_id>/level")
@@ -78,7 +80,7 @@ def show(job_id: int) -> str | Response:
                 heights[-1].frets,
             )
     carried = planned_drops(gate[0]) if gate else None
-    base = surveyed(db(), settings(), heights[-1], instrument, carried)
+    base = survey_results(db(), settings(), heights[-1], instrument, carried)
     try:
         planning = make_plan(db(), settings(), job, instrument, base, choices, carried)
     except ValueError as error:
@@ -122,7 +124,7 @@ def _page(
             settings(),
             job,
             instrument,
-            surveyed(db(), settings(), base, instrument),
+            survey_results(db(), settings(), base, instrument),
             choices,
             planned_from=heights,
         )
@@ -151,7 +153,7 @@ def _page(
         accepted=accepted,
         gate=gate,
         gate_mm=shown_band(gate, planning.base) if gate else 0.0,
-        neck=stage(
+        neck=neck_drawing(
             instrument.spec, display(), nut_side=turned, off_mm=planning.base.figures.off_mm, marks=marks, rock_mm=rock_mm()
         ),
         charts=lane_charts(
@@ -180,7 +182,7 @@ def request_json(job_id: int) -> Response:
     choices = read_choices(settings(), request.args, heights[-1].frets)
     try:
         planning = make_plan(
-            db(), settings(), job, instrument, surveyed(db(), settings(), heights[-1], instrument), choices
+            db(), settings(), job, instrument, survey_results(db(), settings(), heights[-1], instrument), choices
         )
     except ValueError as error:
         return jsonify(error=f"too little is read for a plan: {error}")
@@ -205,7 +207,13 @@ def accept(job_id: int) -> Response:
     carried = planned_drops(gate[0]) if gate else None
     try:
         planning = make_plan(
-            db(), settings(), job, instrument, surveyed(db(), settings(), heights[-1], instrument), choices, carried
+            db(),
+            settings(),
+            job,
+            instrument,
+            survey_results(db(), settings(), heights[-1], instrument),
+            choices,
+            carried,
         )
     except ValueError as error:
         flash(f"Too little is read for a plan: {error}.")

@@ -7,7 +7,7 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.level_planning import Choices, height_surveys, make_plan
 from deft_bench.bench.rod import advice_for, recorded_turns
-from deft_bench.bench.survey_results import Surveyed, latest, moved_since_read, surveyed
+from deft_bench.bench.survey_results import SurveyResults, latest, moved_since_read, survey_results
 from deft_bench.core.acts import MOVES_BOW
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.limits import RELIEF_WITHIN_MM, STRAIGHT_MM
@@ -20,7 +20,7 @@ from deft_bench.core.survey import STRING_STATES, SURFACES, heights_from
 from deft_bench.core.survey_figures import gaps_of_tops
 from deft_bench.store import instruments, jobs, rod_turns, setups, surveys
 from deft_bench.web.drawing.neck_curve import neck_curve, rod_chart
-from deft_bench.web.support import db, display, here, settings, stamp
+from deft_bench.web.support import db, display, or_404, settings, stamp
 
 screen = Blueprint("neck", __name__, template_folder="templates")
 
@@ -31,7 +31,7 @@ STEPS_64 = {8: "1/8", 16: "1/4", -8: "−1/8", -16: "−1/4"}
 @screen.get("/instruments/<int:instrument_id>/neck")
 def show(instrument_id: int) -> str:
     """The bow as last read, what is asked of it, and the rod's next turn. `?aim=` chooses between the two gates."""
-    with here():
+    with or_404():
         instrument = instruments.get(db(), instrument_id)
     spec = instrument.spec
     opened = jobs.open_of(db(), [instrument_id]).get(instrument_id)
@@ -74,7 +74,7 @@ def show(instrument_id: int) -> str:
     )  # fmt: skip
 
 
-def _waiting(bow: Surveyed, turns: list[tuple[rod_turns.RodTurn, Turn | None]]) -> str:
+def _waiting(bow: SurveyResults, turns: list[tuple[rod_turns.RodTurn, Turn | None]]) -> str:
     """What was done since the bow was read, in words: what the neck does now is not known yet. Empty when the reading holds."""
     if turns and turns[-1][0].at >= bow.survey.taken_at:
         return "the rod was turned"
@@ -91,7 +91,7 @@ def _judged_tops(
         return None
     try:
         planning = make_plan(
-            db(), settings(), opened, instrument, surveyed(db(), settings(), heights[-1], instrument), Choices()
+            db(), settings(), opened, instrument, survey_results(db(), settings(), heights[-1], instrument), Choices()
         )
     except ValueError:
         return None
@@ -126,7 +126,7 @@ def _twist(instrument: instruments.Instrument) -> Any:
 @screen.post("/instruments/<int:instrument_id>/neck/turned")
 def turned(instrument_id: int) -> Response:
     """Record a turn of the rod; the next straightness survey tells what it did."""
-    with here():
+    with or_404():
         instrument = instruments.get(db(), instrument_id)
     aim = request.form.get("aim", "playing")
     back = redirect(url_for(".show", instrument_id=instrument_id, aim=aim if aim in AIMS else "playing"))

@@ -6,9 +6,9 @@ from flask import Blueprint, flash, make_response, redirect, render_template, re
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.refret_progress import refret_facts
-from deft_bench.bench.setup_readings import read_of
+from deft_bench.bench.setup_readings import readings_of
 from deft_bench.bench.sheet_state import catalogue, plan_for
-from deft_bench.bench.survey_results import Surveyed, after_gate, planned_drops, shown_band, surveyed
+from deft_bench.bench.survey_results import SurveyResults, after_gate, planned_drops, shown_band, survey_results
 from deft_bench.core.instrument import KINDS
 from deft_bench.core.jobs import JOB_KINDS
 from deft_bench.core.neck.rod_call import turn_words
@@ -19,11 +19,11 @@ from deft_bench.core.work.job_sheet import records
 from deft_bench.formats.record_json import MOST_BYTES, AlreadyHereError, export_record, import_record
 from deft_bench.formats.setup_pdf import write_report
 from deft_bench.formats.strict_json import RequestError
-from deft_bench.store import instruments, jobs, pins, refrets, rod_turns, setups, sheets, surveys
+from deft_bench.store import instruments, jobs, notes, refrets, rod_turns, setups, sheets, surveys
+from deft_bench.web.drawing.neck_drawing import NeckDrawing, neck_drawing, short_unit
 from deft_bench.web.drawing.setup_card import setup_card
-from deft_bench.web.drawing.stage import Stage, short_unit, stage
 from deft_bench.web.places import linked_steps
-from deft_bench.web.support import day, db, display, here, rock_mm, settings
+from deft_bench.web.support import day, db, display, or_404, rock_mm, settings
 
 REPORT_WIDTH = 1000
 """Units of the report's necks, so that their words print at the size of the page's."""
@@ -34,27 +34,27 @@ screen = Blueprint("record", __name__, template_folder="templates")
 @screen.get("/jobs/<int:job_id>/record")
 def report(job_id: int) -> str:
     """Before and after of the same figures on one printable page."""
-    with here():
+    with or_404():
         job = jobs.get(db(), job_id)
         instrument = instruments.get(db(), job.instrument_id)
     plans = jobs.plans(db(), job_id)
     done = [plan for plan in plans if plan.done_at]
     levelled = next((plan for plan in reversed(done) if plan.outcome["kind"] == "level"), None)
-    found = [surveyed(db(), settings(), survey, instrument) for survey in surveys.of_job(db(), job_id)]
+    found = [survey_results(db(), settings(), survey, instrument) for survey in surveys.of_job(db(), job_id)]
     heights = [one for one in found if one.survey.head.kind == "fret_heights" and one.figures.read]
     bows = [one for one in found if one.survey.head.kind == "straightness" and one.figures.straight]
     before = heights[0] if heights else None
     after = None
     gate = None
     if levelled is not None and len(heights) > 1 and heights[-1].survey.id > levelled.survey_id:
-        after = surveyed(db(), settings(), heights[-1].survey, instrument, planned_drops(levelled))
+        after = survey_results(db(), settings(), heights[-1].survey, instrument, planned_drops(levelled))
         gate = after_gate(settings(), levelled, after)
     elif len(heights) > 1:
         after = heights[-1]
 
-    def drawn(one: Surveyed | None) -> Stage | None:
+    def drawn(one: SurveyResults | None) -> NeckDrawing | None:
         return (
-            stage(instrument.spec, display(), off_mm=one.figures.off_mm, rock_mm=rock_mm(), width=REPORT_WIDTH)
+            neck_drawing(instrument.spec, display(), off_mm=one.figures.off_mm, rock_mm=rock_mm(), width=REPORT_WIDTH)
             if one
             else None
         )
@@ -93,7 +93,7 @@ def report(job_id: int) -> str:
         done=done,
         gate=gate,
         gate_mm=shown_band(gate, after) if gate and after else 0.0,
-        pins=[pin for pin in pins.of_instrument(db(), instrument.id) if pin.job_id == job_id],
+        notes=[note for note in notes.of_instrument(db(), instrument.id) if note.job_id == job_id],
         short_unit=short_unit(display()),
     )
 
@@ -103,8 +103,8 @@ def setup_of(job: jobs.Job, instrument: instruments.Instrument) -> SetupReport:
     found = list(reversed(surveys.of_job(db(), job.id)))
     targets = setups.accepted(db(), job.id)
     since = targets[-1].accepted_at if targets else "9999"
-    before = read_of(db(), settings(), instrument, [one for one in found if one.head.stage == "before"]).found
-    after = read_of(db(), settings(), instrument, [one for one in found if one.taken_at >= since])
+    before = readings_of(db(), settings(), instrument, [one for one in found if one.head.stage == "before"]).found
+    after = readings_of(db(), settings(), instrument, [one for one in found if one.taken_at >= since])
     humidity = next((one.head.humidity for one in found if one.head.humidity is not None), None)
     seasons = [
         (one.head.humidity, straight.relief_mm)
@@ -112,7 +112,7 @@ def setup_of(job: jobs.Job, instrument: instruments.Instrument) -> SetupReport:
         if one.head.humidity is not None
         and one.head.string_state == "tuned"
         and one.job_id != job.id
-        and (straight := surveyed(db(), settings(), one, instrument).figures.straight) is not None
+        and (straight := survey_results(db(), settings(), one, instrument).figures.straight) is not None
     ]
     plan = setups.plan_of(db(), instrument.id, instrument.spec)
     target = target_from(targets[-1].target) if targets else None
@@ -124,7 +124,7 @@ def setup_of(job: jobs.Job, instrument: instruments.Instrument) -> SetupReport:
 @screen.get("/jobs/<int:job_id>/report.pdf")
 def setup_pdf(job_id: int) -> Response:
     """The setup report as a PDF page."""
-    with here():
+    with or_404():
         job = jobs.get(db(), job_id)
         if job.kind != "setup":
             raise KeyError(job_id)
@@ -143,7 +143,7 @@ def setup_pdf(job_id: int) -> Response:
 @screen.get("/instruments/<int:instrument_id>/record.json", endpoint="export_record")
 def record_out(instrument_id: int) -> Response:
     """The instrument's whole record as JSON."""
-    with here():
+    with or_404():
         record = export_record(db(), instrument_id)
     response = make_response(json.dumps(record, ensure_ascii=False, indent=1))
     response.headers["Content-Type"] = "application/json; charset=utf-8"

@@ -31,10 +31,10 @@ from deft_bench.core.refret import (
 from deft_bench.core.work.stock import after_cutting
 from deft_bench.store import instruments, jobs, refrets, shop, surveys
 from deft_bench.web.drawing.history import relief_chart
-from deft_bench.web.drawing.stage import stage
+from deft_bench.web.drawing.neck_drawing import neck_drawing
 from deft_bench.web.errors import wants_json
 from deft_bench.web.places import linked_steps
-from deft_bench.web.support import Form, db, display, here, settings, stamp
+from deft_bench.web.support import Form, db, display, or_404, settings, stamp
 
 screen = Blueprint("refret", __name__, template_folder="templates")
 
@@ -51,7 +51,7 @@ class RefretForm:
 
 
 def _of(job_id: int) -> tuple[jobs.Job, instruments.Instrument]:
-    with here():
+    with or_404():
         job = jobs.get(db(), job_id)
         return job, instruments.get(db(), job.instrument_id)
 
@@ -238,7 +238,9 @@ def _page(
         rest=rest_advice(climate[2] if climate else None),
         sprouts=sprouts,
         sprout_chart=relief_chart(sprouts, display(), least_mm=0.1),
-        neck=stage(instrument.spec, display(), nut_side=settings().nut_side, off_mm=off, marks=marks, rock_mm=0.03),
+        neck=neck_drawing(
+            instrument.spec, display(), nut_side=settings().nut_side, off_mm=off, marks=marks, rock_mm=0.03
+        ),
         frets_said=frets_named(list(plan.frets)) if len(plan.frets) < instrument.spec.frets else "all frets",
         needs=slot_needs(plan.tang_depth_um, plan.gap_um),
         **_live(job, instrument, plan),

@@ -36,7 +36,7 @@ from deft_bench.formats.calc.schedule import placed_fields
 from deft_bench.formats.calendar import write_calendar
 from deft_bench.store import instruments, jobs, schedules, sheets
 from deft_bench.web.drawing.rails import draw_rails
-from deft_bench.web.support import Form, db, here, now, settings, stamp
+from deft_bench.web.support import Form, db, now, or_404, settings, stamp
 
 screen = Blueprint(
     "schedule", __name__, template_folder="templates", static_folder="static", static_url_path="/schedule/static"
@@ -185,7 +185,7 @@ def pin() -> Response:
 
 @screen.post("/schedule/unpin")
 def unpin() -> Response:
-    """Take a pin out and plan anew."""
+    """Take a pin out and plan again."""
     job, step = request.form.get("job", type=int), request.form.get("step", "")
     if job is None or not schedules.take_out(db(), job, step, stamp()):
         flash("That step has no pin.")
@@ -202,7 +202,7 @@ def unpin() -> Response:
 def promise() -> Response:
     """Change when a job is promised, and how much a day late counts."""
     form = Form()
-    with here():
+    with or_404():
         job = jobs.get(db(), request.form.get("job", 0, type=int))
     day = form.day("promised_on")
     weight = form.count("weight", 1, MOST_WEIGHT)
@@ -213,7 +213,7 @@ def promise() -> Response:
         flash("Not changed. " + " ".join(wrong))
         return _back(_anchor="promises")
     jobs.promise(db(), job.id, day, weight)
-    flash("The promise is changed. Plan anew to see what it does.")
+    flash("The promise is changed. Re-plan to see what it does.")
     return _back(_anchor="promises")
 
 
@@ -227,7 +227,7 @@ def hours() -> str | tuple[str, int] | Response:
         read = _read_hours(values, errors)
         if read is not None:
             schedules.save_hours(db(), read, stamp())
-            flash("Saved; the hours before are kept. Plan anew to see what they do.")
+            flash("Saved; the hours before are kept. Re-plan to see what they do.")
             return redirect(url_for(".show"))
     else:
         for i, one in enumerate(stored.technicians):

@@ -68,7 +68,7 @@ def _money(form: Form, chosen: dict[str, str]) -> None:
 
 @screen.post("/settings/units")
 def units() -> Response:
-    """The switch in the top bar: every figure is written anew."""
+    """The switch in the top bar: every figure is written again."""
     shop.change(db(), {"system": "in" if request.form.get("system") == "in" else "mm"})
     back = request.form.get("back", "/").removesuffix("?")
     return redirect(back if back.startswith("/") and not back.startswith(("//", "/\\")) else "/")

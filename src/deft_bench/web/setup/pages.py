@@ -6,7 +6,7 @@ from typing import Any
 
 from flask import url_for
 
-from deft_bench.bench.setup_readings import Read
+from deft_bench.bench.setup_readings import SetupSurveys
 from deft_bench.core.board.layout import Spacing
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.board.strings_on_board import NutSpacing, nut_spacing
@@ -37,7 +37,7 @@ from deft_bench.core.strings.saddle_height import (
     saddle_radius,
 )
 from deft_bench.core.strings.setup_call import setup_call
-from deft_bench.core.strings.setup_job import Found, SetupTarget
+from deft_bench.core.strings.setup_job import SetupReadings, SetupTarget
 from deft_bench.core.strings.setup_plan import SetupPlan, gap_range, pulls, saddle_starts, scales, string_names
 from deft_bench.core.strings.setup_solve import Solved, string_offsets
 from deft_bench.core.strings.string_set import CONSTRUCTIONS, WRAPS, relief_per_newton
@@ -78,7 +78,7 @@ def call_of(
 def to_do(
     instrument: instruments.Instrument,
     plan: SetupPlan,
-    found: Found,
+    found: SetupReadings,
     solved: Solved,
     names: Mapping[int, str],
     shown: Display,
@@ -187,7 +187,11 @@ def spacings(instrument: instruments.Instrument, plan: SetupPlan) -> dict[str, N
 
 
 def nut_page(
-    instrument: instruments.Instrument, plan: SetupPlan, found: Read, files_um: Sequence[int], blades_um: Sequence[int]
+    instrument: instruments.Instrument,
+    plan: SetupPlan,
+    found: SetupSurveys,
+    files_um: Sequence[int],
+    blades_um: Sequence[int],
 ) -> dict[str, Any]:
     """Every slot with its filing, the blank and both spacings."""
     spec = instrument.spec
@@ -235,7 +239,7 @@ def nut_page(
 
 
 def saddle_page(
-    instrument: instruments.Instrument, plan: SetupPlan, found: Found, now: Assembled, target: SetupTarget
+    instrument: instruments.Instrument, plan: SetupPlan, found: SetupReadings, now: Assembled, target: SetupTarget
 ) -> dict[str, Any]:
     """Every saddle's move to its target, the one-piece saddle's cut, the shim, and what the neck's seat would change."""
     spec, shown, names = instrument.spec, display(), string_names(plan)
@@ -291,7 +295,7 @@ def saddle_page(
     }
 
 
-def intonation_page(instrument: instruments.Instrument, plan: SetupPlan, found: Read) -> dict[str, Any]:
+def intonation_page(instrument: instruments.Instrument, plan: SetupPlan, found: SetupSurveys) -> dict[str, Any]:
     """Every string's fit, its move in mm and turns, and the call."""
     spec, shown = instrument.spec, display()
     survey = found.of.get("intonation")
@@ -332,7 +336,7 @@ def intonation_page(instrument: instruments.Instrument, plan: SetupPlan, found: 
     }  # fmt: skip
 
 
-def heard_in(found: Read) -> list[Heard]:
+def heard_in(found: SetupSurveys) -> list[Heard]:
     """The notes of the latest buzz survey."""
     survey = found.of.get("buzz")
     if survey is None:
@@ -347,8 +351,10 @@ def diagnosed(now: Assembled, heard: Sequence[Heard]) -> Diagnosis:
     return diagnose(now.frame, now.strings, heard, now.pluck_mm)
 
 
-def buzz_page(instrument: instruments.Instrument, plan: SetupPlan, found: Read, now: Assembled) -> dict[str, Any]:
-    """What was heard on the map of what is reckoned, the causes, and this player's hand."""
+def buzz_page(
+    instrument: instruments.Instrument, plan: SetupPlan, found: SetupSurveys, now: Assembled
+) -> dict[str, Any]:
+    """What was heard on the map of the predicted clearance, the causes, and this player's hand."""
     names, shown = string_names(plan), display()
     heard = heard_in(found)
     diagnosis = diagnosed(now, heard)

@@ -7,7 +7,7 @@ from typing import Any
 from flask import Blueprint, flash, jsonify, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.setup_readings import Read, assembled, latest_read, setup_facts
+from deft_bench.bench.setup_readings import SetupSurveys, assembled, latest_read, setup_facts
 from deft_bench.core.strings.assembled import Trial, solve, target_from, target_of, target_record
 from deft_bench.core.strings.diagnose import learned_hand
 from deft_bench.core.strings.notes import cents_between
@@ -25,7 +25,7 @@ from deft_bench.web.errors import wants_json
 from deft_bench.web.places import linked_steps
 from deft_bench.web.setup import pages
 from deft_bench.web.setup.form import SetupForm, lengths_listed, read, values_of
-from deft_bench.web.support import Form, db, display, here, settings, stamp
+from deft_bench.web.support import Form, db, display, or_404, settings, stamp
 
 screen = Blueprint(
     "setup", __name__, template_folder="templates", static_folder="static", static_url_path="/setup/static"
@@ -44,7 +44,7 @@ MOST_SOUND = 24 * 1024 * 1024
 
 
 def _of(instrument_id: int) -> tuple[instruments.Instrument, SetupPlan]:
-    with here():
+    with or_404():
         instrument = instruments.get(db(), instrument_id)
     return instrument, setups.plan_of(db(), instrument_id, instrument.spec)
 
@@ -262,7 +262,7 @@ def _save(instrument: instruments.Instrument, form: SetupForm) -> None:
 
 
 def _page(
-    instrument_id: int, page: str, build: Callable[[instruments.Instrument, SetupPlan, Read], dict[str, Any]]
+    instrument_id: int, page: str, build: Callable[[instruments.Instrument, SetupPlan, SetupSurveys], dict[str, Any]]
 ) -> str | Response | tuple[str, int]:
     """A page with its own boxes: sending them saves them whole, or nothing when one is refused."""
     instrument, plan = _of(instrument_id)
@@ -305,7 +305,7 @@ def numbers(instrument_id: int) -> Response | tuple[str, int]:
 def strings(instrument_id: int) -> str | Response | tuple[str, int]:
     """String set and tuning: tension of each and all, and what a change would do. `?set=&tuning=` fills the boxes."""
 
-    def build(instrument: instruments.Instrument, plan: SetupPlan, found: Read) -> dict[str, Any]:
+    def build(instrument: instruments.Instrument, plan: SetupPlan, found: SetupSurveys) -> dict[str, Any]:
         tried, why = _picked(plan, instrument)
         return pages.strings_page(instrument, plan, tried) | {
             "values_tried": values_of(tried) if tried != plan else None, "mismatch": why, "sets": SETS, "tunings": TUNINGS,
@@ -404,7 +404,7 @@ def nut_template(instrument_id: int) -> Response:
 def saddle(instrument_id: int) -> str | Response | tuple[str, int]:
     """Saddles: raise or lower each, what comes off beneath a one-piece saddle, travel, the neck's shim, and the pickup's reach."""
 
-    def build(instrument: instruments.Instrument, plan: SetupPlan, found: Read) -> dict[str, Any]:
+    def build(instrument: instruments.Instrument, plan: SetupPlan, found: SetupSurveys) -> dict[str, Any]:
         job = jobs.open_of(db(), [instrument.id]).get(instrument.id)
         now = assembled(db(), instrument, plan, found)
         target = _targets(job)
@@ -427,7 +427,7 @@ def intonation(instrument_id: int) -> str | Response | tuple[str, int]:
 
 @screen.get("/instruments/<int:instrument_id>/setup/buzz")
 def buzz(instrument_id: int) -> str | Response | tuple[str, int]:
-    """Buzz: what was heard on the map of what is reckoned, and what causes it."""
+    """Buzz: what was heard on the map of the predicted clearance, and what causes it."""
     return _page(
         instrument_id,
         "buzz",
@@ -473,7 +473,7 @@ def listen(survey_id: int) -> str:
 
 
 def _sounding(survey_id: int) -> tuple[surveys.Survey, instruments.Instrument, SetupPlan]:
-    with here():
+    with or_404():
         survey = surveys.get(db(), survey_id)
         if survey.head.kind != "intonation":
             raise KeyError(survey_id)

@@ -9,7 +9,7 @@ from flask import Blueprint, flash, make_response, redirect, render_template, re
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.sheet_gates import gate_reading
-from deft_bench.bench.sheet_state import Standing, catalogue, plan_for, standing, tool_states
+from deft_bench.bench.sheet_state import SheetState, catalogue, plan_for, sheet_state, tool_states
 from deft_bench.core.frets.grit_ladder import Rung, grit_ladder, read_shelf
 from deft_bench.core.times import moment
 from deft_bench.core.work.catalogue import HARDNESS, STAGES, Catalogue, Operation, Rule
@@ -23,7 +23,7 @@ from deft_bench.formats.operations_toml import MOST_BYTES, Problem, extend, ship
 from deft_bench.store import instruments, jobs, polish, schedules, sheets, stock
 from deft_bench.web.errors import wants_json
 from deft_bench.web.places import linked_steps
-from deft_bench.web.support import db, display, here, now, settings, stamp
+from deft_bench.web.support import db, display, now, or_404, settings, stamp
 
 screen = Blueprint(
     "sheet", __name__, template_folder="templates", static_folder="static", static_url_path="/sheet/static"
@@ -73,16 +73,16 @@ def _page_of(page: str, job: jobs.Job) -> str:
 
 
 def _of(job_id: int) -> tuple[jobs.Job, instruments.Instrument]:
-    with here():
+    with or_404():
         job = jobs.get(db(), job_id)
         return job, instruments.get(db(), job.instrument_id)
 
 
 def _sheet(
     job: jobs.Job, instrument: instruments.Instrument, book: Catalogue, plan: SheetPlan
-) -> tuple[Standing, list[Line]]:
+) -> tuple[SheetState, list[Line]]:
     """The job's sheet as it stands and its lines: what follows a cure waits until it is over."""
-    now_at = standing(db(), settings(), now(), job, instrument, book, plan, tool_states(db(), now(), book), {})
+    now_at = sheet_state(db(), settings(), now(), job, instrument, book, plan, tool_states(db(), now(), book), {})
     resting = [timer.step for timer in now_at.running if timer.kind == "rests"]
     over = sorted(now_at.behind - set(resting))
     lines = []
@@ -293,7 +293,7 @@ def repair(job_id: int) -> Response:
 
 @screen.post("/jobs/<int:job_id>/sheet/plan")
 def plan(job_id: int) -> Response:
-    """Another route, schools or hardness: what is not yet done is planned anew, what is done stays."""
+    """Another route, schools or hardness: what is not yet done is planned again, what is done stays."""
     job, _ = _of(job_id)
     book, _problems = catalogue(db())
     before = plan_for(db(), settings(), job, book)
@@ -305,7 +305,7 @@ def plan(job_id: int) -> Response:
         flash(f"Not changed: choose one of the lists’ own entries{' for ' + ', '.join(wrong) if wrong else ''}.")
     else:
         sheets.save(db(), job_id, SheetPlan(route, schools, before.added, hardness), stamp())
-        flash("Planned anew; what is done stays done.")
+        flash("Re-planned; what is done stays done.")
     return redirect(url_for(".show", job_id=job_id))
 
 

@@ -9,13 +9,13 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.scheduling import on_bench
 from deft_bench.bench.sheet_state import catalogue, tool_states
-from deft_bench.bench.stock_outlook import Shelf, needed
+from deft_bench.bench.stock_outlook import StockOutlook, stock_outlook
 from deft_bench.core.frets.wire import read_pieces, write_pieces
 from deft_bench.core.work.stock import KINDS, WHY, Aging, aging, amount
 from deft_bench.core.work.tools import CARES
 from deft_bench.formats.stock_csv import StockLine, read_stock, write_stock
 from deft_bench.store import instruments, jobs, refrets, stock, tools
-from deft_bench.web.support import Form, db, display, here, now, settings, stamp
+from deft_bench.web.support import Form, db, display, now, or_404, settings, stamp
 
 screen = Blueprint("stock", __name__, template_folder="templates")
 screen.add_app_template_filter(amount, "amount")
@@ -47,7 +47,7 @@ def _day(text: str | None) -> date | None:
     return date.fromisoformat(text) if text else None
 
 
-def say_short(shelf: Shelf) -> str:
+def say_short(shelf: StockOutlook) -> str:
     """What is short of an item, before which step of which job."""
     if shelf.why:
         return f"{shelf.item.name}: {shelf.why}"
@@ -65,7 +65,7 @@ def say_short(shelf: Shelf) -> str:
 def show() -> str:
     """The shelf by kind, with what open jobs will use, what runs short first, and what is on order."""
     found = on_bench(db(), settings(), now())
-    shelf = needed(db(), found)
+    shelf = stock_outlook(db(), found)
     short = sorted(
         (one for one in shelf.shelves if one.short),
         key=lambda one: one.outlook.short.at.timestamp() if one.outlook.short and one.outlook.short.at else 0.0,
@@ -116,9 +116,11 @@ def put() -> Response:
 @screen.get("/stock/<int:item_id>")
 def item(item_id: int) -> str:
     """One item: its ledger, what waits for it, its pots."""
-    with here():
+    with or_404():
         found = stock.get(db(), item_id)
-    shelf = next(one for one in needed(db(), on_bench(db(), settings(), now())).shelves if one.item.id == item_id)
+    shelf = next(
+        one for one in stock_outlook(db(), on_bench(db(), settings(), now())).shelves if one.item.id == item_id
+    )
     lines = stock.moves(db(), item_id)
     names = {
         line.job_id: instruments.get(db(), jobs.get(db(), line.job_id).instrument_id).spec.name for line in lines if line.job_id is not None
@@ -134,7 +136,7 @@ def item(item_id: int) -> str:
 @screen.post("/stock/<int:item_id>/move")
 def move(item_id: int) -> Response:
     """Something came, went, or was thrown away; or it was counted."""
-    with here():
+    with or_404():
         found = stock.get(db(), item_id)
     form, why = Form(), request.form.get("why", "")
     note = form.text("note")[:200]
@@ -166,7 +168,7 @@ def move(item_id: int) -> Response:
 @screen.post("/stock/<int:item_id>/edit")
 def edit(item_id: int) -> Response:
     """Change what should be there at least, its kind, unit and note."""
-    with here():
+    with or_404():
         found = stock.get(db(), item_id)
     form = Form()
     least, note = form.number("least", 0, MOST), form.text("note")[:200]
@@ -183,7 +185,7 @@ def edit(item_id: int) -> Response:
 @screen.post("/stock/<int:item_id>/lots")
 def lot(item_id: int) -> Response:
     """Enter a pot or bottle with its dates, or say that one is used up."""
-    with here():
+    with or_404():
         stock.get(db(), item_id)
     form = Form()
     spent = request.form.get("spent", type=int)
@@ -217,7 +219,7 @@ def order() -> Response:
     if not what:
         wrong.append("Say what is on order.")
     if job_id is not None:
-        with here():
+        with or_404():
             jobs.get(db(), job_id)
     if step and step not in catalogue(db())[0].operations:
         wrong.append("Choose the step from the list.")
@@ -225,7 +227,7 @@ def order() -> Response:
         flash("Not entered. " + " ".join(wrong))
     else:
         stock.order(db(), what, due, stamp(), item_id=item_id, quantity=quantity, job_id=job_id, step=step)
-        flash("On order. Plan anew to see what it does.")
+        flash("On order. Re-plan to see what it does.")
     return redirect(request.form.get("back") if _own(request.form.get("back")) else url_for(".show", _anchor="orders"))  # type: ignore[arg-type]
 
 
@@ -245,7 +247,7 @@ def order_came(order_id: int) -> Response:
             flash("Not changed. " + " ".join(form.errors.values()))
         else:
             stock.put_off(db(), order_id, due)
-            flash("Put off. Plan anew to see what it does.")
+            flash("Put off. Re-plan to see what it does.")
     return redirect(url_for(".show", _anchor="orders"))
 
 

@@ -10,7 +10,7 @@ from flask import Blueprint, flash, jsonify, make_response, redirect, render_tem
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.refret_progress import daylight_of
-from deft_bench.bench.rocker_results import Rocking, edges, rocking
+from deft_bench.bench.rocker_results import RockerResults, edges, rocker_results
 from deft_bench.bench.setup_readings import setup_stage
 from deft_bench.bench.survey_results import facts_of, moved_since_read
 from deft_bench.core.acts import MOVES_HEIGHTS
@@ -46,12 +46,12 @@ from deft_bench.core.survey import (
 )
 from deft_bench.core.units import Display, LengthError
 from deft_bench.formats.readings_csv import MOST_BYTES, read_sheet, write_sheet
-from deft_bench.store import boards, instruments, jobs, pins, refrets, setups, shop, surveys
+from deft_bench.store import boards, instruments, jobs, notes, refrets, setups, shop, surveys
 from deft_bench.store.database import transaction
-from deft_bench.web.drawing.stage import off_number, off_words, shape_of, short_unit, stage
+from deft_bench.web.drawing.neck_drawing import neck_drawing, off_number, off_words, shape_of, short_unit
 from deft_bench.web.errors import wants_json
 from deft_bench.web.places import linked_next, linked_steps
-from deft_bench.web.support import Form, db, display, here, rock_mm, settings, stamp
+from deft_bench.web.support import Form, db, display, or_404, rock_mm, settings, stamp
 
 screen = Blueprint(
     "surveys", __name__, template_folder="templates", static_folder="static", static_url_path="/surveys/static"
@@ -94,7 +94,7 @@ OFFERED = {
 @screen.get("/jobs/<int:job_id>/survey")
 def next_of(job_id: int) -> Response:
     """Go on with the job's unfinished survey, or start the one that is due."""
-    with here():
+    with or_404():
         job = jobs.get(db(), job_id)
         instrument = instruments.get(db(), job.instrument_id)
     if job.kind == "setup":
@@ -112,7 +112,7 @@ def next_of(job_id: int) -> Response:
 @screen.route("/instruments/<int:instrument_id>/check", methods=["GET", "POST"])
 def check(instrument_id: int) -> str | Response | tuple[str, int]:
     """A straightness check outside any job is kept as an inspection of its own; within one it belongs to it."""
-    with here():
+    with or_404():
         instrument = instruments.get(db(), instrument_id)
     job = jobs.open_of(db(), [instrument_id]).get(instrument_id)
     if job is not None:
@@ -143,7 +143,7 @@ def _due_stage(job: jobs.Job, kind: str) -> str:
 @screen.route("/jobs/<int:job_id>/surveys/new", methods=["GET", "POST"])
 def new(job_id: int) -> str | Response | tuple[str, int]:
     """Say how the survey is read, once; then the readings."""
-    with here():
+    with or_404():
         job = jobs.get(db(), job_id)
         instrument = instruments.get(db(), job.instrument_id)
     kind = request.values.get("kind", "fret_heights")
@@ -276,15 +276,15 @@ def _new_page(
     )  # fmt: skip
 
 
-def _tape_at(job: jobs.Job | None, kind: str, stage: str) -> str:
+def _tape_at(job: jobs.Job | None, kind: str, when: str) -> str:
     """Which step of the job's tape a survey belongs to."""
     if job is not None and job.kind == "refret":
         return {"slot_depth": "slots", "seating": "seat", "straightness": "straight", "sprout": "ends"}.get(
             kind, "level"
         )
     if job is not None and job.kind == "setup":
-        return "intake" if stage == "before" else {"straightness": "relief", "strings": "saddle"}.get(kind, kind)
-    return "after" if stage == "after" else "survey"
+        return "intake" if when == "before" else {"straightness": "relief", "strings": "saddle"}.get(kind, kind)
+    return "after" if when == "after" else "survey"
 
 
 def _order(survey: surveys.Survey) -> list[Place]:
@@ -300,7 +300,7 @@ def _order(survey: surveys.Survey) -> list[Place]:
 @screen.get("/surveys/<int:survey_id>")
 def show(survey_id: int) -> str:
     """The survey on the neck: where the cursor is, what is read, what each place shows."""
-    with here():
+    with or_404():
         survey = surveys.get(db(), survey_id)
         instrument = instruments.get(db(), survey.instrument_id)
     job = jobs.get(db(), survey.job_id) if survey.job_id else None
@@ -308,12 +308,12 @@ def show(survey_id: int) -> str:
     values = {place: reading.value_um for place, reading in readings.items()}
     order = _order(survey)
     at = _asked_place(order) or next((place for place in order if place not in readings), order[-1])
-    flaws = [pin for pin in pins.of_instrument(db(), instrument.id) if pin.settled_at is None]
+    flaws = [note for note in notes.of_instrument(db(), instrument.id) if note.settled_at is None]
     off = off_of(survey, instrument, values)
-    neck = stage(
+    neck = neck_drawing(
         instrument.spec, display(), nut_side=settings().nut_side, off_mm=off, rock_mm=least_shown(survey.head.kind), words=words_of(survey.head.kind), one_sided=survey.head.kind in ("seating", "sprout", "slot_depth"),
         lanes=lanes_of(survey.head.kind, survey.head.strings) if survey.head.kind in PER_STRING else LANES, label=label_of(survey.head.kind), open_too=survey.head.kind == "buzz",
-        pins=[(pin.fret, pin.lane, pin.note) for pin in flaws],
+        notes=[(note.fret, note.lane, note.text) for note in flaws],
     )  # fmt: skip
     corrected = {(item.lane, item.fret) for item in surveys.history(db(), survey_id) if item.replaces}
     return render_template(
@@ -325,7 +325,7 @@ def show(survey_id: int) -> str:
         steps=linked_steps(job, instrument),
         tape_at=_tape_at(job, survey.head.kind, survey.head.stage),
         kinds=KINDS,
-        rocked=rocking(db(), settings(), survey, instrument, values, rock_mm()) if survey.head.kind == "rocker" else None,
+        rocked=rocker_results(db(), settings(), survey, instrument, values, rock_mm()) if survey.head.kind == "rocker" else None,
         edges=edges(instrument, survey.frets) if survey.head.kind == "rocker" else {},
         reading_words=reading_words,
         least_shown=least_shown(survey.head.kind),
@@ -360,7 +360,7 @@ def off_of(
 ) -> dict[str, list[float | None]]:
     """How far each place lies off its lane's fair line, mm; of a slot how much it is too shallow, of seating and sprout the reading."""
     if survey.head.kind == "rocker":
-        return rocking(db(), settings(), survey, instrument, values, rock_mm()).off_mm(survey.frets, values)
+        return rocker_results(db(), settings(), survey, instrument, values, rock_mm()).off_mm(survey.frets, values)
     if survey.head.kind in PER_STRING:
         # cents and tests are drawn as they are, with the scale of their own kind
         return {
@@ -463,7 +463,7 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
     Answers JSON to a script and a redirect to a plain form. 422 when it cannot be meant, 409 when another window has
     read this place since the page last saw it.
     """
-    with here():
+    with or_404():
         survey = surveys.get(db(), survey_id)
         instrument = instruments.get(db(), survey.instrument_id)
     order = _order(survey)
@@ -505,7 +505,7 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
         corrected=made.replaces is not None,
         read=sum(place in values for place in order),
         lane=_lane_state(survey, instrument, values, place[0]),
-        rocker=_rocker_state(rocking(db(), settings(), survey, instrument, values, rock_mm()))
+        rocker=_rocker_state(rocker_results(db(), settings(), survey, instrument, values, rock_mm()))
         if survey.head.kind == "rocker"
         else None,
     )
@@ -524,7 +524,7 @@ def _said(um: int, kind: str) -> str:
     return f"{reading_words(um, kind, display())} {unit_of(kind, display())}".strip()
 
 
-def _rocker_state(found: Rocking) -> dict[str, Any]:
+def _rocker_state(found: RockerResults) -> dict[str, Any]:
     """The call and the next test as a script shows them."""
     at = found.next_test
     return {
@@ -540,7 +540,11 @@ def _lane_state(
 ) -> list[dict[str, Any]]:
     """What the neck shows of one lane now that a reading has come in: the fair line moves with every reading."""
     off = off_of(survey, instrument, values).get(lane, [])
-    rocked = rocking(db(), settings(), survey, instrument, values, rock_mm()) if survey.head.kind == "rocker" else None
+    rocked = (
+        rocker_results(db(), settings(), survey, instrument, values, rock_mm())
+        if survey.head.kind == "rocker"
+        else None
+    )
     state = []
     own = label_of(survey.head.kind)
     for fret, mm in enumerate(off, start=0 if survey.head.kind in PER_STRING else 1):
@@ -570,7 +574,7 @@ def _refuse(
 @screen.route("/surveys/<int:survey_id>/sheet", methods=["GET", "POST"])
 def sheet(survey_id: int) -> str | Response | tuple[str, int]:
     """Paste or upload a sheet of readings: a preview names every bad line, and only a whole good sheet is stored."""
-    with here():
+    with or_404():
         survey = surveys.get(db(), survey_id)
         instrument = instruments.get(db(), survey.instrument_id)
     text, lines, code = "", [], 200
@@ -612,7 +616,7 @@ def sheet(survey_id: int) -> str | Response | tuple[str, int]:
 @screen.get("/surveys/<int:survey_id>.csv")
 def csv_of(survey_id: int) -> Response:
     """The current readings as CSV; with `?history` every reading that was ever accepted."""
-    with here():
+    with or_404():
         survey = surveys.get(db(), survey_id)
     lanes = lanes_of(survey.head.kind, survey.head.strings)
     if "history" in request.args:

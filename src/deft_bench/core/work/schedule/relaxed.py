@@ -15,7 +15,7 @@ from deft_bench.core.work.schedule.grid import Grid, late_days
 
 GAP = 1e-3
 LONGEST_SPAN = 8
-"""Days between the two ends of a stretch that is reckoned, unless it begins now."""
+"""Days between the two ends of a stretch that is counted, unless it begins now."""
 
 
 @dataclass(frozen=True, slots=True)

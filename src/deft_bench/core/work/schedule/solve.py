@@ -24,8 +24,8 @@ from deft_bench.core.work.schedule.grid import (
     placed,
 )
 from deft_bench.core.work.schedule.listing import TRIES, first_schedule, pulled_forward
-from deft_bench.core.work.schedule.mending import mended
 from deft_bench.core.work.schedule.relaxed import Relaxed, alone, least_changeovers, least_idle, relaxed
+from deft_bench.core.work.schedule.repairing import repaired
 from deft_bench.core.work.schedule.search import search
 from deft_bench.core.work.schedule.tightening import tightened
 
@@ -34,8 +34,8 @@ LEAST_RUN_S, RESCUE_S = 0.05, 5.0
 SPARE_DAYS = 7
 """How much farther than the first list the solver may look: less lateness may end later."""
 FIRST_TRIES = 4
-MEND_SHARE, SEARCH_SHARE = 0.3, 0.6
-"""The shares of the time in which the schedule before is mended, and in which lists are searched before the solver takes over."""
+REPAIR_SHARE, SEARCH_SHARE = 0.3, 0.6
+"""The shares of the time in which the schedule before is repaired, and in which lists are searched before the solver takes over."""
 RELAX_S, RELAX_SHARE = (0.2, 2.0), 0.2
 """Least and most seconds for the relaxed bench, and its share of the time."""
 SHARES = {"lateness": 0.6, "moved": 0.4, "idle": 0.75, "changeovers": 1.0}
@@ -96,7 +96,7 @@ def _improve(
 ) -> tuple[list[tuple[int, int]], dict[str, int]]:
     """Solve aim by aim from a first answer; raises ScheduleError when the pins let nothing through."""
     if first is not None:
-        kept = mended(grid, (until - time.monotonic()) * MEND_SHARE)
+        kept = repaired(grid, (until - time.monotonic()) * REPAIR_SHARE)
         if kept is not None and cost_of(grid, kept).key < cost_of(grid, first).key:
             first = kept
         first = search(grid, first, known, (until - time.monotonic()) * SEARCH_SHARE)

@@ -1,4 +1,4 @@
-// Run sheet: cures and open times count down and ring; they are reckoned from the record, so a reload or a restart loses none.
+// Run sheet: cures and open times count down and ring; they are calculated from the record, so a reload or a restart loses none.
 
 const words = (ms) => {
   const minutes = Math.max(0, Math.ceil(ms / 60000));

@@ -7,10 +7,10 @@ from werkzeug.wrappers import Response
 
 from deft_bench.core.frets.heights import LANES
 from deft_bench.formats.photograph import MOST_BYTES, PhotographError, reencode
-from deft_bench.store import instruments, jobs, pins
-from deft_bench.web.support import Form, db, here, stamp
+from deft_bench.store import instruments, jobs, notes
+from deft_bench.web.support import Form, db, or_404, stamp
 
-screen = Blueprint("pins", __name__, template_folder="templates")
+screen = Blueprint("notes", __name__, template_folder="templates")
 
 
 def _back(instrument_id: int) -> str:
@@ -21,10 +21,10 @@ def _back(instrument_id: int) -> str:
     return url_for("instruments.show", instrument_id=instrument_id)
 
 
-@screen.route("/instruments/<int:instrument_id>/pins/new", methods=["GET", "POST"])
+@screen.route("/instruments/<int:instrument_id>/notes/new", methods=["GET", "POST"])
 def new(instrument_id: int) -> str | Response | tuple[str, int]:
     """Pin a note, with a photograph or without, to a fret and lane."""
-    with here():
+    with or_404():
         instrument = instruments.get(db(), instrument_id)
     values: dict[str, Any] = {
         "fret": request.values.get("fret", "1"),
@@ -43,35 +43,35 @@ def new(instrument_id: int) -> str | Response | tuple[str, int]:
         upload = request.files.get("photo")
         if upload is not None and upload.filename:
             try:
-                photo = pins.Photo(*reencode(upload.read(MOST_BYTES + 1)))
+                photo = notes.Photo(*reencode(upload.read(MOST_BYTES + 1)))
             except PhotographError as error:
                 form.errors["photo"] = str(error)
         if not form.errors and fret is not None:
             job = jobs.open_of(db(), [instrument_id]).get(instrument_id)
-            pins.add(db(), instrument_id, job.id if job else None, fret, lane, note, photo, stamp())
+            notes.add(db(), instrument_id, job.id if job else None, fret, lane, note, photo, stamp())
             flash(f"Pinned to fret {fret}, {lane}.")
             return redirect(_back(instrument_id))
     page = render_template(
-        "pins/new.html", section="instruments", instrument=instrument, values=values, errors=form.errors,
+        "notes/new.html", section="instruments", instrument=instrument, values=values, errors=form.errors,
         lanes={lane: lane for lane in LANES}, back=_back(instrument_id),
     )  # fmt: skip
     return (page, 422) if form.errors else page
 
 
-@screen.post("/instruments/<int:instrument_id>/pins/<int:pin_id>/settle")
-def settle(instrument_id: int, pin_id: int) -> Response:
+@screen.post("/instruments/<int:instrument_id>/notes/<int:note_id>/settle")
+def settle(instrument_id: int, note_id: int) -> Response:
     """Mark a flaw as dealt with, or open it again; the note stays."""
-    with here():
-        found = {pin.id: pin for pin in pins.of_instrument(db(), instrument_id)}[pin_id]
-    pins.settle(db(), pin_id, None if found.settled_at else stamp())
-    return redirect(url_for("instruments.show", instrument_id=instrument_id, _anchor="pins"))
+    with or_404():
+        found = {note.id: note for note in notes.of_instrument(db(), instrument_id)}[note_id]
+    notes.settle(db(), note_id, None if found.settled_at else stamp())
+    return redirect(url_for("instruments.show", instrument_id=instrument_id, _anchor="notes"))
 
 
 @screen.get("/photos/<int:photo_id>.jpg")
 def photo(photo_id: int) -> Response:
     """A pinned photograph."""
-    with here():
-        found = pins.photo(db(), photo_id)
+    with or_404():
+        found = notes.photo(db(), photo_id)
     response = make_response(found.jpeg)
     response.headers["Content-Type"] = "image/jpeg"
     response.headers["Cache-Control"] = "private, max-age=31536000, immutable"

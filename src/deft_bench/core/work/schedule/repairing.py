@@ -1,4 +1,4 @@
-"""Mending a schedule in place: what stood stays on its day, and one or two jobs give way to what has slipped."""
+"""Repairing a schedule in place: what stood stays on its day, and one or two jobs give way to what has slipped."""
 
 import time
 from itertools import combinations
@@ -9,7 +9,7 @@ from deft_bench.core.work.schedule.listing import NEAR, by_list, put_first
 FAR = 1e7
 
 
-def mended(grid: Grid, seconds: float) -> list[tuple[int, int]] | None:
+def repaired(grid: Grid, seconds: float) -> list[tuple[int, int]] | None:
     """The best list in which every step that stood keeps to its day, order and technician, except those of at most two jobs, which fill what is left.
 
     None when nothing stood before.

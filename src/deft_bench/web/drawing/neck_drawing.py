@@ -1,4 +1,4 @@
-"""The neck stage: the instrument's own neck, true to scale, on the cutting mat."""
+"""The neck drawing: the instrument's own neck, true to scale, on the cutting mat."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -44,8 +44,8 @@ class Fret:
 
 
 @dataclass(frozen=True, slots=True)
-class Stage:
-    """Everything that the stage template places, in SVG units."""
+class NeckDrawing:
+    """Everything that the template of the neck places, in SVG units."""
 
     width: float
     height: float
@@ -59,7 +59,7 @@ class Stage:
     grid: str
     number_y: float
     anchor: str
-    pins: list[tuple[float, float, str]] = field(default_factory=list)
+    notes: list[tuple[float, float, str]] = field(default_factory=list)
     strings: list[tuple[float, float, float, float]] = field(default_factory=list)
 
 
@@ -93,14 +93,14 @@ def short_unit(display: Display) -> str:
     return "hundredths of a mm" if display.system == "mm" else "thou"
 
 
-def stage(
+def neck_drawing(
     spec: Spec,
     display: Display,
     *,
     nut_side: str = "left",
     off_mm: Mapping[str, Sequence[float | None]] | None = None,
     marks: Mapping[int, Iterable[str]] | None = None,
-    pins: Sequence[tuple[int, str, str]] = (),
+    notes: Sequence[tuple[int, str, str]] = (),
     rock_mm: float,
     words: Callable[[float | None, Display], str] | None = None,
     one_sided: bool = False,
@@ -108,11 +108,11 @@ def stage(
     lanes: Sequence[str] = LANES,
     label: Callable[[float, str, Display], str] | None = None,
     open_too: bool = False,
-) -> Stage:
+) -> NeckDrawing:
     """Lay the neck out at true scale in both directions.
 
     The nut is at the left with the bass lane at the bottom; `nut_side` `right` turns the neck half round, and a
-    left-handed instrument is mirrored. `marks` names frets to frame (`lift`, `left-out`, `least`); `pins` are
+    left-handed instrument is mirrored. `marks` names frets to frame (`lift`, `left-out`, `least`); `notes` are
     (fret, lane, note). `lanes` are the three lanes or the strings' numbers, bass first; with strings `off_mm` begins at fret 0, and the open
     string has its place when `open_too`. `label` writes what stands beside a place.
     """
@@ -191,7 +191,7 @@ def stage(
                 (x1, y1), (x2, y2) = lines[n - 1].at(share), lines[n].at(share)
                 inlays.append(at(((x1 + x2) / 2, (y1 + y2) / 2)))
     label_x = at((start, 0))[0] + (18 if mirror_x else -18)
-    return Stage(
+    return NeckDrawing(
         width=width,
         height=height,
         board=" ".join(f"{x:.1f},{y:.1f}" for x, y in map(at, corners)),
@@ -205,9 +205,9 @@ def stage(
         grid=grid(width, height, 10 * scale, at((0, 0))[0], middle),
         number_y=bottom + 25,
         anchor="start" if mirror_x else "end",
-        pins=[
+        notes=[
             (at(lines[fret].at(SHARE[lane]))[0] - PIN_ASIDE, at(lines[fret].at(SHARE[lane]))[1], note)
-            for fret, lane, note in pins
+            for fret, lane, note in notes
             if fret < len(lines)
         ],
     )

@@ -8,7 +8,7 @@ from deft_bench.store.database import Connection, new_uid, transaction
 
 
 @dataclass(frozen=True, slots=True)
-class Pin:
+class Note:
     """One note, with a photograph or without, at a place on the neck (fret 0 is the nut)."""
 
     id: int
@@ -17,7 +17,7 @@ class Pin:
     job_id: int | None
     fret: int
     lane: str
-    note: str
+    text: str
     photo_id: int | None
     at: str
     settled_at: str | None
@@ -32,7 +32,7 @@ class Photo:
     height: int
 
 
-_PIN = "SELECT id, uid, instrument_id, job_id, fret, lane, note, photo_id, at, settled_at FROM pin"
+_NOTE = "SELECT id, uid, instrument_id, job_id, fret, lane, note AS text, photo_id, at, settled_at FROM pin"
 
 
 def add(
@@ -57,16 +57,16 @@ def add(
         return int(cursor.lastrowid or 0)
 
 
-def settle(db: Connection, pin_id: int, at: str | None) -> None:
+def settle(db: Connection, note_id: int, at: str | None) -> None:
     """Mark a pinned flaw as dealt with, or open again with None."""
     with transaction(db):
-        db.execute("UPDATE pin SET settled_at = ? WHERE id = ?", (at, pin_id))
+        db.execute("UPDATE pin SET settled_at = ? WHERE id = ?", (at, note_id))
 
 
-def of_instrument(db: Connection, instrument_id: int, limit: int = 200) -> list[Pin]:
-    """An instrument's pins, newest first."""
-    rows: Any = db.execute(f"{_PIN} WHERE instrument_id = ? ORDER BY id DESC LIMIT ?", (instrument_id, limit))
-    return [Pin(*row) for row in rows]
+def of_instrument(db: Connection, instrument_id: int, limit: int = 200) -> list[Note]:
+    """An instrument's notes, newest first."""
+    rows: Any = db.execute(f"{_NOTE} WHERE instrument_id = ? ORDER BY id DESC LIMIT ?", (instrument_id, limit))
+    return [Note(*row) for row in rows]
 
 
 def photo(db: Connection, photo_id: int) -> Photo:
