@@ -26,7 +26,7 @@ from deft_bench.core.strings.setup_job import (
     setup_steps,
 )
 from deft_bench.core.strings.setup_plan import pulls, starting_setup
-from deft_bench.core.survey import reading_problem
+from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.core.work.catalogue import Operation
 from deft_bench.core.work.pace import pace
 
@@ -81,8 +81,8 @@ def test_a_setups_gates_at_their_edges() -> None:
 
 
 def test_a_semitone_is_no_intonation() -> None:
-    assert reading_problem(10_000, "intonation") is None
-    assert "another note" in (reading_problem(10_001, "intonation") or "")
+    assert SURVEY_KINDS["intonation"].problem(10_000) is None
+    assert "another note" in (SURVEY_KINDS["intonation"].problem(10_001) or "")
 
 
 @pytest.mark.parametrize(("shift", "do"), [(0.24, "saddle"), (0.27, "nut_placement")])

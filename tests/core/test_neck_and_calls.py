@@ -12,8 +12,9 @@ from deft_bench.core.frets.level_call import level_call, metal_budget
 from deft_bench.core.frets.levelling import LevelRequest, plan_level
 from deft_bench.core.level_job import Facts, now, steps
 from deft_bench.core.neck.straightness import Straightness, straightness, straightness_call
-from deft_bench.core.survey import SurveyHead, head_problems, heights_from, reading_problem, walk
+from deft_bench.core.survey import SurveyHead, head_problems, heights_from
 from deft_bench.core.survey_figures import figures
+from deft_bench.core.survey_kinds import SURVEY_KINDS
 
 XS = fret_positions(628, 21)
 
@@ -201,18 +202,28 @@ def test_the_next_step_of_a_job(facts: Facts, code: str) -> None:
 
 
 def test_the_cursor_walks_heel_to_nut() -> None:
-    assert walk("fret_heights", 3, "lane_by_lane")[:4] == [("bass", 3), ("bass", 2), ("bass", 1), ("middle", 3)]
-    assert walk("fret_heights", 3, "fret_by_fret")[:4] == [("bass", 3), ("middle", 3), ("treble", 3), ("bass", 2)]
-    assert walk("straightness", 2, "lane_by_lane") == [("middle", 2), ("middle", 1)]
+    assert SURVEY_KINDS["fret_heights"].places(3, "lane_by_lane")[:4] == [
+        ("bass", 3),
+        ("bass", 2),
+        ("bass", 1),
+        ("middle", 3),
+    ]
+    assert SURVEY_KINDS["fret_heights"].places(3, "fret_by_fret")[:4] == [
+        ("bass", 3),
+        ("middle", 3),
+        ("treble", 3),
+        ("bass", 2),
+    ]
+    assert SURVEY_KINDS["straightness"].places(2, "lane_by_lane") == [("middle", 2), ("middle", 1)]
 
 
 def test_a_gap_counts_down_and_a_height_counts_up() -> None:
     readings = {("bass", 1): 30, ("bass", 2): None}
     assert heights_from(readings, "gap", 2) == {"bass": [-0.03, None]}
     assert heights_from(readings, "height", 2) == {"bass": [0.03, None]}
-    assert reading_problem(2000) is None
-    assert reading_problem(5000, "slot_depth") is None
-    assert "3 thou" in str(reading_problem(5001))
+    assert SURVEY_KINDS["fret_heights"].problem(2000) is None
+    assert SURVEY_KINDS["slot_depth"].problem(5000) is None
+    assert "3 thou" in str(SURVEY_KINDS["fret_heights"].problem(5001))
 
 
 def test_figures_of_a_survey_are_the_same_before_and_after() -> None:

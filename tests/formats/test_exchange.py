@@ -193,7 +193,7 @@ def test_sheets_in_both_forms_and_any_separator() -> None:
         ("fret,bass\n1,0.1\n22,0.1", 3, "fret “22” is not from 1 to 21"),
         ("fret,bass\n\n٣,0.1", 3, "fret “٣”"),
         ("fret,bass\n1,x", 2, "is not a length"),
-        ("fret,bass\n1,9", 2, "no fret reading"),
+        ("fret,bass\n1,9", 2, "outside the range of a fret reading"),
         ("fret,lane,reading\n1,left,0.1", 2, "lane “left”"),
         ("fret,bass\n1,0.1\n1,0.2", 3, "already in line 2"),
         ("fret,bass\n" + "1,0.1\n" * 2001, 1, "more than"),

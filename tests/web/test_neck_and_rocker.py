@@ -257,7 +257,7 @@ def test_a_reading_that_cannot_be_meant_is_asked_again(bench: Bench, demo: Conne
         "string_state": "off",
     }
     where = bench.post(f"/jobs/{job}/surveys/new", head, follow=False).headers["Location"]
-    assert "accepted are −2 to 2 mm" in answer(bench, where, "bass", 5, "2.5")["error"]
+    assert "a fret reading (−2 to 2 mm)" in answer(bench, where, "bass", 5, "2.5")["error"]
     assert answer(bench, where, "bass", 5, "0.25")["value"] == "0.25"
     twisted = next(one for one in instruments.page(demo, limit=50) if one.spec.name.startswith("Sanderling"))
     found = re.search(

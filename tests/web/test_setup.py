@@ -136,8 +136,8 @@ def test_trying_shows_and_saves_nothing(bench: Bench, demo: Connection) -> None:
     low = bench.post(url, {**lower, "hand": "150"}).text
     assert low.count("map-cell touches") > page.count("map-cell touches")
     for changed, words in (
-        ({"action_1": "-0.2"}, "An action below the fret cannot be"),
-        ({"action_1": "40"}, "40 mm is no action"),
+        ({"action_1": "-0.2"}, "−0.2 mm is outside the range of an action (0 to 10 mm)"),
+        ({"action_1": "40"}, "40 mm is outside the range of an action"),
         ({"relief": "-1", **{f"action_{n}": "0.1" for n in range(1, 5)}}, "would lie on fret"),
         ({"relief": "9"}, "Accepted: "),
         ({"hand": "heavy"}, "is not accepted"),

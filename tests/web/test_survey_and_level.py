@@ -9,7 +9,7 @@ from uuid import uuid4
 
 import pytest
 
-from deft_bench.core.survey import walk
+from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.formats import calc
 from deft_bench.store import instruments, jobs, surveys
 from deft_bench.store.database import Connection, connect
@@ -80,7 +80,7 @@ def test_refused_readings_say_what_is_accepted(bench: Bench, demo: Connection) -
     survey = surveys.of_instrument(demo, 1, "fret_heights")[0].id
     for typed, said in [
         ("0.2.5", "Accepted: 0.25"),
-        ("30", "no fret reading"),
+        ("30", "outside the range of a fret reading"),
         ("", "Nothing typed"),
         ("1/64", "without its unit"),
     ]:
@@ -329,7 +329,7 @@ def test_a_survey_cut_short_goes_on_where_it_stopped(bench: Bench, demo: Connect
     job = job_of(demo, "sanderling").id
     assert "Finish the survey: 31 of 72 read." in bench.get("/instruments/10")
     assert 'data-say="fret">Fret 17<' in bench.client.get(f"/jobs/{job}/survey", follow_redirects=True).text
-    assert walk("fret_heights", 24, "lane_by_lane")[31] == ("middle", 17)
+    assert SURVEY_KINDS["fret_heights"].places(24, "lane_by_lane")[31] == ("middle", 17)
 
 
 def test_straightness_outside_a_job_is_kept_as_an_inspection(bench: Bench, demo: Connection) -> None:

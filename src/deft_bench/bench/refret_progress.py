@@ -7,7 +7,7 @@ from deft_bench.core.frets.cut_list import CutList, CutListError, cut_list
 from deft_bench.core.frets.wire import wire_call
 from deft_bench.core.refret import RefretFacts, RefretPlan, depth_gate, seat_gate, starting_refret
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.survey import Place
+from deft_bench.core.survey_kinds import Place
 from deft_bench.store import boards, instruments, jobs, refrets, surveys
 from deft_bench.store.database import Connection
 

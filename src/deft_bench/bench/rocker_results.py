@@ -9,7 +9,8 @@ from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.rocker import Edge, Observation, RockerLane, rocker_edges, rocker_lane
 from deft_bench.core.frets.rocker_call import disagreements, rocker_call
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.survey import ROCKS_UM, Place, heights_from
+from deft_bench.core.survey import heights_from
+from deft_bench.core.survey_kinds import ROCKS_UM, Place
 from deft_bench.store import instruments, surveys
 from deft_bench.store.database import Connection
 

@@ -11,7 +11,8 @@ from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.assembled import Assembled, Trial, assemble, errors_of, target_from
 from deft_bench.core.strings.setup_job import SetupFacts, SetupReadings
 from deft_bench.core.strings.setup_plan import SetupPlan
-from deft_bench.core.survey import PER_CENT, Place, heights_from
+from deft_bench.core.survey import heights_from
+from deft_bench.core.survey_kinds import PER_CENT, Place
 from deft_bench.store import acts, instruments, jobs, setups, surveys
 from deft_bench.store.database import Connection
 

@@ -8,8 +8,9 @@ from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.level_gate import LevelGate, level_gate
 from deft_bench.core.level_job import Facts
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.survey import Place, heights_from
+from deft_bench.core.survey import heights_from
 from deft_bench.core.survey_figures import Figures, figures
+from deft_bench.core.survey_kinds import Place
 from deft_bench.store import acts, instruments, jobs, surveys
 from deft_bench.store.database import Connection
 

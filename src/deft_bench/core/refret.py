@@ -9,7 +9,7 @@ from deft_bench.core.field_checks import choice_problems, length_problems, text_
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.instrument import Spec
 from deft_bench.core.limits import BOW_THAT_COUNTS_MM, LEAST_UNDER_TANG_MM, REST_HUMIDITY, SEATING_GAP_MM
-from deft_bench.core.survey import Place
+from deft_bench.core.survey_kinds import Place
 from deft_bench.core.units import MM, Display
 
 State = Literal["done", "now", "later"]

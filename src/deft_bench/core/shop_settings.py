@@ -8,7 +8,7 @@ from deft_bench.core.board.positions import RuleStep
 from deft_bench.core.board.rules import read_share, rule_of
 from deft_bench.core.frets.grit_ladder import Abrasive, read_shelf
 from deft_bench.core.frets.levelling import least_height
-from deft_bench.core.survey import Order
+from deft_bench.core.survey_kinds import Order
 from deft_bench.core.units import Display, System
 from deft_bench.core.work.estimate import price_list
 

@@ -7,13 +7,11 @@ from dataclasses import dataclass
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.heights import Heights, deviations, mean_heights
 from deft_bench.core.frets.levelling import band_width
-from deft_bench.core.limits import LAND_MM, LAND_OFF_CENTRE_MM, SEATING_GAP_MM
 from deft_bench.core.neck.straightness import LEAST_READINGS, Straightness, Surface, straightness
-from deft_bench.core.survey import PER_STRING, Place, SurveyHead, heights_from, lanes_of, places
+from deft_bench.core.survey import SurveyHead, heights_from, places
+from deft_bench.core.survey_kinds import SURVEY_KINDS, Place
 
 EVENLY_READ = 0.8
-COUNTS_MM = {"seating": SEATING_GAP_MM, "sprout": 0.02, "crown_line": LAND_MM, "crown_offset": LAND_OFF_CENTRE_MM}
-"""From where on a reading of such a survey is a fault, mm."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,13 +56,14 @@ def figures(
     if head.kind == "straightness":
         gaps = {fret: um / 1000 for (_, fret), um in readings_um.items() if um is not None}
         return Figures(read, count, {}, None, None, None, bow(gaps, positions, surface))
-    if head.kind == "rocker" or head.kind in PER_STRING:
+    kind = SURVEY_KINDS[head.kind]
+    if kind.drawn == "explained" or kind.per_string:
         return Figures(read, count, {}, None, None, None, None)
-    if head.kind != "fret_heights":
-        least = COUNTS_MM.get(head.kind, math.inf)
+    if kind.drawn != "off_line":
+        least = kind.counts_mm if kind.drawn == "as_read" and kind.counts_mm is not None else math.inf
         values = {place: um / 1000 for place, um in readings_um.items() if um is not None}
         off_lanes: dict[str, list[float | None]] = {
-            lane: [values.get((lane, fret)) for fret in range(1, frets + 1)] for lane in lanes_of(head.kind)
+            lane: [values.get((lane, fret)) for fret in range(1, frets + 1)] for lane in kind.lanes
         }
         most = max(values.items(), key=lambda item: item[1], default=None)
         return Figures(read, count, off_lanes, most if most and most[1] >= least else None, None, None, None)

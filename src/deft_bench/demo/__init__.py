@@ -23,7 +23,8 @@ from deft_bench.core.frets.rocker import rock_of
 from deft_bench.core.instrument import STARTING, Spec
 from deft_bench.core.refret import starting_refret
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.survey import FLAT_UM, ONLY_METHOD, ROCKS_UM, Place, SurveyHead, heights_from, walk
+from deft_bench.core.survey import SurveyHead, heights_from
+from deft_bench.core.survey_kinds import FLAT_UM, ROCKS_UM, SURVEY_KINDS, Place
 from deft_bench.demo.setups import make_setups
 from deft_bench.demo.sheets import make_sheets
 from deft_bench.demo.week import make_week
@@ -182,7 +183,7 @@ def _rocker_survey(db: Connection, today: date) -> None:
     xs, frets = fret_positions(instrument.spec.mean_scale_mm, instrument.spec.frets), instrument.spec.frets
     job = jobs.open_of(db, [instrument.id])[instrument.id]
     answers = {}
-    for lane, fret in walk("rocker", frets, "lane_by_lane")[: 2 * (frets - 2) + 9]:
+    for lane, fret in SURVEY_KINDS["rocker"].places(frets, "lane_by_lane")[: 2 * (frets - 2) + 9]:
         heights = [neck.faults.get((lane, n), 0.0) for n in range(1, frets + 1)]
         answers[lane, fret] = ROCKS_UM if rock_of(xs, heights, (fret - 1, fret, fret + 1)) >= 0.02 else FLAT_UM
     day = today - timedelta(days=1)
@@ -207,7 +208,7 @@ def _head(kind: str, stage: str, tool: str, resolution_um: int, day: date) -> Su
     surface = "board" if kind in ("slot_depth", "straightness") and stage == "before" else "fret_tops"
     humidity = float(round(humidity_on(day)))
     return SurveyHead(
-        kind, stage, ONLY_METHOD[kind], surface, tool, resolution_um, "off", 21.0, humidity, "lane_by_lane"
+        kind, stage, SURVEY_KINDS[kind].methods[0], surface, tool, resolution_um, "off", 21.0, humidity, "lane_by_lane"
     )
 
 
@@ -228,7 +229,7 @@ def _bound_refret(db: Connection, today: date) -> None:
         dry = max(0.0, (52 - humidity_on(day)) * 0.011)
         values = {
             place: round(max(0.0, dry + chance.gauss(0, 0.01)) * 100) * 10
-            for place in walk("sprout", frets, "lane_by_lane")
+            for place in SURVEY_KINDS["sprout"].places(frets, "lane_by_lane")
         }
         _read(db, instrument.id, None, frets, _head("sprout", "before", "feeler gauges", 20, day), values, _at(day, 11))
     opened = today - timedelta(days=5)
@@ -258,14 +259,16 @@ def _bound_refret(db: Connection, today: date) -> None:
         bow,
         _at(opened, 10),
     )
-    depth = {place: 1_900 + 10 * chance.randint(-4, 6) for place in walk("slot_depth", frets, "lane_by_lane")}
+    depth = {
+        place: 1_900 + 10 * chance.randint(-4, 6) for place in SURVEY_KINDS["slot_depth"].places(frets, "lane_by_lane")
+    }
     _read(
         db, instrument.id, job, frets, _head("slot_depth", "before", "depth gauge", 20, opened), depth, _at(opened, 13)
     )
     refrets.save(db, job, replace(plan, cut=tuple(range(1, frets + 1))), _at(opened, 15))
     fitted = today - timedelta(days=1)
     refrets.fit(db, job, instrument.id, plan, _at(fitted, 11))
-    gaps = {place: 10 * chance.randint(0, 1) for place in walk("seating", frets, "lane_by_lane")}
+    gaps = {place: 10 * chance.randint(0, 1) for place in SURVEY_KINDS["seating"].places(frets, "lane_by_lane")}
     gaps |= {("middle", 7): 50, ("bass", 7): 30, ("treble", 15): 40}
     _read(
         db,
@@ -318,7 +321,10 @@ def _fretless_conversion(db: Connection, today: date) -> None:
     refrets.save(db, job, plan, _at(start, 11, 30))
     chance = random.Random(1313)
     day = today - timedelta(days=2)
-    depth = {place: 2_000 + 10 * chance.randint(-5, 5) for place in walk("slot_depth", spec.frets, "lane_by_lane")}
+    depth = {
+        place: 2_000 + 10 * chance.randint(-5, 5)
+        for place in SURVEY_KINDS["slot_depth"].places(spec.frets, "lane_by_lane")
+    }
     depth |= {("bass", 4): 1_620, ("treble", 4): 1_740, ("middle", 11): 1_760}
     _read(db, made, job, spec.frets, _head("slot_depth", "before", "depth gauge", 20, day), depth, _at(day, 16))
 
@@ -462,7 +468,7 @@ class _Bench:
 
     def heights_check(self, day: date, share: float) -> None:
         """An earlier look at the fret tops, with the fault still growing."""
-        places = walk("fret_heights", self.spec.frets, "lane_by_lane")
+        places = SURVEY_KINDS["fret_heights"].places(self.spec.frets, "lane_by_lane")
         self.heights_survey(day, self.closed_job(day, "Fret check"), "before", share, 0.0, places)
 
     def past_level(self, day: date) -> None:
@@ -471,7 +477,7 @@ class _Bench:
         jobs.set_nut(self.db, job, "out")
         lanes, frets = ("bass", "middle", "treble"), self.spec.frets
         low = {3, frets - 2}
-        places = walk("fret_heights", frets, "lane_by_lane")
+        places = SURVEY_KINDS["fret_heights"].places(frets, "lane_by_lane")
         survey_id = surveys.start(
             self.db, self.id, job, frets, self.head(day, "fret_heights", "before", "off"), _at(day, 13)
         )
@@ -514,7 +520,7 @@ class _Bench:
             self.db, self.id, "level_and_dress", _at(self.today - timedelta(days=3), 9),
             (self.today + timedelta(days=self.neck.promised)).isoformat() if self.neck.promised else None, self.neck.asked,
         )  # fmt: skip
-        places = walk("fret_heights", self.spec.frets, "lane_by_lane")
+        places = SURVEY_KINDS["fret_heights"].places(self.spec.frets, "lane_by_lane")
         if self.neck.partial:
             places = places[: self.spec.frets + 7]
         self.heights_survey(self.today - timedelta(days=1), job, "before", 1.0, self.neck.bow, places)

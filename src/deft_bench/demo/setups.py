@@ -11,7 +11,8 @@ from deft_bench.core.strings.clearance import clearance, held
 from deft_bench.core.strings.notes import K_CENTS
 from deft_bench.core.strings.setup_job import SetupReadings
 from deft_bench.core.strings.setup_plan import SetupPlan, scales, starting_setup, to_fields
-from deft_bench.core.survey import BUZZES_UM, CLEAN_UM, ONLY_METHOD, Place, SurveyHead, heights_from, places
+from deft_bench.core.survey import SurveyHead, heights_from, places
+from deft_bench.core.survey_kinds import BUZZES_UM, CLEAN_UM, SURVEY_KINDS, Place
 from deft_bench.store import instruments, jobs, setups, surveys
 from deft_bench.store.database import Connection
 
@@ -75,7 +76,7 @@ def _head(kind: str, stage: str, strings: int, at_frets: tuple[int, ...] = ()) -
     tool, resolution = tools[kind]
     counted = 0 if kind == "straightness" else strings
     return SurveyHead(
-        kind, stage, ONLY_METHOD[kind], "fret_tops", tool, resolution, "tuned", 21.0, 51.0, "lane_by_lane", "", counted, at_frets
+        kind, stage, SURVEY_KINDS[kind].methods[0], "fret_tops", tool, resolution, "tuned", 21.0, 51.0, "lane_by_lane", "", counted, at_frets
     )  # fmt: skip
 
 

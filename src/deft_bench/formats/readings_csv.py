@@ -5,7 +5,7 @@ import io
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
-from deft_bench.core.survey import ANSWERS, PER_CENT, Place, lanes_of, parse_reading, reading_problem, reading_words
+from deft_bench.core.survey_kinds import PER_CENT, SURVEY_KINDS, Place, SurveyKind
 from deft_bench.core.units import MM, LengthError, System
 
 MOST_BYTES = 500_000
@@ -40,7 +40,7 @@ def read_sheet(text: str, kind: str, frets: int, system: System, order: Collecti
     first = rows[0][1]
     separator = "\t" if "\t" in first else ";" if ";" in first else ","
     header = [cell.strip().lower() for cell in _cells(first, separator)]
-    lanes = tuple(dict.fromkeys(lane for lane, _ in order)) or lanes_of(kind)
+    lanes = tuple(dict.fromkeys(lane for lane, _ in order)) or SURVEY_KINDS[kind].lanes_of()
     least = min((fret for _, fret in order), default=1)
     wide = [lane for lane in lanes if lane in header]
     if "fret" not in header or not (wide or {"lane", "reading"} <= set(header)):
@@ -63,7 +63,7 @@ def read_sheet(text: str, kind: str, frets: int, system: System, order: Collecti
         ]:
             lane, typed = lane.strip().lower(), typed.strip()
             if typed:
-                made = _line(number, line[:120], (lane, fret), typed, lanes, taken, system, kind, frets)
+                made = _line(number, line[:120], (lane, fret), typed, lanes, taken, system, SURVEY_KINDS[kind], frets)
                 if order and made.problem is None and (lane, fret) not in order:
                     made = SheetLine(number, line[:120], problem=f"fret {fret} {lane} is not read in this survey")
                 found.append(made)
@@ -85,18 +85,18 @@ def _line(
     lanes: Iterable[str],
     taken: dict[Place, int],
     system: System,
-    kind: str,
+    kind: SurveyKind,
     frets: int,
 ) -> SheetLine:
     lane, fret = place
     if lane not in lanes:
         return SheetLine(number, text, problem=f"lane “{lane[:20]}” is not one of {', '.join(lanes)}")
     try:
-        value = parse_reading(typed, kind, system)
+        value = kind.read(typed, system)
     except LengthError as error:
         return SheetLine(number, text, place, problem=str(error))
-    problem = reading_problem(value, kind, fret)
-    if kind == "rocker" and not 1 < fret < frets:
+    problem = kind.problem(value, fret)
+    if kind.ends and not kind.ends < fret <= frets - kind.ends:
         problem = f"a test is named by its middle fret: 2 to {frets - 1}"
     if problem:
         return SheetLine(number, text, place, problem=problem)
@@ -114,12 +114,13 @@ def write_sheet(rows: Iterable[tuple[str, int, int | None, str, str]], kind: str
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(["fret", "lane", "reading", "typed", "at"])
+    unit = SURVEY_KINDS[kind].unit
     for lane, fret, um, typed, at in rows:
         shown = (
-            reading_words(um or 0, kind, MM)
-            if kind in ANSWERS
+            SURVEY_KINDS[kind].words(um or 0, MM)
+            if unit == "answer"
             else f"{(um or 0) / PER_CENT:g} cents"
-            if kind == "intonation"
+            if unit == "cents"
             else f"{(um or 0) / 1000:g} mm"
         )
         writer.writerow([fret, lane, "" if um is None else shown, inert(typed), at])

@@ -13,8 +13,8 @@ from deft_bench.core.instrument import CHOICES, KINDS, LENGTHS, Spec, problems, 
 from deft_bench.core.jobs import JOB_KINDS
 from deft_bench.core.strings import setup_plan
 from deft_bench.core.strings.string_set import CONSTRUCTIONS, WRAPS
-from deft_bench.core.survey import KINDS as SURVEY_KINDS
-from deft_bench.core.survey import METHODS, STAGES, STRING_STATES, SURFACES, SurveyHead, head_problems, lanes_of
+from deft_bench.core.survey import METHODS, STAGES, STRING_STATES, SURFACES, SurveyHead, head_problems
+from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.core.work.catalogue import HARDNESS
 from deft_bench.core.work.estimate import Estimate
 from deft_bench.core.work.job_sheet import EVENTS, Event
@@ -699,7 +699,7 @@ def _chain(here: str, survey: dict[str, Any]) -> list[str]:
     """What is wrong with a survey's readings: each is the first of its place, or replaces the latest one there."""
     lines = []
     latest: dict[tuple[str, int], int] = {}
-    lanes = lanes_of(survey["kind"], survey["strings"])
+    lanes = SURVEY_KINDS[survey["kind"]].lanes_of(survey["strings"])
     for k, reading in enumerate(survey["readings"]):
         place = reading["lane"], reading["fret"]
         open_string = reading["fret"] == 0 and survey["kind"] != "buzz"

@@ -6,7 +6,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from deft_bench.core.survey import Place, SurveyHead
+from deft_bench.core.survey import SurveyHead
+from deft_bench.core.survey_kinds import Place
 from deft_bench.store.database import Connection, new_uid, transaction
 
 

@@ -12,8 +12,8 @@ from deft_bench.bench.survey_results import SurveyResults, facts_of, latest, pla
 from deft_bench.core.instrument import CHOICES, KINDS, STARTING
 from deft_bench.core.jobs import JOB_KINDS, OPENED
 from deft_bench.core.strings.setup_job import SetupReadings
-from deft_bench.core.survey import ACTION_FRET, STAGES
-from deft_bench.core.survey import KINDS as SURVEY_KINDS
+from deft_bench.core.survey import STAGES
+from deft_bench.core.survey_kinds import ACTION_FRET, SURVEY_KINDS
 from deft_bench.store import instruments, jobs, notes, surveys
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.mini import Mini, mini
@@ -190,7 +190,7 @@ def show(instrument_id: int) -> str:
         say=say,
         job_kinds=JOB_KINDS,
         opened_kinds={kind: JOB_KINDS[kind] for kind in OPENED},
-        survey_kinds=SURVEY_KINDS,
+        survey_kinds={code: kind.label for code, kind in SURVEY_KINDS.items()},
         notes=flaws,
         removed=max(jobs.removed_from(db(), instrument_id).values(), default=0),
         levels=len(jobs.past_levels(db(), instrument_id)),

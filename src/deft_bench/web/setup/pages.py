@@ -41,7 +41,7 @@ from deft_bench.core.strings.setup_job import SetupReadings, SetupTarget
 from deft_bench.core.strings.setup_plan import SetupPlan, gap_range, pulls, saddle_starts, scales, string_names
 from deft_bench.core.strings.setup_solve import Solved, string_offsets
 from deft_bench.core.strings.string_set import CONSTRUCTIONS, WRAPS, relief_per_newton
-from deft_bench.core.survey import BUZZES_UM
+from deft_bench.core.survey_kinds import BUZZES_UM
 from deft_bench.core.units import Display
 from deft_bench.store import instruments, surveys
 from deft_bench.web.drawing.intonation_chart import intonation_chart

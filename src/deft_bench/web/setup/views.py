@@ -15,7 +15,7 @@ from deft_bench.core.strings.pitch import PitchError, pitch
 from deft_bench.core.strings.setup_plan import SetupPlan, string_names, to_fields
 from deft_bench.core.strings.setup_solve import Solved
 from deft_bench.core.strings.string_set import SETS, TUNINGS, made_of, notes_of, twelve
-from deft_bench.core.survey import PER_CENT, reading_problem, reading_words
+from deft_bench.core.survey_kinds import PER_CENT, SURVEY_KINDS
 from deft_bench.formats.nut_template import write_template
 from deft_bench.formats.wav import WavError, read_wav
 from deft_bench.store import instruments, jobs, setups, shop, surveys
@@ -69,7 +69,7 @@ def _trial(form: Form, instrument: instruments.Instrument, plan: SetupPlan) -> T
     hand = form.number("hand", 20, 300)
     actions = {number: form.length(f"action_{number}") for number in range(1, count + 1)}
     for number, um in actions.items():
-        problem = None if um is None else reading_problem(um, "strings", 12)
+        problem = None if um is None else SURVEY_KINDS["strings"].problem(um, 12)
         if problem:
             form.errors[f"action_{number}"] = problem
     if relief is not None and not -1_000 <= relief <= 2_000:
@@ -513,7 +513,7 @@ def sound(survey_id: int) -> Response | tuple[Response, int]:
         return redirect(url_for(".listen", survey_id=survey_id))
     return jsonify(
         hz=f"{found.hz:.2f}", note=found.note, off=f"{cents_between(found.hz, expected):+.1f}", confidence=f"{100 * found.confidence:.0f}",
-        cents={f"{lane}:{fret}": reading_words(value, "intonation", display()) for (lane, fret), value in cents.items()},
+        cents={f"{lane}:{fret}": SURVEY_KINDS["intonation"].words(value, display()) for (lane, fret), value in cents.items()},
         next=state["at"].code if state["at"] else "", href=url_for(".listen", survey_id=survey_id),
     )  # fmt: skip
 
@@ -527,7 +527,7 @@ def _store_cents(survey: surveys.Survey, string: int) -> dict[tuple[str, int], i
     rows, stored = [], {}
     for (what, fret), hz in heard.items():
         value = round(PER_CENT * cents_between(hz, open_hz * 2 ** (fret / 12)))
-        if what == "fretted" and reading_problem(value, "intonation", fret) is None:
+        if what == "fretted" and SURVEY_KINDS["intonation"].problem(value, fret) is None:
             rows.append(((str(string), fret), value, f"heard {hz:.3f} Hz, open {open_hz:.3f} Hz"[:60]))
             stored[str(string), fret] = value
     surveys.add_many(db(), survey.id, rows, stamp())

@@ -1,5 +1,6 @@
 """Survey: readings entered on the neck itself, by key, finger or sheet."""
 
-from deft_bench.web.surveys.views import screen
+from deft_bench.web.surveys import sheets, views
+from deft_bench.web.surveys.screen import screen
 
-__all__ = ["screen"]
+__all__ = ["screen", "sheets", "views"]

@@ -1,0 +1,243 @@
+"""Surveys at the bench: which is due, how one starts, where its cursor goes, and taking a reading."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+from deft_bench.bench.refret_progress import daylight_of
+from deft_bench.bench.rocker_results import rocker_results
+from deft_bench.bench.setup_readings import setup_stage
+from deft_bench.bench.survey_results import facts_of, moved_since_read
+from deft_bench.core.acts import MOVES_HEIGHTS
+from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.calls import frets_named
+from deft_bench.core.frets.heights import deviations
+from deft_bench.core.level_job import now as level_now
+from deft_bench.core.refret import slot_needs
+from deft_bench.core.shop_settings import ShopSettings
+from deft_bench.core.survey import SurveyHead, cursor_places, heights_from, places
+from deft_bench.core.survey_kinds import SURVEY_KINDS, Order, Place
+from deft_bench.core.times import stamp
+from deft_bench.core.units import LengthError
+from deft_bench.store import boards, instruments, jobs, refrets, shop, surveys
+from deft_bench.store.database import Connection, transaction
+
+USUAL_INTONATION_FRETS = (1, 3, 5, 7, 12)
+
+
+class ReadingRefusedError(ValueError):
+    """A reading that cannot be taken; the message says why and what is accepted."""
+
+
+@dataclass(frozen=True, slots=True)
+class UsualHead:
+    """What a new survey's heading starts with: as the last of its kind was read, in the bench's present climate."""
+
+    when: str
+    method: str
+    surface: str
+    tool: str
+    resolution: int
+    string_state: str
+    at_frets: tuple[int, ...]
+    order: Order
+    temperature_c: float | None
+    humidity: float | None
+
+
+def usual_head(
+    db: Connection, settings: ShopSettings, job: jobs.Job | None, instrument: instruments.Instrument, kind: str
+) -> UsualHead:
+    """The heading to begin with."""
+    of = SURVEY_KINDS[kind]
+    before = next(iter(surveys.of_instrument(db, instrument.id, kind, 1)), None)
+    head = before.head if before else None
+    climate = shop.latest_climate(db)
+    return UsualHead(
+        due_when(db, job, kind) if job else "before",
+        head.method if head else of.methods[0],
+        head.surface if head else of.surfaces[0],
+        head.tool if head else of.tool,
+        head.resolution_um if head else of.resolution_um,
+        head.string_state if head else "tuned" if job and job.kind == "setup" else "off",
+        head.at_frets if head else USUAL_INTONATION_FRETS,
+        settings.reading_order,
+        climate[1] if climate else None,
+        climate[2] if climate else None,
+    )
+
+
+def due_when(db: Connection, job: jobs.Job, kind: str) -> str:
+    """Whether a survey started now is before the work, between, or after it."""
+    if job.kind == "setup":
+        return setup_stage(db, job, kind)
+    if job.kind == "refret" and kind != "fret_heights":
+        return "after" if refrets.fitted(db, job.id) else "before"
+    plans = jobs.plans(db, job.id)
+    if plans and plans[-1].done_at:
+        return "after" if plans[-1].outcome["kind"] == "level" else "between"
+    return "between" if surveys.of_job(db, job.id) else "before"
+
+
+def survey_to_go_on_with(
+    db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument
+) -> int | None:
+    """The height survey that a job goes on with; None when a new one is due."""
+    facts = facts_of(db, settings, job, instrument)
+    code, _ = level_now(facts)
+    heights = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind == "fret_heights"]
+    if not heights or facts.stale:
+        return None
+    plan = next(reversed(jobs.plans(db, job.id)), None)
+    carried_out = plan is not None and plan.done_at is not None and heights[-1].id <= plan.survey_id
+    return None if carried_out and code in ("survey", "after") else heights[-1].id
+
+
+def readable_alone(db: Connection, job: jobs.Job | None) -> tuple[surveys.Survey, str] | None:
+    """The job's last complete height survey, from which unread frets may stand, and the frets lifted since as a suggestion.
+
+    None when there is none, or when metal has come off or the neck was bent since: then every fret is read again.
+    """
+    if job is None:
+        return None
+    heights = [one for one in surveys.of_job(db, job.id) if one.head.kind == "fret_heights"]
+    if not heights or surveys.counts(db, [heights[-1].id])[heights[-1].id] < 3 * heights[-1].frets:
+        return None
+    last = heights[-1]
+    if moved_since_read(db, last, MOVES_HEIGHTS - {"reseat", "lift"}) is not None:
+        return None
+    plan = next(reversed(jobs.plans(db, job.id)), None)
+    if plan is not None and plan.done_at is not None and last.id <= plan.survey_id:
+        lifted = ", ".join(map(str, plan.outcome["frets"]))
+        return (last, lifted) if plan.outcome["kind"] == "lift" else None
+    loose = sorted(daylight_of(db, job)[0]) if moved_since_read(db, last, frozenset({"reseat"})) else []
+    return last, ", ".join(map(str, loose))
+
+
+def start_survey(
+    db: Connection,
+    now: datetime,
+    job: jobs.Job,
+    instrument: instruments.Instrument,
+    head: SurveyHead,
+    only: tuple[int, ...] = (),
+) -> int:
+    """Start a survey and return its id. With `only`, the other frets stand as they were read before.
+
+    Raises ReadingRefusedError when the others were read another way.
+    """
+    before = readable_alone(db, job) if only and SURVEY_KINDS[head.kind].named_frets == "may" else None
+    if before is not None and before[0].head.method != head.method:
+        raise ReadingRefusedError("Read them the same way as the others, or empty this box and read all.")
+    named = only if before is not None else head.at_frets
+    with transaction(db):
+        made = surveys.start(
+            db, instrument.id, job.id, instrument.spec.frets, replace(head, at_frets=named), stamp(now)
+        )
+        if before is not None:
+            rows = [
+                (place, um, "as before")
+                for place, um in surveys.values(db, before[0].id).items()
+                if um is not None and place[1] not in only
+            ]
+            surveys.add_many(db, made, rows, stamp(now))
+    return made
+
+
+def start_check(db: Connection, now: datetime, instrument: instruments.Instrument, head: SurveyHead) -> int:
+    """Start a straightness check outside any job, kept as an inspection of its own; returns the survey's id."""
+    with transaction(db):
+        job_id = jobs.open_job(db, instrument.id, "inspection", stamp(now), None, "Straightness check")
+        survey_id = surveys.start(db, instrument.id, job_id, instrument.spec.frets, head, stamp(now))
+        jobs.close(db, job_id, stamp(now))
+    return survey_id
+
+
+def cursor_order(db: Connection, survey: surveys.Survey) -> list[Place]:
+    """The places of a survey in the cursor's order; where a partial refret is read, only the frets that it replaces."""
+    order = cursor_places(survey.head, survey.frets)
+    if SURVEY_KINDS[survey.head.kind].refret_only and survey.job_id:
+        plan = refrets.plan_of(db, survey.job_id)
+        if plan is not None:
+            return [place for place in order if place[1] in plan.frets] or order
+    return order
+
+
+def accept_reading(
+    db: Connection,
+    settings: ShopSettings,
+    now: datetime,
+    survey: surveys.Survey,
+    place: Place,
+    typed: str | None,
+    *,
+    token: str,
+    expects: int | None,
+) -> surveys.Reading:
+    """Take one reading as it was typed, saved before this returns; None withdraws what stands there.
+
+    Raises ReadingRefusedError for a place that the survey does not read or a reading that cannot be meant, and
+    surveys.ReadingConflictError when another window has read the place since.
+    """
+    order = cursor_order(db, survey)
+    if place not in order or not token:
+        raise ReadingRefusedError(_not_here(survey, place, order))
+    value = None
+    if typed is not None:
+        kind = SURVEY_KINDS[survey.head.kind]
+        try:
+            value = kind.read(typed, settings.system)
+        except LengthError as error:
+            raise ReadingRefusedError(str(error)) from None
+        problem = kind.problem(value, place[1])
+        if problem:
+            raise ReadingRefusedError(problem)
+    return surveys.accept(
+        db, survey.id, place, value, typed or "", stamp(now), token=f"{survey.id}:{token}", expects=expects
+    )
+
+
+def _not_here(survey: surveys.Survey, place: Place, order: Sequence[Place]) -> str:
+    if place in places(survey.head, survey.frets):
+        named = sorted({fret for _, fret in order})
+        return (
+            f"This survey reads only {frets_named(named)}: the others stand as they were. Start another to read them."
+        )
+    return "That place is not on this neck."
+
+
+def off_mm(
+    db: Connection,
+    settings: ShopSettings,
+    survey: surveys.Survey,
+    instrument: instruments.Instrument,
+    values: dict[Place, int | None],
+) -> dict[str, list[float | None]]:
+    """By lane, what is drawn at each place, mm: off the lane's fair line, as it was read, too shallow by, or what explains the tests.
+
+    Lanes of strings begin with the open string; the others with fret 1.
+    """
+    kind = SURVEY_KINDS[survey.head.kind]
+    if kind.drawn == "explained":
+        found = rocker_results(db, settings, survey, instrument, values, settings.rock_mm)
+        return found.off_mm(survey.frets, values)
+    if kind.drawn == "off_line":
+        positions = fret_positions(instrument.spec.mean_scale_mm, survey.frets)
+        lanes = heights_from(values, survey.head.method, survey.frets)
+        return {lane: deviations(positions, heights) for lane, heights in lanes.items()}
+    needs = _slot_needs(db, survey, instrument) if kind.drawn == "too_shallow" else None
+
+    def drawn(um: int | None) -> float | None:
+        return None if um is None else um / 1000 if needs is None else needs - um / 1000
+
+    frets = range(0 if kind.per_string else 1, survey.frets + 1)
+    return {lane: [drawn(values.get((lane, fret))) for fret in frets] for lane in kind.lanes_of(survey.head.strings)}
+
+
+def _slot_needs(db: Connection, survey: surveys.Survey, instrument: instruments.Instrument) -> float:
+    """The least depth of a slot, mm: for the tang of the job's refret, else for the instrument's own."""
+    plan = refrets.plan_of(db, survey.job_id) if survey.job_id else None
+    if plan is not None:
+        return slot_needs(plan.tang_depth_um, plan.gap_um)
+    gap = boards.plan_of(db, instrument.id, instrument.spec).under_tang_gap_um
+    return slot_needs(instrument.spec.tang_depth_um, gap)
