@@ -44,7 +44,8 @@ def main() -> int:
     print(f"{'product':<12}{product:>7}\n{'tests':<12}{test:>7}\n{'scripts':<12}{apart:>7} (in neither)")
     ratio = test / product
     print(f"{'ratio':<12}{ratio:>7.3f}  wanted {LEAST:.3f} to {MOST:.3f}")
-    return 0 if "--check" not in sys.argv or LEAST <= ratio <= MOST else 1
+    # more tests than wanted are a note, not a fault
+    return 0 if "--check" not in sys.argv or ratio >= LEAST else 1
 
 
 if __name__ == "__main__":

@@ -1,22 +1,21 @@
 """Repairing a schedule in place: what stood stays on its day, and one or two jobs give way to what has slipped."""
 
-import time
 from itertools import combinations
 
+from deft_bench.core.work.schedule.deadline import Deadline
 from deft_bench.core.work.schedule.grid import Cost, Grid, cost_of
 from deft_bench.core.work.schedule.listing import NEAR, by_list, put_first
 
 FAR = 1e7
 
 
-def repaired(grid: Grid, seconds: float) -> list[tuple[int, int]] | None:
+def repaired(grid: Grid, until: Deadline) -> list[tuple[int, int]] | None:
     """The best list in which every step that stood keeps to its day, order and technician, except those of at most two jobs, which fill what is left.
 
     None when nothing stood before.
     """
     if not any(task.was for task in grid.tasks):
         return None
-    until = time.monotonic() + seconds
     jobs = [j for j in range(len(grid.bench.jobs)) if grid.of_job(j)]
     best: tuple[Cost, list[tuple[int, int]]] | None = None
     # those with most days to spare give way first
@@ -30,7 +29,7 @@ def repaired(grid: Grid, seconds: float) -> list[tuple[int, int]] | None:
                 cost = cost_of(grid, starts)
                 if best is None or cost.key < best[0].key:
                     best = cost, starts
-        if time.monotonic() > until:
+        if until.left < 0:
             break
     return best[1] if best else None
 

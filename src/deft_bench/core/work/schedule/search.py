@@ -1,9 +1,9 @@
 """Local search over lists: each job aims at a day, its steps are as urgent as the latest starts that keep it; one aim after another is moved."""
 
 import random
-import time
 from dataclasses import dataclass
 
+from deft_bench.core.work.schedule.deadline import Deadline
 from deft_bench.core.work.schedule.grid import Cost, Grid, cost_of, tight
 from deft_bench.core.work.schedule.listing import NEAR, by_list, put_first
 from deft_bench.core.work.schedule.relaxed import Relaxed, latest_starts, least_changeovers
@@ -21,9 +21,8 @@ STAYS = (0.0, DAY / 3, 2.0 * DAY)
 """By how many minutes the instrument in hand may be kept before a more urgent one."""
 
 
-def search(grid: Grid, first: list[tuple[int, int]], found: Relaxed, seconds: float) -> list[tuple[int, int]]:
-    """The best list found in some seconds; no step of idle time worse than the first."""
-    until = time.monotonic() + seconds
+def search(grid: Grid, first: list[tuple[int, int]], found: Relaxed, until: Deadline) -> list[tuple[int, int]]:
+    """The best list found until a deadline; no step of idle time worse than the first."""
     chance = random.Random(SEED)
     step = max(1, round(IDLE_STEP * sum(task.size for task in grid.tasks)))
 
@@ -43,7 +42,7 @@ def search(grid: Grid, first: list[tuple[int, int]], found: Relaxed, seconds: fl
     at = _Aim([float(grid.day_ends[day]) for day in days], 0.0, 0, 0.0)
     reached: tuple[float, ...] = (float("inf"),)
     tried = better = 0
-    while time.monotonic() < until and tried - better <= STALE[0] + STALE[1] * len(grid.tasks):
+    while until.left > 0 and tried - better <= STALE[0] + STALE[1] * len(grid.tasks):
         turns, share, near, stay = list(at.turns), at.share, at.near, at.stay
         if tried < len(begin):
             share, near, stay = begin[tried]

@@ -4,7 +4,6 @@ The aims in order: days late by the weight of the promise; steps moved from wher
 last step ends; changeovers from one instrument to another. Each says what was reached and what is proven that nothing can go under.
 """
 
-import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from itertools import pairwise
@@ -13,6 +12,7 @@ from typing import Any
 from ortools.sat.python import cp_model
 
 from deft_bench.core.work.schedule.bench import Aim, Bench, Schedule
+from deft_bench.core.work.schedule.deadline import Deadline
 from deft_bench.core.work.schedule.grid import (
     Grid,
     ScheduleError,
@@ -31,6 +31,8 @@ from deft_bench.core.work.schedule.tightening import tightened
 
 LIMIT_S = 5.0
 LEAST_RUN_S, RESCUE_S = 0.05, 5.0
+WORK_IN_A_SECOND = 0.1
+"""The solver's own measure of work that one worker does in about a second."""
 SPARE_DAYS = 7
 """How much farther than the first list the solver may look: less lateness may end later."""
 FIRST_TRIES = 4
@@ -42,12 +44,14 @@ SHARES = {"lateness": 0.6, "moved": 0.4, "idle": 0.75, "changeovers": 1.0}
 """The share of what is left of the time that each aim may use."""
 
 
-def schedule(bench: Bench, limit_s: float = LIMIT_S, workers: int = 0) -> Schedule:
+def schedule(bench: Bench, limit_s: float = LIMIT_S, workers: int = 0, *, by_work: bool = False) -> Schedule:
     """Plan a bench within some seconds; with no time at all the first list is the answer.
+
+    `by_work` counts seconds of computing instead of those on the clock, so that the answer does not hang on what else the machine does.
 
     Raises ScheduleError when nobody works, a step fits nowhere, or pins contradict the order of a job.
     """
-    begun = time.monotonic()
+    until = Deadline.after(limit_s, by_work=by_work)
     grid = make_grid(bench)
     if not grid.tasks:
         return Schedule((), tuple(Aim(name, 0, 0, 0) for name in SHARES), {}, {})
@@ -55,7 +59,7 @@ def schedule(bench: Bench, limit_s: float = LIMIT_S, workers: int = 0) -> Schedu
     known = relaxed(grid, max(RELAX_S[0], min(RELAX_S[1], limit_s * RELAX_SHARE)))
     least = {"lateness": known.bound, "moved": 0, "idle": least_idle(grid), "changeovers": least_changeovers(grid)}
     if first is None or limit_s > 0:
-        starts, bounds = _improve(grid, first, known, least, begun + limit_s, workers)
+        starts, bounds = _improve(grid, first, known, least, until, workers)
     else:
         starts, bounds = first, {}
     starts = tightened(grid, pulled_forward(grid, starts))
@@ -91,15 +95,15 @@ def _improve(
     first: list[tuple[int, int]] | None,
     known: Relaxed,
     least: Mapping[str, int],
-    until: float,
+    until: Deadline,
     workers: int,
 ) -> tuple[list[tuple[int, int]], dict[str, int]]:
     """Solve aim by aim from a first answer; raises ScheduleError when the pins let nothing through."""
     if first is not None:
-        kept = repaired(grid, (until - time.monotonic()) * REPAIR_SHARE)
+        kept = repaired(grid, until.share(REPAIR_SHARE))
         if kept is not None and cost_of(grid, kept).key < cost_of(grid, first).key:
             first = kept
-        first = search(grid, first, known, (until - time.monotonic()) * SEARCH_SHARE)
+        first = search(grid, first, known, until.share(SEARCH_SHARE))
     best, bounds = first, dict[str, int]()
     far = max((at + grid.tasks[i].size for i, (at, _) in enumerate(first)), default=0) if first else grid.day_ends[-2]
     far = grid.day_ends[min(len(grid.day_ends) - 1, grid.day_of(far) + SPARE_DAYS)]
@@ -112,13 +116,13 @@ def _improve(
         reached = getattr(cost_of(grid, best), name) if best is not None else None
         expression, offset = build()
         made.model.add(expression + offset >= least[name])
-        left = until - time.monotonic()
+        left = until.left
         if reached is not None and reached <= least[name]:
             bounds[name] = reached
         elif best is None or left > LEAST_RUN_S:
             # without any answer yet the solver gets the time that it needs for one
             limit = max(LEAST_RUN_S if best is not None else RESCUE_S, left * SHARES[name])
-            found, bound = _run(made, grid, expression, best, limit, workers)
+            found, bound = _run(made, grid, expression, best, limit, workers, by_work=until.by_work)
             if found is None and best is None:
                 if grid.bench.pins:
                     raise ScheduleError("pins", "the pins contradict each other or the order of a job; take one out")
@@ -298,7 +302,7 @@ def _changeovers(grid: Grid, made: _Model) -> tuple[Any, int]:
 
 
 def _run(
-    made: _Model, grid: Grid, expression: Any, best: Starts | None, seconds: float, workers: int
+    made: _Model, grid: Grid, expression: Any, best: Starts | None, seconds: float, workers: int, *, by_work: bool
 ) -> tuple[list[tuple[int, int]] | None, int | None]:
     """One aim's search, from the best answer so far; its bound where there is one."""
     model = made.model
@@ -311,7 +315,10 @@ def _run(
                     model.add_hint(here, other == t)
     model.minimize(expression)
     solver = cp_model.CpSolver()
-    solver.parameters.max_time_in_seconds = seconds
+    if by_work:
+        solver.parameters.max_deterministic_time = seconds * WORK_IN_A_SECOND
+    else:
+        solver.parameters.max_time_in_seconds = seconds
     solver.parameters.num_workers = workers
     solver.parameters.random_seed = 1
     status = solver.solve(model)
