@@ -92,10 +92,12 @@ def bench_level_plan() -> None:
     }
     same = pays == {option.lift for option in plan_level(request).options if option.lift}
     print(
-        f"level-plan, 24 frets × 3 lanes, {len(theirs)} sets: {solver / ours:.0f} times faster than HiGHS one by one (wanted: 20)"
+        f"level-plan, 24 frets × 3 lanes, {len(theirs)} sets: {solver / ours:.0f} times faster than HiGHS one by one"
+        " (wanted: 20)"
     )
     print(
-        f"  largest difference in any total {worst:.1e} mm; the sets that pay are {'the same' if same else 'NOT the same'}"
+        f"  largest difference in any total {worst:.1e} mm; the sets that pay are"
+        f" {'the same' if same else 'NOT the same'}"
     )
 
 
@@ -117,7 +119,8 @@ def grow(db: Connection) -> None:
                 db, replace(spec, name=f"{chance.choice(['Heron', 'Tern', 'Snipe', 'Ruff'])} No. {n + 20}"), at
             )
             cursor = db.execute(
-                "INSERT INTO job (uid, instrument_id, kind, opened_at, promised_on, closed_at) VALUES (?, ?, ?, ?, ?, ?)",
+                "INSERT INTO job (uid, instrument_id, kind, opened_at, promised_on, closed_at) VALUES (?, ?, ?, ?,"
+                " ?, ?)",
                 (f"{n + 10_000:032x}", made, "level_and_dress", at, "2027-01-01", None if n % 20 == 0 else at),
             )
             for _ in range(per):
@@ -150,10 +153,27 @@ def bench_pages() -> None:
             heron = next(job for job in jobs.in_bench_order(db))
             survey = surveys.of_job(db, heron.id)[0].id
         pages = {
-            "today": "/", "instruments": "/instruments", "find one": "/instruments?q=curlew", "find many": "/instruments?q=no", "instrument": "/instruments/1",
-            "survey": f"/surveys/{survey}", "level": f"/jobs/{heron.id}/level", "record": f"/jobs/{heron.id}/record", "settings": "/settings",
-            "board": "/instruments/14/board", "marking": "/instruments/14/board/marking", "refret": "/jobs/132/refret", "boards": "/boards", "setup": "/instruments/8/setup", "run sheet": "/jobs/12/sheet", "intonation": "/instruments/8/setup/intonation", "schedule": "/schedule", "stock": "/stock", "tools": "/tools", "estimate": "/jobs/12/estimate",
-        }  # fmt: skip
+            "today": "/",
+            "instruments": "/instruments",
+            "find one": "/instruments?q=curlew",
+            "find many": "/instruments?q=no",
+            "instrument": "/instruments/1",
+            "survey": f"/surveys/{survey}",
+            "level": f"/jobs/{heron.id}/level",
+            "record": f"/jobs/{heron.id}/record",
+            "settings": "/settings",
+            "board": "/instruments/14/board",
+            "marking": "/instruments/14/board/marking",
+            "refret": "/jobs/132/refret",
+            "boards": "/boards",
+            "setup": "/instruments/8/setup",
+            "run sheet": "/jobs/12/sheet",
+            "intonation": "/instruments/8/setup/intonation",
+            "schedule": "/schedule",
+            "stock": "/stock",
+            "tools": "/tools",
+            "estimate": "/jobs/12/estimate",
+        }
         clients = [create_app(path, now=lambda: DAY).test_client() for path in (small, large)]
         print(
             f"pages with {counts[0]:,} instruments and {counts[1]:,} readings against the demo's (wanted: at most 1.5)"
@@ -204,13 +224,16 @@ def _bench_fortnight(seed: int) -> None:
     then, found = cost_of(grid, plain), schedule(bench, 10)
     late, idle = found.aim("lateness"), found.aim("idle")
     print(
-        f"schedule, fortnight {seed}: lateness {late.value / max(1, then.lateness):.2f} and idle {idle.value / max(1, then.idle):.2f} of nearest promise first;"
-        f" gaps to the bound {late.gap:.3f} and {idle.gap:.3f}; a first answer takes {first / reference:.0f} plain lists"
+        f"schedule, fortnight {seed}: lateness {late.value / max(1, then.lateness):.2f} and idle"
+        f" {idle.value / max(1, then.idle):.2f} of nearest promise first; gaps to the bound {late.gap:.3f} and"
+        f" {idle.gap:.3f}; a first answer takes {first / reference:.0f} plain lists"
     )
 
 
 def bench_board() -> None:
-    """A changed number on the Board screen, worked out and drawn, for a large board against a small one; and all of its files."""
+    """A changed number on the Board screen, worked out and drawn, for a large board against a small one; and all of
+    its files.
+    """
     with tempfile.TemporaryDirectory() as folder:
         database = Path(folder) / "demo.sqlite3"
         make_demo(database, DAY.date())
@@ -233,31 +256,37 @@ def bench_board() -> None:
         )
         files = timed(lambda: [client.get(f"/instruments/14/board/files/{kind}") for kind in EXPORTS], 5)
         print(
-            f"all files of one board against one redrawing: {files / times['large']:.1f}   (under 2 s here: {'yes' if files < 2 else 'NO'})"
+            f"all files of one board against one redrawing: {files / times['large']:.1f}   (under 2 s here:"
+            f" {'yes' if files < 2 else 'NO'})"
         )
 
 
 def bench_setup() -> None:
-    """Clearance, the lowest setup and pitch against plain ways to the same figures; and a slider's answer against the page it stands on."""
+    """Clearance, the lowest setup and pitch against plain ways to the same figures; and a slider's answer against
+    the page it stands on.
+    """
     chance = random.Random(8)
     errors = {lane: [chance.gauss(0, 0.01) for _ in range(24)] for lane in ("bass", "middle", "treble")}
     frame = StringFrame(686, 24, 0.15, errors=errors)
     strings = [OverString(i, 78, 0.12, 1.0, 1.6) for i in range(1, 9)]
     ours, plain = timed(lambda: clearance(frame, strings), 25), timed(lambda: plain_margins(frame, strings), 5)
     print(
-        f"clearance, 8 strings × 24 frets: {plain / ours:.0f} times faster than fret by fret (median under 5 ms here: {'yes' if ours < 0.005 else 'NO'})"
+        f"clearance, 8 strings × 24 frets: {plain / ours:.0f} times faster than fret by fret (median under 5 ms here:"
+        f" {'yes' if ours < 0.005 else 'NO'})"
     )
     free = [replace(one, action_12_mm=None) for one in strings]
     solve = timed(lambda: setup_solve(frame, free, (0.05, 0.3), 0.02), 15)
     search = timed(lambda: [clearance(replace(frame, relief_mm=0.05 + 0.01 * k), strings) for k in range(26)], 3)
     print(
-        f"setup-solve against 26 clearances, a bare search's first step: {solve / search:.2f} (median under 150 ms here: {'yes' if solve < 0.15 else 'NO'})"
+        f"setup-solve against 26 clearances, a bare search's first step: {solve / search:.2f} (median under 150 ms"
+        f" here: {'yes' if solve < 0.15 else 'NO'})"
     )
     t = np.arange(3 * 48_000) / 48_000
     note = 0.4 * sum(np.exp(-t * n / 3) * np.sin(2 * np.pi * 110 * n * t) / n for n in range(1, 12))
     found, bare = timed(lambda: pitch(note, 48_000), 7), timed(lambda: np.fft.rfft(note, 1 << 19), 7)
     print(
-        f"pitch of 3 s against one bare spectrum: {found / bare:.1f} (median under 400 ms here: {'yes' if found < 0.4 else 'NO'})"
+        f"pitch of 3 s against one bare spectrum: {found / bare:.1f} (median under 400 ms here:"
+        f" {'yes' if found < 0.4 else 'NO'})"
     )
     with tempfile.TemporaryDirectory() as folder:
         database = Path(folder) / "demo.sqlite3"
@@ -270,7 +299,8 @@ def bench_setup() -> None:
         slid = timed(lambda: client.post("/instruments/1/setup/preview", data=sent), 25)
         page = timed(lambda: client.get("/instruments/1/setup"), 15)
         print(
-            f"a slider's answer against its page: {slid / page:.2f} (median under 100 ms here: {'yes' if slid < 0.1 else 'NO'})"
+            f"a slider's answer against its page: {slid / page:.2f} (median under 100 ms here:"
+            f" {'yes' if slid < 0.1 else 'NO'})"
         )
 
 

@@ -92,9 +92,18 @@ def ids(database: Path) -> dict[str, int]:
         levelled = next(job.id for job in jobs.of_instrument(db, 1) if jobs.plans(db, job.id))
         set_up = next(job.id for job in jobs.of_instrument(db, 9) if job.kind == "setup")
         return {
-            "heron": by_instrument[1], "plover": by_instrument[2], "dunlin": by_instrument[3], "godwit": by_instrument[7],
-            "curlew": by_instrument[4], "avocet": by_instrument[5], "redshank": by_instrument[12], "partial": seven.id, "rocker": rocker.id, "levelled": levelled, "set_up": set_up,
-        }  # fmt: skip
+            "heron": by_instrument[1],
+            "plover": by_instrument[2],
+            "dunlin": by_instrument[3],
+            "godwit": by_instrument[7],
+            "curlew": by_instrument[4],
+            "avocet": by_instrument[5],
+            "redshank": by_instrument[12],
+            "partial": seven.id,
+            "rocker": rocker.id,
+            "levelled": levelled,
+            "set_up": set_up,
+        }
 
 
 if __name__ == "__main__":

@@ -1,4 +1,6 @@
-"""The project keeps its own rules: commands in the README work, links lead somewhere, layers and the test ratio hold."""
+"""The project keeps its own rules: commands in the README work, links lead somewhere, layers and the test ratio
+hold.
+"""
 
 import json
 import os

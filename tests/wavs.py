@@ -6,8 +6,17 @@ import struct
 import numpy as np
 
 
-def tone(hz: float, *, stiff: float = 1e-4, rate: int = 44_100, seconds: float = 3.0, lead: float = 0.2, noise: float = 1e-5, seed: int = 0,
-         amps: tuple[float, ...] | None = None) -> np.ndarray:  # fmt: skip
+def tone(
+    hz: float,
+    *,
+    stiff: float = 1e-4,
+    rate: int = 44_100,
+    seconds: float = 3.0,
+    lead: float = 0.2,
+    noise: float = 1e-5,
+    seed: int = 0,
+    amps: tuple[float, ...] | None = None,
+) -> np.ndarray:
     """A plucked note whose first partial is at `hz`, after a moment of silence."""
     chance = np.random.default_rng(seed)
     t = np.arange(int(seconds * rate)) / rate

@@ -60,7 +60,10 @@ def _parser() -> argparse.ArgumentParser:
         "--as",
         dest="kind",
         default="record",
-        help="record (the default, JSON), or a file of the board: svg, dxf, pdf, pdf-long, marking-csv, inlays-csv, slots-gcode",
+        help=(
+            "record (the default, JSON), or a file of the board: svg, dxf, pdf, pdf-long, marking-csv, inlays-csv,"
+            " slots-gcode"
+        ),
     )
     export.add_argument(
         "--out", type=Path, help="write to this file instead; a folder takes every file of the board with --as all"

@@ -9,8 +9,13 @@ from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwrig
 expect.set_options(timeout=30_000)
 
 ARGS = [
-    "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run",
-]  # fmt: skip
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+]
 
 
 @pytest.fixture(scope="session")

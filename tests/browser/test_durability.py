@@ -1,4 +1,6 @@
-"""The server is killed in the middle of a survey: what the page showed as accepted is there, what was typed is not lost."""
+"""The server is killed in the middle of a survey: what the page showed as accepted is there, what was typed is not
+lost.
+"""
 
 from contextlib import closing
 
@@ -66,7 +68,8 @@ def test_a_double_key_makes_one_reading_and_nothing_is_lost_at_speed(page: Page,
     expect(page.locator('[data-say="read"]')).to_have_text("1")
     # the same request again, as a retry after a lost answer would send it
     status = page.evaluate(
-        "([url, body]) => fetch(url, {method: 'POST', body: new URLSearchParams(body), headers: {Accept: 'application/json'}}).then(a => a.status)",
+        "([url, body]) => fetch(url, {method: 'POST', body: new URLSearchParams(body), headers: {Accept:"
+        " 'application/json'}}).then(a => a.status)",
         [f"{server.url}/surveys/1/readings", sent[0]],
     )
     assert status == 200

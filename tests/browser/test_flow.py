@@ -1,4 +1,6 @@
-"""The main job by keyboard alone in a real browser on a real server: enter, survey, call, do it, survey again, record."""
+"""The main job by keyboard alone in a real browser on a real server: enter, survey, call, do it, survey again,
+record.
+"""
 
 import re
 from contextlib import closing

@@ -1,4 +1,6 @@
-"""The setup in a real browser: sliders and map, the whole job on three kinds of bridge, and notes through a microphone."""
+"""The setup in a real browser: sliders and map, the whole job on three kinds of bridge, and notes through a
+microphone.
+"""
 
 import re
 from collections.abc import Sequence

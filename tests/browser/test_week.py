@@ -1,4 +1,6 @@
-"""Jobs from intake to report by their run sheets, and the bench's week, in a real browser on a server whose clock the test moves."""
+"""Jobs from intake to report by their run sheets, and the bench's week, in a real browser on a server whose clock
+the test moves.
+"""
 
 import re
 import threading
@@ -46,7 +48,9 @@ def clocked(demo_path: Path) -> Iterator[Clocked]:
 
 
 def work_off(page: Page, bench: Clocked, address: str) -> int:
-    """Start and finish step after step by the one key, waiting out every cure, to the end of the sheet; returns how many."""
+    """Start and finish step after step by the one key, waiting out every cure, to the end of the sheet; returns how
+    many.
+    """
     steps = 0
     page.goto(address)
     while True:
@@ -180,7 +184,8 @@ def test_a_strip_is_dragged_or_walked_to_a_pin_and_says_what_it_costs(page: Page
     page.mouse.move(x, y)
     page.mouse.down()
     scale = page.evaluate(
-        "document.querySelector('#rails svg').getScreenCTM().a * Number(document.getElementById('rails').dataset.perMinute)"
+        "document.querySelector('#rails svg').getScreenCTM().a *"
+        " Number(document.getElementById('rails').dataset.perMinute)"
     )
     page.mouse.move(x + 20 * scale, y, steps=4)
     page.mouse.move(x + 30 * scale, y, steps=4)

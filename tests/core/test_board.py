@@ -57,8 +57,14 @@ def test_reference_fanned_board() -> None:
 
 
 @given(
-    st.floats(400, 900), st.floats(0, 0.06), st.floats(0, 24), st.integers(12, 24), st.floats(24, 60), st.floats(0, 25), st.floats(1, 6)
-)  # fmt: skip
+    st.floats(400, 900),
+    st.floats(0, 0.06),
+    st.floats(0, 24),
+    st.integers(12, 24),
+    st.floats(24, 60),
+    st.floats(0, 25),
+    st.floats(1, 6),
+)
 def test_fret_lines_never_cross_and_strings_have_their_scales(
     treble: float, fan: float, square: float, frets: int, nut: float, spread: float, margin: float
 ) -> None:

@@ -1,4 +1,6 @@
-"""Boards in the making: what the drawing, the checks, the marking table, the arch and the strings say, as properties and by hand."""
+"""Boards in the making: what the drawing, the checks, the marking table, the arch and the strings say, as properties
+and by hand.
+"""
 
 import itertools
 import math
@@ -36,16 +38,28 @@ def boards(draw: st.DrawFn) -> tuple[Spec, BoardPlan]:
     fan = draw(st.sampled_from([0, 0, 10_000, 38_000]))
     frets = draw(st.integers(3, 30))
     spec = replace(
-        base, name="Any", bass_scale_um=treble + fan, treble_scale_um=treble, frets=frets, joint_fret=1,
-        perpendicular_fret=draw(st.integers(0, frets)) if fan else 0, bound=draw(st.booleans()), left_handed=draw(st.booleans()),
+        base,
+        name="Any",
+        bass_scale_um=treble + fan,
+        treble_scale_um=treble,
+        frets=frets,
+        joint_fret=1,
+        perpendicular_fret=draw(st.integers(0, frets)) if fan else 0,
+        bound=draw(st.booleans()),
+        left_handed=draw(st.booleans()),
         last_fret_width_um=base.last_fret_width_um + draw(st.integers(0, 4_000)),
-    )  # fmt: skip
+    )
     assume(not problems(spec))
     plan = replace(
-        starting_plan(spec), inlay_style=draw(st.sampled_from(["dots", "blocks", "none"])), inlay_share=draw(st.integers(10, 90)),
-        inlay_side_um=draw(st.integers(1_000, 9_000)), oversize_um=draw(st.integers(0, 3_000)), kerf_um=draw(st.integers(300, 900)),
-        spacing=draw(st.sampled_from(["equal_gaps", "equal_centres"])), end_overhang_um=draw(st.integers(0, 20_000)),
-    )  # fmt: skip
+        starting_plan(spec),
+        inlay_style=draw(st.sampled_from(["dots", "blocks", "none"])),
+        inlay_share=draw(st.integers(10, 90)),
+        inlay_side_um=draw(st.integers(1_000, 9_000)),
+        oversize_um=draw(st.integers(0, 3_000)),
+        kerf_um=draw(st.integers(300, 900)),
+        spacing=draw(st.sampled_from(["equal_gaps", "equal_centres"])),
+        end_overhang_um=draw(st.integers(0, 20_000)),
+    )
     assume(not plan_problems(plan, spec))
     return spec, plan
 
@@ -257,8 +271,11 @@ def test_a_radius_is_advised_for_every_kind_and_hand(kind: str) -> None:
         found[hand] = advise_radius(spec, plan_view(spec, starting_plan(spec)).layout)
         assert found[hand].because
         advised = replace(
-            spec, radius_kind="flat" if found[hand].nut_um is None else "compound", nut_radius_um=found[hand].nut_um, end_radius_um=found[hand].end_um
-        )  # fmt: skip
+            spec,
+            radius_kind="flat" if found[hand].nut_um is None else "compound",
+            nut_radius_um=found[hand].nut_um,
+            end_radius_um=found[hand].end_um,
+        )
         assert problems(advised) == {}
     if kind != "classical":
         assert found["light"].nut_um >= found["medium"].nut_um >= found["heavy"].nut_um  # type: ignore[operator]

@@ -29,9 +29,16 @@ heights = st.integers(-30, 30).map(lambda hundredths: hundredths / 100)
 def asked(lanes: dict[str, list[float | None]], **changed: object) -> LevelRequest:
     frets = len(next(iter(lanes.values())))
     values: dict[str, object] = {
-        "positions_mm": tuple(fret_positions(628, frets)), "heights": lanes, "drops_mm": (0.0,) * frets, "left_out": frozenset(),
-        "objective": "least_metal", "fret_height_mm": (1.2,) * frets, "least_height_mm": least_height(1.2), "polish_loss_mm": 0.01, "rock_mm": 0.02,
-    }  # fmt: skip
+        "positions_mm": tuple(fret_positions(628, frets)),
+        "heights": lanes,
+        "drops_mm": (0.0,) * frets,
+        "left_out": frozenset(),
+        "objective": "least_metal",
+        "fret_height_mm": (1.2,) * frets,
+        "least_height_mm": least_height(1.2),
+        "polish_loss_mm": 0.01,
+        "rock_mm": 0.02,
+    }
     return LevelRequest(**(values | changed))  # type: ignore[arg-type]
 
 

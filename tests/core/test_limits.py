@@ -1,4 +1,6 @@
-"""The trade's tolerances, each by the behaviour it stands for: a figure that is changed changes what a technician is told."""
+"""The trade's tolerances, each by the behaviour it stands for: a figure that is changed changes what a technician is
+told.
+"""
 
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta

@@ -132,7 +132,7 @@ def test_the_order_of_the_calls() -> None:
     home = level_call(planned(proud), seated=True)
     assert (home.do, home.figures["worst_fret"]) == ("level", 7)
     assert level_call(planned(three({}))).do == "none"
-    worn = {fret: (0.05 if fret % 2 else 0.0) for fret in range(1, 22)}
+    worn = {fret: 0.05 if fret % 2 else 0.0 for fret in range(1, 22)}
     assert level_call(planned(three(worn)), seated=True).do == "level"
     short = three(dict.fromkeys((3, 4, 5, 17, 18, 19), -0.3))
     assert level_call(planned(short, 1.0, 0.8), seated=True).do == "refret"
@@ -228,7 +228,7 @@ def test_a_gap_counts_down_and_a_height_counts_up() -> None:
 
 def test_figures_of_a_survey_are_the_same_before_and_after() -> None:
     head = SurveyHead("fret_heights", "before", "gap", "fret_tops", "gauge", 20, "off", 21.0, 45.0, "lane_by_lane")
-    readings = {("middle", fret): (90 if fret == 9 else 0) for fret in range(1, 22)}
+    readings = {("middle", fret): 90 if fret == 9 else 0 for fret in range(1, 22)}
     found = figures(head, readings, 21, 628, None, 0.02)
     assert (found.low, found.proud, found.complete) == ((("middle", 9), pytest.approx(-0.09)), None, False)
     assert found.band_mm == pytest.approx(0.09, abs=0.04)

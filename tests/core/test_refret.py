@@ -167,7 +167,7 @@ def test_daylight_is_called_before_any_metal() -> None:
     heights = {lane: [0.0, 0.02, 0.0, 0.06, 0.01, 0.0, -0.02, 0.0, 0.01, 0.0, 0.0, 0.02] for lane in LANES}
     request = LevelRequest(
         tuple(fret_positions(648, 12)), heights, (0.0,) * 12, frozenset(), "least_metal", (1.2,) * 12, 0.8, 0.01, 0.02
-    )  # fmt: skip
+    )
     plan = plan_level(request)
     call = level_call(plan, daylight_mm={4: 0.05}, seated_with="soft-faced hammer")
     assert call.do == "reseat"

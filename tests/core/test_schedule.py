@@ -1,4 +1,6 @@
-"""Schedules: equal to an exhaustive search on small weeks, near their proven bound on a full fortnight, and never against a demand."""
+"""Schedules: equal to an exhaustive search on small weeks, near their proven bound on a full fortnight, and never
+against a demand.
+"""
 
 import itertools
 import random
@@ -33,8 +35,15 @@ def small(seed: int) -> Bench:
         for s in range(min(left, chance.randint(1, 3))):
             wait = chance.choice((0, 0, 90, 1200))
             steps.append(
-                Step(f"s{s}", "", chance.choice((50, 100, 150, 205)), wait, tuple(k for k in range(s) if steps[k].wait), holds="clamps" if wait else "")
-            )  # fmt: skip
+                Step(
+                    f"s{s}",
+                    "",
+                    chance.choice((50, 100, 150, 205)),
+                    wait,
+                    tuple(k for k in range(s) if steps[k].wait),
+                    holds="clamps" if wait else "",
+                )
+            )
         left -= len(steps)
         if steps:
             day = NOW.date() + timedelta(days=chance.randint(-1, 2))
@@ -43,7 +52,9 @@ def small(seed: int) -> Bench:
 
 
 def exhaustive(grid: Grid) -> Cost:
-    """The least cost over every order of the tasks and every choice of technicians, each task as early as that order lets it."""
+    """The least cost over every order of the tasks and every choice of technicians, each task as early as that order
+    lets it.
+    """
     best = None
     for order in itertools.permutations(range(len(grid.tasks))):
         place = {i: k for k, i in enumerate(order)}
@@ -81,7 +92,9 @@ def test_small_weeks_equal_an_exhaustive_search(seed: int) -> None:
 
 
 def fortnight(seed: int, promised: tuple[int, int] = (3, 18)) -> Bench:
-    """Twenty jobs of fifteen steps with two cures each, for two technicians with three pairs of clamps; two promises are over before they begin."""
+    """Twenty jobs of fifteen steps with two cures each, for two technicians with three pairs of clamps; two promises
+    are over before they begin.
+    """
     chance = random.Random(seed)
     jobs = []
     for j in range(20):
@@ -135,11 +148,18 @@ def test_no_schedule_breaks_a_demand(seed: int, tried: bool) -> None:
             after = tuple(k for k in range(s) if steps[k].wait)
             steps.append(
                 Step(
-                    f"s{s}", "", chance.choice((0, 20, 90, 300, 700)), chance.choice((0, 0, 600)), after, prepared=s == 0 and chance.random() < 0.3,
-                    holds=chance.choice(("", "clamps")), outdoors=chance.random() < 0.2, technician=chance.choice(("", "Ada", "Bo")),
+                    f"s{s}",
+                    "",
+                    chance.choice((0, 20, 90, 300, 700)),
+                    chance.choice((0, 0, 600)),
+                    after,
+                    prepared=s == 0 and chance.random() < 0.3,
+                    holds=chance.choice(("", "clamps")),
+                    outdoors=chance.random() < 0.2,
+                    technician=chance.choice(("", "Ada", "Bo")),
                     not_before=chance.choice((None, NOW + timedelta(days=2))),
                 )
-            )  # fmt: skip
+            )
         jobs.append(Job(f"j{j}", "", tuple(steps), chance.choice((None, date(2026, 8, 26))), chance.randint(1, 9)))
     dry = ((NOW + timedelta(days=1), NOW + timedelta(days=5)), (NOW + timedelta(days=7), NOW + timedelta(days=90)))
     asked = bench(jobs, 2, dry=dry)
@@ -194,9 +214,16 @@ def test_planned_anew_it_moves_as_little_as_it_can() -> None:
     before = schedule(bench(jobs), 3)
     later = NOW + timedelta(hours=5)
     left = [
-        replace(job, steps=tuple(step for step in job.steps if next(one for one in before.placed if (one.job, one.step) == (job.code, step.code)).start >= later))
+        replace(
+            job,
+            steps=tuple(
+                step
+                for step in job.steps
+                if next(one for one in before.placed if (one.job, one.step) == (job.code, step.code)).start >= later
+            ),
+        )
         for job in jobs
-    ]  # fmt: skip
+    ]
     asked = replace(bench([job for job in left if job.steps]), now=later, before=before.placed)
     assert schedule(asked, 3).aim("moved").value == 0
     slipped = replace(asked, jobs=(*asked.jobs, Job("new", "", (Step("a", "", 200),), date(2026, 8, 24), 9)))

@@ -1,4 +1,6 @@
-"""Strings over frets: clearance against a slow second opinion, the lowest setup against brute force, buzz, nut, saddle, intonation."""
+"""Strings over frets: clearance against a slow second opinion, the lowest setup against brute force, buzz, nut,
+saddle, intonation.
+"""
 
 import itertools
 import math
@@ -67,9 +69,19 @@ LANES = ("bass", "middle", "treble")
 
 
 def slow_margins(
-    scale: float, frets: int, relief: float, errors: list[float], tension: float, nut: float, saddle: float, force: float, pluck: float
-) -> list[list[float]]:  # fmt: skip
-    """Another way to the same margins: one fret at a time, the swing as the first term of the plucked triangle's Fourier series, summed numerically."""
+    scale: float,
+    frets: int,
+    relief: float,
+    errors: list[float],
+    tension: float,
+    nut: float,
+    saddle: float,
+    force: float,
+    pluck: float,
+) -> list[list[float]]:
+    """Another way to the same margins: one fret at a time, the swing as the first term of the plucked triangle's
+    Fourier series, summed numerically.
+    """
     x = [scale * (1 - 2 ** (-n / 12)) for n in range(frets + 1)]
     tops = [nut] + [
         errors[n - 1] - relief * (1 - ((2 * x[n] - x[1] - x[frets]) / (x[frets] - x[1])) ** 2)
@@ -101,9 +113,15 @@ def slow_margins(
 
 def strings_for(count: int, chance: random.Random, actions: bool = True) -> list[OverString]:
     return [
-        OverString(i, chance.uniform(55, 190), chance.uniform(0.05, 0.4), chance.uniform(0.3, 1.8), chance.uniform(1.0, 3.0) if actions else None)
+        OverString(
+            i,
+            chance.uniform(55, 190),
+            chance.uniform(0.05, 0.4),
+            chance.uniform(0.3, 1.8),
+            chance.uniform(1.0, 3.0) if actions else None,
+        )
         for i in range(1, count + 1)
-    ]  # fmt: skip
+    ]
 
 
 def a_frame(chance: random.Random, rough: float = 0.02) -> StringFrame:
@@ -133,7 +151,17 @@ def test_clearance_agrees_with_a_slow_second_opinion(seed: int) -> None:
     pluck = chance.uniform(60, 160)
     for one, answer in zip(strings, clearance(frame, strings, pluck), strict=True):
         errors = list(across_lanes(frame.errors, one.string, len(strings), frame.frets))
-        slow = slow_margins(frame.scale_mm, frame.frets, frame.relief_mm, errors, one.tension_n, one.nut_height_mm, answer.saddle_height_mm, one.pluck_n, pluck)  # fmt: skip
+        slow = slow_margins(
+            frame.scale_mm,
+            frame.frets,
+            frame.relief_mm,
+            errors,
+            one.tension_n,
+            one.nut_height_mm,
+            answer.saddle_height_mm,
+            one.pluck_n,
+            pluck,
+        )
         assert np.allclose(answer.margin, slow, atol=2e-5, equal_nan=True)
         tops = frame.tops(one.string, len(strings))
         half = (one.nut_height_mm + answer.saddle_height_mm) / 2
@@ -215,9 +243,11 @@ def test_a_bridge_that_moves_as_one_is_solved_to_a_hundredth(seed: int, kind: st
     needed = [least_saddle(frame, one, 4, 0.1, 0.01) for one in strings]
     arch, offs = shape.arch(4), shape.offsets(4)
     best = min(
-        max(need - a - tilt * u for need, a, u in zip(needed, arch, offs, strict=True)) + sum(arch) / 4 + tilt * sum(offs) / 4
+        max(need - a - tilt * u for need, a, u in zip(needed, arch, offs, strict=True))
+        + sum(arch) / 4
+        + tilt * sum(offs) / 4
         for tilt in (i / 4000 for i in range(-1600, 1601))
-    )  # fmt: skip
+    )
     mean_saddle = sum(one.saddle_height_mm for one in solved.strung) / 4
     assert mean_saddle <= best + 0.01
     assert mean_saddle >= best - 0.02
@@ -438,8 +468,15 @@ def test_saddles_their_cut_their_travel_and_the_neck_beneath() -> None:
 def test_compensation_of_a_known_set() -> None:
     makes = [
         StringMake(note, gauge, "round_wound" if core else "plain", "nickel_steel", core)
-        for note, gauge, core in (("E4", 0.254, None), ("B3", 0.330, None), ("G3", 0.432, None), ("D3", 0.660, 0.356), ("A2", 0.914, 0.406), ("E2", 1.168, 0.457))
-    ]  # fmt: skip
+        for note, gauge, core in (
+            ("E4", 0.254, None),
+            ("B3", 0.330, None),
+            ("G3", 0.432, None),
+            ("D3", 0.660, 0.356),
+            ("A2", 0.914, 0.406),
+            ("E2", 1.168, 0.457),
+        )
+    ]
     backs = [
         compensation(make, 648, action).saddle_back_mm
         for make, action in zip(makes, (1.5, 1.6, 1.7, 1.8, 1.9, 2.0), strict=True)
@@ -517,9 +554,15 @@ def test_every_kind_of_instrument_has_a_setup_to_begin_with(kind: str) -> None:
 def test_numbers_that_cannot_be_are_named_by_their_box() -> None:
     plan = starting_setup(replace(STARTING["electric"], name="x"))
     bad = replace(
-        plan, strings=(replace(plan.strings[0], gauge_mm=2000.0), replace(plan.strings[1], note="H9"), *plan.strings[2:]), relief_low_um=400,
-        pocket_um=190_000, mouth_to_saddle_um=180_000, gap_high_um=(10, *plan.gap_high_um[1:]), a4_hz=100.0, seat_base="round",
-    )  # fmt: skip
+        plan,
+        strings=(replace(plan.strings[0], gauge_mm=2000.0), replace(plan.strings[1], note="H9"), *plan.strings[2:]),
+        relief_low_um=400,
+        pocket_um=190_000,
+        mouth_to_saddle_um=180_000,
+        gap_high_um=(10, *plan.gap_high_um[1:]),
+        a4_hz=100.0,
+        seat_base="round",
+    )
     narrow = replace(plan, bridge_radius_um=70_000)
     wide = replace(STARTING["electric"], name="x", spread_saddle_um=150_000)
     assert "more than 75 mm" in plan_problems(narrow, spec=wide)["bridge_radius_um"]
@@ -603,8 +646,17 @@ def test_the_report_says_what_was_found_done_and_how_to_keep_it() -> None:
     assert per == pytest.approx(0.005)
     report = setup_report(before, target, after, string_names(plan), 62, per)
     text = " ".join((*report.found, *report.done, report.played, *report.care))
-    for words in ("0.30 mm of relief", "up to 9.0 cents", "Relief brought from 0.30 mm to 0.11 mm", "Nut slots filed", "lowered by 0.60 mm", "to within 0.5 cents",
-                  "60 notes played, none buzzes", "62 % RH: damper", "gained 0.05 mm of relief for every 10 %"):  # fmt: skip
+    for words in (
+        "0.30 mm of relief",
+        "up to 9.0 cents",
+        "Relief brought from 0.30 mm to 0.11 mm",
+        "Nut slots filed",
+        "lowered by 0.60 mm",
+        "to within 0.5 cents",
+        "60 notes played, none buzzes",
+        "62 % RH: damper",
+        "gained 0.05 mm of relief for every 10 %",
+    ):
         assert words in text, words
     assert report.rows[0].action == (2.3, 1.7, 1.7)
     assert relief_by_humidity([(40, 0.1)] * 9) is None
@@ -618,23 +670,34 @@ def _stops(setup: SimulatedSetup, string: int) -> bool:
 @settings(max_examples=12)
 @given(st.integers(0, 10**6))
 def test_the_loop_ends_clean_and_within_a_twentieth_of_the_least(seed: int) -> None:
-    """Intake, solve, act with the tools' own resolution, play, ease: no buzz at the asked hand, action within 0.05 mm of the least."""
+    """Intake, solve, act with the tools' own resolution, play, ease: no buzz at the asked hand, action within 0.05
+    mm of the least.
+    """
     chance = random.Random(seed)
     frets, scale, count = chance.choice([20, 22]), chance.uniform(610, 660), 4
     tops = {lane: tuple(chance.uniform(-0.012, 0.0) for _ in range(frets)) for lane in LANES}
     neck = SimulatedNeck(scale, tops, {}, bow_mm=chance.uniform(0.15, 0.4), rod_mm=chance.uniform(0.2, 0.5))
     spec = replace(
-        STARTING["electric"], name="x", strings=count, frets=frets, bass_scale_um=round(scale * 1000), treble_scale_um=round(scale * 1000), tuning="D3 G3 B3 E4",
+        STARTING["electric"],
+        name="x",
+        strings=count,
+        frets=frets,
+        bass_scale_um=round(scale * 1000),
+        treble_scale_um=round(scale * 1000),
+        tuning="D3 G3 B3 E4",
         joint_fret=16,
-    )  # fmt: skip
+    )
     plan = replace(starting_setup(spec), margin_um=0, relief_low_um=80, relief_high_um=120)
     force = tuple(chance.uniform(0.7, 1.3) for _ in range(count))
     plan = replace(plan, pluck_n=force)
     now = assemble(plan, spec, SetupReadings())
     true = SimulatedSetup(
-        neck, tuple(chance.uniform(0.35, 0.6) for _ in range(count)), tuple(chance.uniform(4.5, 6.5) for _ in range(count)),
-        tuple(one.tension_n for one in now.strings), force,
-    )  # fmt: skip
+        neck,
+        tuple(chance.uniform(0.35, 0.6) for _ in range(count)),
+        tuple(chance.uniform(4.5, 6.5) for _ in range(count)),
+        tuple(one.tension_n for one in now.strings),
+        force,
+    )
     tool = Tool(0.01)
 
     def intake() -> SetupReadings:

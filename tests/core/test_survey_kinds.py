@@ -16,9 +16,20 @@ KINDS = pytest.mark.parametrize("kind", SURVEY_KINDS.values(), ids=list(SURVEY_K
 
 def head_of(kind: SurveyKind) -> SurveyHead:
     return SurveyHead(
-        kind.code, "before", kind.methods[0], kind.surfaces[0], kind.tool, kind.resolution_um, "tuned" if kind.per_string else "off",
-        20.0, 50.0, "lane_by_lane", "", 6 if kind.per_string else 0, (5, 12) if kind.named_frets == "must" else (),
-    )  # fmt: skip
+        kind.code,
+        "before",
+        kind.methods[0],
+        kind.surfaces[0],
+        kind.tool,
+        kind.resolution_um,
+        "tuned" if kind.per_string else "off",
+        20.0,
+        50.0,
+        "lane_by_lane",
+        "",
+        6 if kind.per_string else 0,
+        (5, 12) if kind.named_frets == "must" else (),
+    )
 
 
 @KINDS

@@ -1,4 +1,6 @@
-"""Finding the culprit: the rocker against brute force, rod, tape, ladder, and the whole loop on necks with a hidden truth."""
+"""Finding the culprit: the rocker against brute force, rod, tape, ladder, and the whole loop on necks with a hidden
+truth.
+"""
 
 import itertools
 import math
@@ -271,7 +273,9 @@ def test_the_ladder_is_the_shortest_without_a_jump(
 
 
 def work_through(neck: SimulatedNeck, chance: random.Random) -> tuple[SimulatedNeck, float, list[str]]:
-    """Survey, do what the call says, survey again, until nothing is called for; the neck, the metal taken and the calls."""
+    """Survey, do what the call says, survey again, until nothing is called for; the neck, the metal taken and the
+    calls.
+    """
     tool, fine = Tool(0.001, 0.0003), Tool(0.005, 0.001)
     said: list[str] = []
     turns: list[Turn] = []
@@ -357,16 +361,22 @@ def test_the_calls_lead_any_neck_to_level_with_the_least_metal(seed: int) -> Non
         if fret != low
     }
     neck = SimulatedNeck(
-        chance.uniform(600, 680), {lane: tuple(wear) for lane, wear in lane_wear.items()}, unseated, bow_mm=chance.uniform(-0.15, 0.3),
-        twist_mm=chance.uniform(-0.1, 0.1), rod_mm=chance.uniform(0.2, 0.4), rod_left=3.0,
-    )  # fmt: skip
+        chance.uniform(600, 680),
+        {lane: tuple(wear) for lane, wear in lane_wear.items()},
+        unseated,
+        bow_mm=chance.uniform(-0.15, 0.3),
+        twist_mm=chance.uniform(-0.1, 0.1),
+        rod_mm=chance.uniform(0.2, 0.4),
+        rod_left=3.0,
+    )
     done, taken, said = work_through(neck, chance)
     assert said[-1] == "none", said
     assert abs(done.bow_mm) <= 0.06
     xs = neck.positions
     for lane in LANES:
         assert band_width(list(zip(xs, done.heights()[lane], strict=True))) <= 0.03
-    # the least that could be taken with the truth known: everything seated, the low fret raised to the line that the others allow
+    # the least that could be taken with the truth known: everything seated, the low fret raised to the line that the
+    # others allow
     ideal = replace(neck, unseated={}, bow_mm=done.bow_mm)
     least = best = known(ideal).level_all.total_mm
     for option in known(ideal).options:

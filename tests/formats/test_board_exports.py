@@ -1,4 +1,6 @@
-"""Files of a board, opened by something that is not ours: a DXF auditor, a PDF reader, an XML parser, a plain G-code interpreter."""
+"""Files of a board, opened by something that is not ours: a DXF auditor, a PDF reader, an XML parser, a plain G-code
+interpreter.
+"""
 
 import csv
 import io
@@ -123,10 +125,14 @@ def _fall(made: Sheet, fret: int, run: float) -> float:
 @pytest.mark.parametrize(
     ("changed", "field"),
     [
-        ({"bit_um": 700}, "bit_um"), ({"under_tang_gap_um": 2_000}, "under_tang_gap_um"), ({"bit_reach_um": 3_000}, "bit_reach_um"),
-        ({"school": "two_stage"}, "school"), ({"machine_follow": "radius"}, "machine_follow"), ({"school": "follow_radius"}, "machine_follow"),
+        ({"bit_um": 700}, "bit_um"),
+        ({"under_tang_gap_um": 2_000}, "under_tang_gap_um"),
+        ({"bit_reach_um": 3_000}, "bit_reach_um"),
+        ({"school": "two_stage"}, "school"),
+        ({"machine_follow": "radius"}, "machine_follow"),
+        ({"school": "follow_radius"}, "machine_follow"),
     ],
-)  # fmt: skip
+)
 def test_no_program_for_what_must_not_be_tried(changed: dict[str, object], field: str) -> None:
     with pytest.raises(MachineError) as refused:
         write_board("slots-gcode", sheet(**changed))

@@ -71,26 +71,54 @@ def test_straightness_answers_in_fret_order_with_nulls() -> None:
 @pytest.mark.parametrize(
     ("name", "request_", "lines"),
     [
-        ("fret-positions", {"frets": 0, "fretz": 1}, ["scale_mm: missing", "frets: 0 is less than 1", "fretz: unknown field"]),
-        ("fret-positions", {"scale_mm": True, "frets": 2.5}, ["scale_mm: must be a number", "frets: must be a whole number"]),
-        ("fret-positions", {"scale_mm": -1, "frets": 61}, ["scale_mm: -1 must be more than 0", "frets: 61 is more than 60"]),
-        ("fret-positions", {"scale_mm": 628, "frets": 2, "rule_step_mm": 1, "rule_steps": [{"to_mm": 5, "step_mm": 1}]}, ["rule_step_mm: give"]),
-        ("fret-positions", {"scale_mm": 628, "frets": 2, "rule_steps": [{"to_mm": 5, "step_mm": 1}, {"to_mm": 5, "step_mm": 0}]}, ["rule_steps[1].step_mm"]),
+        (
+            "fret-positions",
+            {"frets": 0, "fretz": 1},
+            ["scale_mm: missing", "frets: 0 is less than 1", "fretz: unknown field"],
+        ),
+        (
+            "fret-positions",
+            {"scale_mm": True, "frets": 2.5},
+            ["scale_mm: must be a number", "frets: must be a whole number"],
+        ),
+        (
+            "fret-positions",
+            {"scale_mm": -1, "frets": 61},
+            ["scale_mm: -1 must be more than 0", "frets: 61 is more than 60"],
+        ),
+        (
+            "fret-positions",
+            {"scale_mm": 628, "frets": 2, "rule_step_mm": 1, "rule_steps": [{"to_mm": 5, "step_mm": 1}]},
+            ["rule_step_mm: give"],
+        ),
+        (
+            "fret-positions",
+            {"scale_mm": 628, "frets": 2, "rule_steps": [{"to_mm": 5, "step_mm": 1}, {"to_mm": 5, "step_mm": 0}]},
+            ["rule_steps[1].step_mm"],
+        ),
         ("level-plan", {**LEVEL, "frets": 11}, ["heights_mm.middle: must hold one entry a fret, 11"]),
         ("level-plan", {**LEVEL, "heights_mm": {"middle": [None] * 11 + [1]}}, ["heights_mm.middle: at least two"]),
         ("level-plan", {**LEVEL, "heights_mm": {}}, ["heights_mm: must name at least 1"]),
         ("level-plan", {**LEVEL, "left_out": [13]}, ["left_out[0]: fret 13"]),
         ("level-plan", {**LEVEL, "fall_away": {"from_fret": 12, "drop_mm": 0.1}}, ["fall_away.from_fret: must start"]),
-        ("level-plan", {**LEVEL, "fall_away": {"drop_mm": "x"}}, ["fall_away.from_fret: missing", "fall_away.drop_mm: must be a number"]),
+        (
+            "level-plan",
+            {**LEVEL, "fall_away": {"drop_mm": "x"}},
+            ["fall_away.from_fret: missing", "fall_away.drop_mm: must be a number"],
+        ),
         ("level-plan", {**LEVEL, "fret_height_mm": [1.2]}, ["fret_height_mm: must be one number, or one entry a fret"]),
         ("level-plan", {**LEVEL, "crown_width_mm": 1.5}, ["fret_height_mm: 1.2 is too tall"]),
         ("level-plan", {**LEVEL, "objective": "most"}, ["objective: must be one of"]),
         ("straightness", {**STRAIGHT, "last_fret": 9}, ["last_fret: 9 is more than the 8"]),
         ("straightness", {**STRAIGHT, "first_fret": 8}, ["first_fret: must be less"]),
-        ("straightness", {**STRAIGHT, "gaps_mm": [0, 0, 0, 0, None, None, None, None]}, ["gaps_mm: needs readings at 5"]),
+        (
+            "straightness",
+            {**STRAIGHT, "gaps_mm": [0, 0, 0, 0, None, None, None, None]},
+            ["gaps_mm: needs readings at 5"],
+        ),
         ("straightness", {**STRAIGHT, "readings": []}, ["readings: holds fewer"]),
     ],
-)  # fmt: skip
+)
 def test_a_bad_request_is_refused_one_line_a_field(name: str, request_: dict[str, Any], lines: list[str]) -> None:
     with pytest.raises(RequestError) as refused:
         calc.calculate(name, request_)
@@ -102,10 +130,15 @@ def test_a_bad_request_is_refused_one_line_a_field(name: str, request_: dict[str
 @pytest.mark.parametrize(
     ("text", "line"),
     [
-        ('{"scale_mm": NaN, "frets": 2}', "NaN"), ('{"scale_mm": 1e999, "frets": 2}', "too large"), ("{", "line 1, column"),
-        ('{"frets": 2, "frets": 3}', "stands twice"), ("[" * 100_000, "nested too deeply"), ("9" * 5000, "."), ("[]", ".: must be an object"),
+        ('{"scale_mm": NaN, "frets": 2}', "NaN"),
+        ('{"scale_mm": 1e999, "frets": 2}', "too large"),
+        ("{", "line 1, column"),
+        ('{"frets": 2, "frets": 3}', "stands twice"),
+        ("[" * 100_000, "nested too deeply"),
+        ("9" * 5000, "."),
+        ("[]", ".: must be an object"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_request_exits_2_in_one_line(text: str, line: str) -> None:
     done = command("fret-positions", request=text)
     assert (done.returncode, done.stdout) == (2, "")
@@ -149,8 +182,8 @@ def test_tidy_refuses_what_is_not_finite() -> None:
 
 def test_heavy_libraries_are_not_imported_for_a_call() -> None:
     code = (
-        "import sys, io, json; from deft_bench.cli import main; sys.stdin = io.TextIOWrapper(io.BytesIO(json.dumps("
-        f"{LEVEL!r}).encode())); main(['calc', 'level-plan']); "
-        "heavy = {'numpy', 'scipy', 'flask', 'PIL', 'sqlite3', 'waitress'} & set(sys.modules); assert not heavy, heavy"
+        "import sys, io, json; from deft_bench.cli import main; sys.stdin ="
+        f" io.TextIOWrapper(io.BytesIO(json.dumps({LEVEL!r}).encode())); main(['calc', 'level-plan']); heavy ="
+        " {'numpy', 'scipy', 'flask', 'PIL', 'sqlite3', 'waitress'} & set(sys.modules); assert not heavy, heavy"
     )
     subprocess.run([sys.executable, "-c", code], check=True, capture_output=True)

@@ -10,9 +10,16 @@ from hypothesis import strategies as st
 from deft_bench.formats.calc import RequestError, calculate
 
 FANNED: dict[str, Any] = {
-    "bass_scale_mm": 660, "treble_scale_mm": 628, "perpendicular_fret": 8, "frets": 22, "strings": 6, "string_spread_nut_mm": 36,
-    "string_spread_saddle_mm": 52, "edge_margin_mm": {"bass": 3.5, "treble": 3.5}, "end_overhang_mm": 8,
-}  # fmt: skip
+    "bass_scale_mm": 660,
+    "treble_scale_mm": 628,
+    "perpendicular_fret": 8,
+    "frets": 22,
+    "strings": 6,
+    "string_spread_nut_mm": 36,
+    "string_spread_saddle_mm": 52,
+    "edge_margin_mm": {"bass": 3.5, "treble": 3.5},
+    "end_overhang_mm": 8,
+}
 GAUGES = [0.25, 0.33, 0.43, 0.66, 0.91, 1.17]
 
 
@@ -33,9 +40,17 @@ def test_reference_layout() -> None:
 
 
 @given(
-    st.floats(400, 900), st.floats(0, 0.08), st.integers(12, 24), st.integers(2, 12), st.floats(24, 50), st.floats(0, 25),
-    st.floats(1, 6), st.floats(1, 6), st.floats(0, 20), st.booleans(),
-)  # fmt: skip
+    st.floats(400, 900),
+    st.floats(0, 0.08),
+    st.integers(12, 24),
+    st.integers(2, 12),
+    st.floats(24, 50),
+    st.floats(0, 25),
+    st.floats(1, 6),
+    st.floats(1, 6),
+    st.floats(0, 20),
+    st.booleans(),
+)
 def test_any_board(
     treble: float,
     fan: float,
@@ -49,10 +64,17 @@ def test_any_board(
     along: bool,
 ) -> None:
     asked = FANNED | {
-        "bass_scale_mm": treble * (1 + fan), "treble_scale_mm": treble, "perpendicular_fret": frets / 2, "frets": frets, "strings": strings,
-        "string_spread_nut_mm": nut, "string_spread_saddle_mm": nut + more, "edge_margin_mm": {"bass": one, "treble": other},
-        "end_overhang_mm": over, "measured_along": "outer_strings" if along else "centreline",
-    }  # fmt: skip
+        "bass_scale_mm": treble * (1 + fan),
+        "treble_scale_mm": treble,
+        "perpendicular_fret": frets / 2,
+        "frets": frets,
+        "strings": strings,
+        "string_spread_nut_mm": nut,
+        "string_spread_saddle_mm": nut + more,
+        "edge_margin_mm": {"bass": one, "treble": other},
+        "end_overhang_mm": over,
+        "measured_along": "outer_strings" if along else "centreline",
+    }
     found = calculate("board-layout", asked)
     assert all(abs(string["worst_cents"]) < 1e-6 for string in found["strings"])
     centres = [fret["centre_x_mm"] for fret in found["frets"]]
@@ -95,8 +117,10 @@ def test_reference_radius_and_a_cone() -> None:
     assert round(calculate("radius", {"radius_mm": 305, "width_mm": 54})["sagitta_mm"], 4) == 1.1974
     cone = {"nut_radius_mm": 254, "end_radius_mm": 406, "end_x_mm": 450}
     assert calculate("radius", {**cone, "x_mm": 225, "scale_mm": 648}) == {
-        "radius_mm": 330, "sagitta_mm": None, "saddle_radius_mm": pytest.approx(472.88),
-    }  # fmt: skip
+        "radius_mm": 330,
+        "sagitta_mm": None,
+        "saddle_radius_mm": pytest.approx(472.88),
+    }
 
 
 @given(st.floats(150, 600), st.floats(10, 22), st.floats(1.05, 1.8), st.integers(0, 5), st.integers(10, 24))
@@ -261,8 +285,17 @@ def test_a_bound_board_cut_from_what_is_on_hand() -> None:
 
 @pytest.mark.parametrize(
     ("barb", "tang", "fit"),
-    [(0.60, 0.5, "loose"), (0.64, 0.5, "loose"), (0.65, 0.5, "glue"), (0.74, 0.5, "glue"), (0.75, 0.5, "press"), (0.90, 0.5, "press"), (0.92, 0.5, "tight"), (0.8, 0.62, "tight")],
-)  # fmt: skip
+    [
+        (0.60, 0.5, "loose"),
+        (0.64, 0.5, "loose"),
+        (0.65, 0.5, "glue"),
+        (0.74, 0.5, "glue"),
+        (0.75, 0.5, "press"),
+        (0.90, 0.5, "press"),
+        (0.92, 0.5, "tight"),
+        (0.8, 0.62, "tight"),
+    ],
+)
 def test_the_fit_of_a_wire(barb: float, tang: float, fit: str) -> None:
     asked = {
         "slot_width_mm": 0.6,
@@ -291,22 +324,79 @@ def test_the_fit_of_a_wire(barb: float, tang: float, fit: str) -> None:
         ("radius", {"radius_mm": 20, "width_mm": 54}, "width_mm: 54 is wider than the circle"),
         ("radius", {"sagitta_mm": 30, "width_mm": 54}, "sagitta_mm: 30 is past"),
         ("radius", {"nut_radius_mm": 200}, "end_radius_mm: missing"),
-        ("radius", {"nut_radius_mm": 200, "end_radius_mm": 100, "end_x_mm": 100, "x_mm": 300}, "end_radius_mm: the cone has closed"),
-        ("string-path-hump", {"scale_mm": 628, "string_y_nut_mm": 20, "string_y_saddle_mm": 26, "from_fret": 3, "to_fret": 4, "radius_mm": 300}, "to_fret: must be"),
-        ("string-path-hump", {"scale_mm": 628, "string_y_nut_mm": 20, "string_y_saddle_mm": 26, "from_fret": 0, "to_fret": 4, "radius_mm": 9}, "radius_mm: the string runs off"),
-        ("slot", {"tang_depth_mm": 5, "under_tang_gap_mm": 1, "radius_mm": None, "width_mm": 50, "board_thickness_mm": 6, "school": "follow_radius"}, "board_thickness_mm: the slot would"),
+        (
+            "radius",
+            {"nut_radius_mm": 200, "end_radius_mm": 100, "end_x_mm": 100, "x_mm": 300},
+            "end_radius_mm: the cone has closed",
+        ),
+        (
+            "string-path-hump",
+            {
+                "scale_mm": 628,
+                "string_y_nut_mm": 20,
+                "string_y_saddle_mm": 26,
+                "from_fret": 3,
+                "to_fret": 4,
+                "radius_mm": 300,
+            },
+            "to_fret: must be",
+        ),
+        (
+            "string-path-hump",
+            {
+                "scale_mm": 628,
+                "string_y_nut_mm": 20,
+                "string_y_saddle_mm": 26,
+                "from_fret": 0,
+                "to_fret": 4,
+                "radius_mm": 9,
+            },
+            "radius_mm: the string runs off",
+        ),
+        (
+            "slot",
+            {
+                "tang_depth_mm": 5,
+                "under_tang_gap_mm": 1,
+                "radius_mm": None,
+                "width_mm": 50,
+                "board_thickness_mm": 6,
+                "school": "follow_radius",
+            },
+            "board_thickness_mm: the slot would",
+        ),
         ("thickness-passes", {"start_mm": 1000, "target_mm": 1, "per_pass_mm": 0.001}, "per_pass_mm: more than"),
         ("neck-section", {"sections": [{"fret": 1}]}, "sections[0].blank_mm: missing"),
         ("cut-list", CUT | {"slot_lengths_mm": [50, 80], "piece_length_mm": 81}, "piece_length_mm: the blank of 82 mm"),
-        ("cut-list", CUT | {"slot_lengths_mm": [50] * 9, "pieces_mm": [160, 200]}, "pieces_mm: the pieces on hand are not enough"),
-        ("cut-list", CUT | {"slot_lengths_mm": [50], "piece_length_mm": 99, "binding_mm": 25}, "tang_setback_mm: with the binding"),
-        ("cut-list", CUT | {"slot_lengths_mm": [50], "piece_length_mm": 99, "frets_to_cut": [2]}, "frets_to_cut: fret 2"),
+        (
+            "cut-list",
+            CUT | {"slot_lengths_mm": [50] * 9, "pieces_mm": [160, 200]},
+            "pieces_mm: the pieces on hand are not enough",
+        ),
+        (
+            "cut-list",
+            CUT | {"slot_lengths_mm": [50], "piece_length_mm": 99, "binding_mm": 25},
+            "tang_setback_mm: with the binding",
+        ),
+        (
+            "cut-list",
+            CUT | {"slot_lengths_mm": [50], "piece_length_mm": 99, "frets_to_cut": [2]},
+            "frets_to_cut: fret 2",
+        ),
         ("cut-list", CUT | {"piece_length_mm": 99}, "slot_lengths_mm: give"),
         ("datum-transfer", {"datum": "nut", "drawing_centre_x_mm": 0}, "scale_mm: give"),
-        ("datum-transfer", {"layout": {**FANNED, "frets": 0}, "datum": "nut", "drawing_centre_x_mm": 0}, "layout.frets: 0 is less"),
-        ("datum-transfer", {"scale_mm": 628, "frets": 9, "datum": "fret_12", "drawing_centre_x_mm": 0}, "datum: this board"),
+        (
+            "datum-transfer",
+            {"layout": {**FANNED, "frets": 0}, "datum": "nut", "drawing_centre_x_mm": 0},
+            "layout.frets: 0 is less",
+        ),
+        (
+            "datum-transfer",
+            {"scale_mm": 628, "frets": 9, "datum": "fret_12", "drawing_centre_x_mm": 0},
+            "datum: this board",
+        ),
     ],
-)  # fmt: skip
+)
 def test_a_board_that_cannot_be_is_refused_at_its_field(name: str, request_: dict[str, Any], line: str) -> None:
     with pytest.raises(RequestError) as refused:
         calculate(name, request_)

@@ -47,9 +47,15 @@ def test_the_lowest_setup_by_its_check_figure() -> None:
     assert answer["call"]["do"] == "set"
     assert answer["bridge_settings"] is None
     moved = {
-        **asked, "strings": [{**ONE, "string": n} for n in (1, 2, 3)], "bridge": "two_post", "string_spread_saddle_mm": 52,
-        "board_radius_at_saddle_mm": 305, "bridge_radius_mm": None, "post_spacing_mm": 74, "relief_range_mm": [0.05, 0.3],
-    }  # fmt: skip
+        **asked,
+        "strings": [{**ONE, "string": n} for n in (1, 2, 3)],
+        "bridge": "two_post",
+        "string_spread_saddle_mm": 52,
+        "board_radius_at_saddle_mm": 305,
+        "bridge_radius_mm": None,
+        "post_spacing_mm": 74,
+        "relief_range_mm": [0.05, 0.3],
+    }
     settings = calculate("setup-solve", moved)["bridge_settings"]
     assert settings["treble_post_mm"] - settings["bass_post_mm"] == pytest.approx(74 * settings["tilt_mm_per_mm"])
 
@@ -118,14 +124,25 @@ def test_nut_saddle_compensation_and_intonation_by_their_check_figures() -> None
         way = -1 if at == "body end" else 1
         answer = calculate(
             "saddle-height",
-            {"scale_mm": 628, "compensation_mm": 0, "strings": [{"now_mm": 2.0, "target_mm": 2.0 + way * 0.5, "travel_mm": pocket}], "pocket": {"length_mm": 75, "mouth_to_saddle_mm": 250}},
-        )  # fmt: skip
+            {
+                "scale_mm": 628,
+                "compensation_mm": 0,
+                "strings": [{"now_mm": 2.0, "target_mm": 2.0 + way * 0.5, "travel_mm": pocket}],
+                "pocket": {"length_mm": 75, "mouth_to_saddle_mm": 250},
+            },
+        )
         assert (answer["shim"]["at"], answer["shim"]["thickness_mm"]) == (at, pytest.approx(thick, abs=1e-4))
         assert answer["strings"][0]["out_of_travel_mm"] == pytest.approx(way * 1.0)
     cut = calculate(
         "saddle-height",
-        {"scale_mm": 645, "compensation_mm": 2.5, "strings": [{"now_mm": 2.0, "target_mm": 1.8}, {"now_mm": 2.6, "target_mm": 2.2}], "string_spread_saddle_mm": 54, "saddle_overhang_mm": 6},
-    )  # fmt: skip
+        {
+            "scale_mm": 645,
+            "compensation_mm": 2.5,
+            "strings": [{"now_mm": 2.0, "target_mm": 1.8}, {"now_mm": 2.6, "target_mm": 2.2}],
+            "string_spread_saddle_mm": 54,
+            "saddle_overhang_mm": 6,
+        },
+    )
     assert cut["take_off_bass_mm"] > cut["strings"][1]["raise_mm"] * -1
     back = calculate(
         "compensation", {"scale_mm": 648, "strings": [{**SET[0], "action_12_mm": 1.5}, {**SET[1], "action_12_mm": 2.0}]}
@@ -146,11 +163,19 @@ def test_nut_saddle_compensation_and_intonation_by_their_check_figures() -> None
 @pytest.mark.parametrize(
     ("name", "request_", "line"),
     [
-        ("string-set", {"scale_mm": 648, "strings": [{**SET[0], "gauge_mm": 2000}]}, "strings[0].gauge_mm: 2000 is more than 5"),
+        (
+            "string-set",
+            {"scale_mm": 648, "strings": [{**SET[0], "gauge_mm": 2000}]},
+            "strings[0].gauge_mm: 2000 is more than 5",
+        ),
         ("string-set", {"scale_mm": 648, "strings": [{**SET[0], "note": "H2"}]}, "strings[0].note: “H2” is not a note"),
         ("string-set", {"strings": SET}, "strings[0].scale_mm"),
         ("string-set", {"scale_mm": 648, "strings": [{**SET[0], "hz": 330}]}, "strings[0]: give either"),
-        ("string-set", {"scale_mm": 648, "strings": [{**SET[0], "core_mm": 0.2}]}, "strings[0].core_mm: a plain string"),
+        (
+            "string-set",
+            {"scale_mm": 648, "strings": [{**SET[0], "core_mm": 0.2}]},
+            "strings[0].core_mm: a plain string",
+        ),
         ("clearance", {**PLACED, "strings": [{**ONE, "action_12_mm": -0.1}]}, "strings[0].action_12_mm"),
         ("clearance", {**PLACED, "strings": [ONE]}, "strings[0]: give either `action_12_mm`"),
         ("clearance", {**PLACED, "frets": 11}, "frets: 11 is less than 12"),
@@ -158,21 +183,75 @@ def test_nut_saddle_compensation_and_intonation_by_their_check_figures() -> None
         ("clearance", {**PLACED, "relief_from_fret": 20}, "relief_to_fret: relief is read between"),
         ("clearance", {**PLACED, "relief_mm": -3.0}, "relief_mm: lifts the middle of the neck above string 1"),
         ("clearance", {**PLACED, "pluck_from_saddle_mm": 700}, "pluck_from_saddle_mm: lies past the nut"),
-        ("clearance", {**PLACED, "strings": [{**ONE, "string": 2, "action_12_mm": 2}]}, "strings: their numbers must be 1 to 1"),
-        ("setup-solve", {**NECK, "strings": [ONE], "relief_range_mm": [0.3, 0.1], "margin_mm": 0, "bridge": "individual"}, "relief_range_mm"),
-        ("setup-solve", {**NECK, "strings": [ONE], "relief_range_mm": [0.1, 0.3], "margin_mm": 0, "bridge": "one_piece"}, "bridge_radius_mm: a one_piece bridge needs it"),
-        ("setup-solve", {**PLACED, "relief_range_mm": [0.1, 0.3], "margin_mm": 0, "bridge": "individual"}, "relief_mm: unknown field"),
-        ("diagnose", {**PLACED, "heard": [{"string": 1, "fret": 30, "buzz": True}]}, "heard: string 1 at fret 30 is not on this neck"),
-        ("nut-depth", {"scale_mm": 628, "bearing_fret": 1, "strings": [{"gap_over_1_mm": 0.2, "target_gap_mm": 0.1}]}, "bearing_fret"),
-        ("nut-spacing", {"nut_width_mm": 10, "edge_bass_mm": 4, "edge_treble_mm": 4, "gauges_mm": [2, 2], "school": "equal_gaps"}, "gauges_mm: the strings would touch"),
-        ("saddle-height", {"scale_mm": 628, "compensation_mm": 0, "strings": [{"now_mm": 2, "target_mm": 1}], "string_spread_saddle_mm": 50}, "strings: a one-piece"),
-        ("saddle-height", {"scale_mm": 628, "compensation_mm": 0, "strings": [{"now_mm": 2, "target_mm": 1}], "pocket": {"length_mm": 80, "mouth_to_saddle_mm": 60}}, "pocket.mouth_to_saddle_mm"),
+        (
+            "clearance",
+            {**PLACED, "strings": [{**ONE, "string": 2, "action_12_mm": 2}]},
+            "strings: their numbers must be 1 to 1",
+        ),
+        (
+            "setup-solve",
+            {**NECK, "strings": [ONE], "relief_range_mm": [0.3, 0.1], "margin_mm": 0, "bridge": "individual"},
+            "relief_range_mm",
+        ),
+        (
+            "setup-solve",
+            {**NECK, "strings": [ONE], "relief_range_mm": [0.1, 0.3], "margin_mm": 0, "bridge": "one_piece"},
+            "bridge_radius_mm: a one_piece bridge needs it",
+        ),
+        (
+            "setup-solve",
+            {**PLACED, "relief_range_mm": [0.1, 0.3], "margin_mm": 0, "bridge": "individual"},
+            "relief_mm: unknown field",
+        ),
+        (
+            "diagnose",
+            {**PLACED, "heard": [{"string": 1, "fret": 30, "buzz": True}]},
+            "heard: string 1 at fret 30 is not on this neck",
+        ),
+        (
+            "nut-depth",
+            {"scale_mm": 628, "bearing_fret": 1, "strings": [{"gap_over_1_mm": 0.2, "target_gap_mm": 0.1}]},
+            "bearing_fret",
+        ),
+        (
+            "nut-spacing",
+            {"nut_width_mm": 10, "edge_bass_mm": 4, "edge_treble_mm": 4, "gauges_mm": [2, 2], "school": "equal_gaps"},
+            "gauges_mm: the strings would touch",
+        ),
+        (
+            "saddle-height",
+            {
+                "scale_mm": 628,
+                "compensation_mm": 0,
+                "strings": [{"now_mm": 2, "target_mm": 1}],
+                "string_spread_saddle_mm": 50,
+            },
+            "strings: a one-piece",
+        ),
+        (
+            "saddle-height",
+            {
+                "scale_mm": 628,
+                "compensation_mm": 0,
+                "strings": [{"now_mm": 2, "target_mm": 1}],
+                "pocket": {"length_mm": 80, "mouth_to_saddle_mm": 60},
+            },
+            "pocket.mouth_to_saddle_mm",
+        ),
         ("compensation", {"scale_mm": 648, "strings": SET}, "strings[0].action_12_mm"),
-        ("compensation", {"scale_mm": 648, "strings": SET, "action_12_mm": [1.5]}, "action_12_mm: must hold one entry a string"),
-        ("intonation", {"scale_mm": 628, "strings": [{"readings": [{"fret": 12, "cents": 300}]}]}, "strings[0].readings[0].cents: 300 is more than 100"),
+        (
+            "compensation",
+            {"scale_mm": 648, "strings": SET, "action_12_mm": [1.5]},
+            "action_12_mm: must hold one entry a string",
+        ),
+        (
+            "intonation",
+            {"scale_mm": 628, "strings": [{"readings": [{"fret": 12, "cents": 300}]}]},
+            "strings[0].readings[0].cents: 300 is more than 100",
+        ),
         ("intonation", {"scale_mm": 628, "strings": [{"readings": []}]}, "strings[0].readings"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_is_refused_by_its_path(name: str, request_: dict[str, Any], line: str) -> None:
     with pytest.raises(RequestError) as refused:
         calculate(name, request_)

@@ -176,8 +176,11 @@ def test_a_huge_record_is_refused_before_it_is_read(db: Connection) -> None:
 def test_sheets_in_both_forms_and_any_separator() -> None:
     wide = read_sheet("fret,bass,middle,treble\n1,0.02,,0.03 mm\n2,.01,10 thou,\n", "fret_heights", 21, "mm")
     assert [(line.place, line.value_um) for line in wide] == [
-        (("bass", 1), 20), (("treble", 1), 30), (("bass", 2), 10), (("middle", 2), 254),
-    ]  # fmt: skip
+        (("bass", 1), 20),
+        (("treble", 1), 30),
+        (("bass", 2), 10),
+        (("middle", 2), 254),
+    ]
     long = read_sheet("\ufefflane;reading;fret\r\nBass;0,02;1\r\n", "fret_heights", 21, "mm")
     assert [(line.place, line.value_um) for line in long] == [(("bass", 1), 20)]
     inches = read_sheet("fret\tmiddle\n5\t.004\n", "straightness", 21, "in")

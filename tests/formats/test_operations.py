@@ -1,4 +1,6 @@
-"""Operations as data: every route under any schools keeps every rule, every rule matters, and a bad entry is named and left out."""
+"""Operations as data: every route under any schools keeps every rule, every rule matters, and a bad entry is named
+and left out.
+"""
 
 import itertools
 import random
@@ -55,8 +57,10 @@ def test_every_rule_is_broken_by_some_order() -> None:
     unused = list(BOOK.rules)
     choices = [
         dict(zip(BOOK.schools, values, strict=True))
-        for values in itertools.islice(itertools.product(*(sorted(school.choices) for school in BOOK.schools.values())), 0, None, 37)
-    ]  # fmt: skip
+        for values in itertools.islice(
+            itertools.product(*(sorted(school.choices) for school in BOOK.schools.values())), 0, None, 37
+        )
+    ]
     for route, facts, schools in itertools.product(BOOK.routes, ({**PLAIN, "bound": "yes", "fanned": "yes"},), choices):
         if not unused:
             break
@@ -148,15 +152,27 @@ def test_a_shop_adds_its_own_and_bad_entries_are_named_by_line() -> None:
         ('[operation.bad]\ntitle = "x"\nstage = "attic"\nminutes = [5, 0, 0]\n', 3, "stage must be one of"),
         ('[operation.bad]\ntitle = ""\nstage = "frets"\nminutes = [5, 0, 0]\n', 3, "title must be a text"),
         ('[operation.bad]\ntitle = "x"\nstage = "frets"\nminutes = [5, 0, 0]\ncolour = 3\n', 3, "unknown field colour"),
-        ('[operation.bad]\ntitle = "x"\nstage = "frets"\nminutes = [5, 0, 0]\ncautions = ["bears"]\n', 3, "no caution is called “bears”"),
+        (
+            '[operation.bad]\ntitle = "x"\nstage = "frets"\nminutes = [5, 0, 0]\ncautions = ["bears"]\n',
+            3,
+            "no caution is called “bears”",
+        ),
         ('[operation.bad]\ntitle = "x"\nstage = "frets"\nminutes = [5, 0, 0]\nwait = -1\n', 3, "wait must be a number"),
-        ('[operation.bad]\ntitle = "x"\nstage = "frets"\nminutes = [5, 0, 0]\ngrits = ["sand 3"]\n', 3, "give abrasives such as"),
+        (
+            '[operation.bad]\ntitle = "x"\nstage = "frets"\nminutes = [5, 0, 0]\ngrits = ["sand 3"]\n',
+            3,
+            "give abrasives such as",
+        ),
         ('rules = [\n { before = "crown", after = "level", spoils = "x" },\n]\n', 4, "makes a circle: "),
         ('rules = [\n { before = "crown", after = "moon", spoils = "x" },\n]\n', 4, "no operation is called “moon”"),
         ('[routes.odd]\ntitle = "Odd"\nsteps = ["@nothing"]\n', 3, "no group is called “nothing”"),
-        ('[routes.odd]\ntitle = "Odd"\nsteps = ["clean", { step = "oil", when = { surface = ["mud"] } }]\n', 3, "“mud” is none of"),
+        (
+            '[routes.odd]\ntitle = "Odd"\nsteps = ["clean", { step = "oil", when = { surface = ["mud"] } }]\n',
+            3,
+            "“mud” is none of",
+        ),
         ('[schools.mask]\ntitle = "x"\ndefault = "a"\nchoices = { bb = "b" }\n', 3, "default must be one of"),
-    ):  # fmt: skip
+    ):
         book, problems = extend(BOOK, HEAD + body + good)
         assert [(one.line, words in one.why) for one in problems] == [(line, True)], (body, problems)
         assert "steam" in book.operations

@@ -40,8 +40,15 @@ def test_a_weak_first_partial_and_an_octave_are_no_trouble() -> None:
 
 @pytest.mark.parametrize(
     ("other", "what"),
-    [(2 ** (4 / 12), "major third"), (2 ** (7 / 12), "fifth"), (2 ** (5 / 12), "fourth"), (2 ** (1 / 12), "semitone"), (2 ** (9 / 12), "sixth"), (2 ** (15 / 12), "tenth")],
-)  # fmt: skip
+    [
+        (2 ** (4 / 12), "major third"),
+        (2 ** (7 / 12), "fifth"),
+        (2 ** (5 / 12), "fourth"),
+        (2 ** (1 / 12), "semitone"),
+        (2 ** (9 / 12), "sixth"),
+        (2 ** (15 / 12), "tenth"),
+    ],
+)
 def test_two_notes_at_once_are_refused(other: float, what: str) -> None:
     both = (tone(146.8) + tone(146.8 * other, seed=9)) / 2
     with pytest.raises(PitchError, match="two notes at once"):

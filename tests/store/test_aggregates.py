@@ -72,16 +72,37 @@ def test_the_tables_themselves_refuse_what_must_never_be(db: Connection) -> None
     first = accept(db, survey, 30)
     second = accept(db, survey, 40, expects=first.id)
     bad = [
-        ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'bass', 3, 1, '', '')", (survey,)),
-        ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at, replaces) VALUES (?, 'bass', 3, 1, '', '', ?)", (survey, first.id)),
-        ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'left', 3, 1, '', '')", (survey,)),
+        (
+            "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'bass', 3, 1, '', '')",
+            (survey,),
+        ),
+        (
+            (
+                "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at, replaces) VALUES (?, 'bass', 3, 1,"
+                " '', '', ?)"
+            ),
+            (survey, first.id),
+        ),
+        (
+            "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'left', 3, 1, '', '')",
+            (survey,),
+        ),
         ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, '19', 3, 1, '', '')", (survey,)),
-        ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'bass', 61, 1, '', '')", (survey,)),
-        ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'bass', 4, 0.5, '', '')", (survey,)),
-        ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'bass', 4, 25000, '', '')", (survey,)),
+        (
+            "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'bass', 61, 1, '', '')",
+            (survey,),
+        ),
+        (
+            "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'bass', 4, 0.5, '', '')",
+            (survey,),
+        ),
+        (
+            "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (?, 'bass', 4, 25000, '', '')",
+            (survey,),
+        ),
         ("INSERT INTO reading (survey_id, lane, fret, value_um, typed, at) VALUES (999, 'bass', 4, 1, '', '')", ()),
         ("DELETE FROM survey WHERE id = ?", (survey,)),
-    ]  # fmt: skip
+    ]
     for sql, values in bad:
         with pytest.raises(sqlite3.IntegrityError):
             db.execute(sql, values)

@@ -238,7 +238,9 @@ def test_a_running_servers_file_is_not_restored_over(
 
 
 def test_tables_built_anew_keep_every_row_and_reference(demo_path: Path, tmp_path: Path) -> None:
-    """A bench of schema 2 with real rows is brought up: nothing is lost, references hold, and new kinds can be stored."""
+    """A bench of schema 2 with real rows is brought up: nothing is lost, references hold, and new kinds can be
+    stored.
+    """
     old = tmp_path / "old.sqlite3"
     old_version(old, 2)
     with closing(sqlite3.connect(old)) as db:
@@ -277,8 +279,11 @@ def test_tables_built_anew_keep_every_row_and_reference(demo_path: Path, tmp_pat
         assert db.execute("PRAGMA foreign_keys").fetchone()[0] == 1
         assert db.execute("PRAGMA foreign_key_check").fetchall() == []
         with pytest.raises(sqlite3.IntegrityError):
-            db.execute("INSERT INTO survey SELECT 10000000, uid || 'x', 999999, NULL, kind, stage, method, surface, tool, resolution_um, string_state,"
-                       " temperature_c, humidity, reading_order, frets, note, taken_at, strings, at_frets FROM survey LIMIT 1")  # fmt: skip
+            db.execute(
+                "INSERT INTO survey SELECT 10000000, uid || 'x', 999999, NULL, kind, stage, method, surface, tool,"
+                " resolution_um, string_state, temperature_c, humidity, reading_order, frets, note, taken_at, strings,"
+                " at_frets FROM survey LIMIT 1"
+            )
         assert jobs.open_job(db, 1, "refret", "2026-08-24T09:00:00.000Z", None) > 0
         indexes = {row["name"] for row in db.execute("SELECT name FROM sqlite_master WHERE type = 'index'")}
         assert {"open_job", "survey_of_job", "survey_in_time", "instrument_by_name"} <= indexes

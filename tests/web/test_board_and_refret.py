@@ -89,7 +89,9 @@ def test_a_failing_board_says_so_and_a_board_becomes_an_instrument(bench: Bench,
 
 
 def test_a_board_outlives_an_edit_of_its_instrument(bench: Bench, demo: Connection) -> None:
-    """Blocks and gauges that no longer fit a narrower neck start from the usual values; no page of the board or the level fails."""
+    """Blocks and gauges that no longer fit a narrower neck start from the usual values; no page of the board or the
+    level fails.
+    """
     bench.post(f"/instruments/{HERON}/board", {"inlay_style": "blocks", "inlay_side_um": "19"})
     narrow = {"nut_width_um": "30", "spread_nut_um": "9", "spread_saddle_um": "20", "last_fret_width_um": "40"}
     boxes = dict(re.findall(r'name="(\w+)"[^>]* value="([^"]*)"', bench.get(f"/instruments/{HERON}/edit")))

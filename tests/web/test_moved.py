@@ -17,8 +17,13 @@ from harness import NOW, Bench
 
 AVOCET, PLOVER = 3, 2
 HEAD = {
-    "stage": "before", "method": "gap", "tool": "gauge", "resolution_um": "0.02", "string_state": "off", "order": "lane_by_lane",
-}  # fmt: skip
+    "stage": "before",
+    "method": "gap",
+    "tool": "gauge",
+    "resolution_um": "0.02",
+    "string_state": "off",
+    "order": "lane_by_lane",
+}
 
 
 class Clock(Bench):

@@ -206,9 +206,15 @@ def test_named_frets_write_to_named_frets(bench: Bench, demo: Connection, order:
     heights = [one for one in surveys.of_job(demo, job) if one.head.kind == "fret_heights"]
     before = surveys.values(demo, heights[-1].id)
     head = {
-        "kind": "fret_heights", "stage": "between", "method": "gap", "tool": "gauge", "resolution_um": "0.02", "string_state": "off",
-        "order": order, "only": "5, 12",
-    }  # fmt: skip
+        "kind": "fret_heights",
+        "stage": "between",
+        "method": "gap",
+        "tool": "gauge",
+        "resolution_um": "0.02",
+        "string_state": "off",
+        "order": order,
+        "only": "5, 12",
+    }
     where = bench.post(f"/jobs/{job}/surveys/new", head, follow=False).headers["Location"]
     survey = int(where.rsplit("/", 1)[1])
     named = {(lane, fret) for lane in ("bass", "middle", "treble") for fret in (5, 12)}
@@ -222,7 +228,11 @@ def test_named_frets_write_to_named_frets(bench: Bench, demo: Connection, order:
         sent = {"lane": lane, "fret": fret, "reading": f"0.{20 + count}", "token": f"t{count}", "expects": expects}
         bench.post(f"{where}/readings", sent)
     # a correction at a place that is not named is refused, and so is a sheet's
-    reply = bench.post(f"{where}/readings", {"lane": "bass", "fret": "4", "reading": "0.3", "token": "x"}, headers={"Accept": "application/json"})  # fmt: skip
+    reply = bench.post(
+        f"{where}/readings",
+        {"lane": "bass", "fret": "4", "reading": "0.3", "token": "x"},
+        headers={"Accept": "application/json"},
+    )
     assert reply.status_code == 422
     assert "reads only frets 5 and 12" in reply.json["error"]
     assert "is not read in this survey" in bench.post(f"{where}/sheet", {"text": "fret,bass\n4,0.3", "store": "1"}).text

@@ -1,4 +1,6 @@
-"""The schedule on screen: planned, pinned and what it costs, promises, hours refused in words, the calendar read back, and Today by the plan."""
+"""The schedule on screen: planned, pinned and what it costs, promises, hours refused in words, the calendar read
+back, and Today by the plan.
+"""
 
 import json
 import re
@@ -148,16 +150,27 @@ def test_hours_are_refused_box_by_box_and_nothing_typed_is_lost(bench: Bench, de
     assert 'value="Mara"' in page
     before = schedules.hours(demo)
     sent = {
-        "name0": "Mara", "mon0": "9-12:30; 13:15-17", "tue0": "25-26", "off0": "someday", "name1": "Ilo", "name2": "", "wed2": "9-12", "fixtures": "clamps many",
+        "name0": "Mara",
+        "mon0": "9-12:30; 13:15-17",
+        "tue0": "25-26",
+        "off0": "someday",
+        "name1": "Ilo",
+        "name2": "",
+        "wed2": "9-12",
+        "fixtures": "clamps many",
         "dry": "tomorrow",
-    }  # fmt: skip
+    }
     refused = bench.post("/schedule/hours", sent)
     said = words(refused.text)
     assert refused.status_code == 422
     for part in (
-        "“25-26” is no shift: give shifts such as", "“someday” is no day off", "Ilo has no hours", "These hours need a name", "“clamps many” is not understood",
+        "“25-26” is no shift: give shifts such as",
+        "“someday” is no day off",
+        "Ilo has no hours",
+        "These hours need a name",
+        "“clamps many” is not understood",
         "“tomorrow” is no dry window",
-    ):  # fmt: skip
+    ):
         assert part in said, part
     assert 'value="9-12:30; 13:15-17"' in refused.text
     assert schedules.hours(demo) == before
@@ -267,14 +280,32 @@ def test_an_empty_bench_is_planned_from_nothing(empty: Bench) -> None:
 def asked(**more: object) -> dict[str, object]:
     hours = dict.fromkeys(("mon", "tue", "wed", "thu", "fri"), "9:00-12:30, 13:15-17:30")
     return {
-        "now": "2026-08-24T08:00", "zone": "Europe/Stockholm", "technicians": [{"name": "Ada", "hours": hours, "days_off": ["2026-08-26"]}], "fixtures": {"clamps": 2},
+        "now": "2026-08-24T08:00",
+        "zone": "Europe/Stockholm",
+        "technicians": [{"name": "Ada", "hours": hours, "days_off": ["2026-08-26"]}],
+        "fixtures": {"clamps": 2},
         "jobs": [
-            {"code": "heron", "title": "Heron", "promised": "2026-08-28", "weight": 3,
-             "sheet": {"route": "level_and_dress", "frets": 21, "strings": 6, "parts": [{"what": "a nut blank", "due": "2026-08-31", "step": "relief"}]}},
-            {"code": "board", "promised": "2026-09-04", "sheet": {"route": "new_board", "frets": 22, "strings": 6, "schools": {"colour": "iron"}}},
+            {
+                "code": "heron",
+                "title": "Heron",
+                "promised": "2026-08-28",
+                "weight": 3,
+                "sheet": {
+                    "route": "level_and_dress",
+                    "frets": 21,
+                    "strings": 6,
+                    "parts": [{"what": "a nut blank", "due": "2026-08-31", "step": "relief"}],
+                },
+            },
+            {
+                "code": "board",
+                "promised": "2026-09-04",
+                "sheet": {"route": "new_board", "frets": 22, "strings": 6, "schools": {"colour": "iron"}},
+            },
         ],
-        "seconds": 2, **more,
-    }  # fmt: skip
+        "seconds": 2,
+        **more,
+    }
 
 
 def test_the_calculation_keeps_sheets_parts_and_leads() -> None:
@@ -291,8 +322,11 @@ def test_the_calculation_keeps_sheets_parts_and_leads() -> None:
             assert free[job, rule.before] <= start[job, rule.after], rule
     assert answer["jobs"][0]["days_late"] == 3
     assert answer["at_risk"][0] == {
-        "job": "heron", "days": 3, "alone": True, "say": "“Relief” waits for a nut blank until Mon 31 Aug",
-    }  # fmt: skip
+        "job": "heron",
+        "days": 3,
+        "alone": True,
+        "say": "“Relief” waits for a nut blank until Mon 31 Aug",
+    }
     assert [aim["name"] for aim in answer["aims"]] == ["lateness", "moved", "idle", "changeovers"]
     assert answer["aims"][0]["gap"] == 0
     again = calculate(

@@ -1,4 +1,6 @@
-"""Setup through the client: intake, solve, nut, saddle, intonation, buzz, sound and report; what is refused and what is kept."""
+"""Setup through the client: intake, solve, nut, saddle, intonation, buzz, sound and report; what is refused and what
+is kept.
+"""
 
 import io
 import json
@@ -44,8 +46,10 @@ def bow(relief: float, fret: int, frets: int = 20) -> float:
 
 def accept(bench: Bench, survey: int, lane: str, fret: int, reading: str, code: int = 200) -> dict[str, object]:
     answer = bench.post(
-        f"/surveys/{survey}/readings", {"lane": lane, "fret": fret, "reading": reading, "token": f"{lane}-{fret}-{reading}"}, headers={"Accept": "application/json"}
-    )  # fmt: skip
+        f"/surveys/{survey}/readings",
+        {"lane": lane, "fret": fret, "reading": reading, "token": f"{lane}-{fret}-{reading}"},
+        headers={"Accept": "application/json"},
+    )
     assert answer.status_code == code, answer.text
     return dict(answer.json)
 
@@ -132,7 +136,7 @@ def test_trying_shows_and_saves_nothing(bench: Bench, demo: Connection) -> None:
     shown = bench.post(url, {**sent, "relief": "0.1", "string": "4", "fretted": "7"}).text
     assert "4 E fretted at 7" in shown
     assert 'id="side" hx-swap-oob=true' in shown
-    lower = {name: ("0.8" if name.startswith("action") else value) for name, value in sent.items()}
+    lower = {name: "0.8" if name.startswith("action") else value for name, value in sent.items()}
     low = bench.post(url, {**lower, "hand": "150"}).text
     assert low.count("map-cell touches") > page.count("map-cell touches")
     for changed, words in (
@@ -301,8 +305,12 @@ def test_notes_from_wav_files_become_cents(bench: Bench, demo: Connection) -> No
     def send(step: str, raw: bytes, name: str = "note.wav", js: bool = True):  # type: ignore[no-untyped-def]
         headers = {"Accept": "application/json"} if js else {}
         return bench.client.post(
-            url, data={"csrf_token": bench.token, "step": step, "wav": (io.BytesIO(raw), name)}, content_type="multipart/form-data", headers=headers, follow_redirects=not js
-        )  # fmt: skip
+            url,
+            data={"csrf_token": bench.token, "step": step, "wav": (io.BytesIO(raw), name)},
+            content_type="multipart/form-data",
+            headers=headers,
+            follow_redirects=not js,
+        )
 
     assert "Play string 4 E open" in bench.get(f"/surveys/{survey}/listen")
     low_e = note_hz("E1")

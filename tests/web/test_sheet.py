@@ -1,4 +1,6 @@
-"""The run sheet: its order on the record, what a step too early spoils, times learned, timers across a restart, and the shop's own operations."""
+"""The run sheet: its order on the record, what a step too early spoils, times learned, timers across a restart, and
+the shop's own operations.
+"""
 
 import re
 from contextlib import closing
@@ -55,8 +57,10 @@ def test_a_step_too_early_says_what_it_spoils_and_the_record_proves_others(bench
     job = jobs.open_of(demo, [HERON])[HERON]
     record = next(one for one in export_record(demo, HERON)["jobs"] if one["uid"] == job.uid)
     assert [(one["step"], one["kind"]) for one in record["sheet_events"]][-3:] == [
-        ("mask", "finished"), ("cover_pickups", "skipped"), ("cover_pickups", "reopened"),
-    ]  # fmt: skip
+        ("mask", "finished"),
+        ("cover_pickups", "skipped"),
+        ("cover_pickups", "reopened"),
+    ]
 
 
 def test_glue_that_cures_holds_board_and_neck(demo_path: Path, demo: Connection) -> None:
@@ -92,8 +96,20 @@ def test_schools_replan_what_is_left_and_a_problem_brings_its_repair(bench: Benc
     page = sheet_of(demo, REDSHANK)
     shown = bench.get(page)
     assert "Nip the tangs clear of the binding" in shown  # bound
-    forms = {"route": "refret", "hardness": "hard", "mask": "guard", "slots": "before_glue", "slot_depth": "two_stage", "radius": "before_glue", "width": "oversize",
-             "surface": "oil", "fret_glue": "glued", "inlay": "none", "colour": "natural", "fall_away": "none"}  # fmt: skip
+    forms = {
+        "route": "refret",
+        "hardness": "hard",
+        "mask": "guard",
+        "slots": "before_glue",
+        "slot_depth": "two_stage",
+        "radius": "before_glue",
+        "width": "oversize",
+        "surface": "oil",
+        "fret_glue": "glued",
+        "inlay": "none",
+        "colour": "natural",
+        "fall_away": "none",
+    }
     planned = bench.post(f"{page}/plan", forms).text
     assert "Re-planned" in planned
     assert "Mask the board" not in planned.split("Route and schools")[0]
@@ -238,7 +254,8 @@ def test_the_shop_writes_operations_of_its_own(bench: Bench, demo: Connection) -
     head = 'format = "deft-bench-operations"\nversion = 1\n'
     own = (
         head
-        + '[operation.wax_board]\ntitle = "Wax the board"\nstage = "level"\nminutes = [5, 0, 0]\n[routes.wax]\ntitle = "Wax only"\nsteps = ["clean", "wax_board"]\n'
+        + '[operation.wax_board]\ntitle = "Wax the board"\nstage = "level"\nminutes = [5, 0, 0]\n[routes.wax]\ntitle ='
+        ' "Wax only"\nsteps = ["clean", "wax_board"]\n'
     )
     bad = own + '[operation.cold_bath]\ntitle = "x"\nstage = "level"\nminutes = [-1, 0, 0]\n'
     refused = bench.post("/operations", {"toml": bad})

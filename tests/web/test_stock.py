@@ -1,4 +1,6 @@
-"""Stock and tools: the ledger, what open jobs use, shortages before a job stops, counting, CSV, wire and its offcuts, worn tools, frets ticked in a step."""
+"""Stock and tools: the ledger, what open jobs use, shortages before a job stops, counting, CSV, wire and its
+offcuts, worn tools, frets ticked in a step.
+"""
 
 import json
 import re
@@ -137,8 +139,10 @@ def test_the_ledger_moves_and_refuses_in_words(bench: Bench, demo: Connection) -
     assert item(demo, "Wood glue").have == pytest.approx(glue.have + 10)
     bench.post(page, {"why": "counted", "quantity": "300"})
     assert [(move.change, move.why) for move in stock.moves(demo, glue.id)][:3] == [
-        (300 - glue.have - 10, "counted"), (-2.5, "spoiled"), (12.5, "received"),
-    ]  # fmt: skip
+        (300 - glue.have - 10, "counted"),
+        (-2.5, "spoiled"),
+        (12.5, "received"),
+    ]
     assert "as the ledger says" in bench.post(page, {"why": "counted", "quantity": "300"}).text
     assert "give a number from" in bench.post(page, {"why": "used", "quantity": "lots"}).text
     assert "say what happened" in bench.post(page, {"why": "stolen", "quantity": "1"}).text
@@ -183,7 +187,10 @@ def test_a_count_sheet_and_a_csv_go_out_and_in(bench: Bench, demo: Connection) -
     medium = next(line for line in lines if line.name == "Fret wire, Medium")
     assert medium.pieces_um == item(demo, "Fret wire, Medium").pieces_um
     assert all(line.have is None for line in read_stock(bench.client.get("/stock.csv?count=1").text))
-    mixed = "name;have;kind;unit;pieces\nBoard oil;99,5;finish;ml;\n=Sum;3;other;piece;\nFret wire, Medium;;wire;pieces;2 × 305 mm\nNew wire;;wire;pieces;1 × 305\nBad;x;glue;g;\nBoard oil;1;finish;ml;\nOdd;1;ufo;g;\n"
+    mixed = (
+        "name;have;kind;unit;pieces\nBoard oil;99,5;finish;ml;\n=Sum;3;other;piece;\nFret wire, Medium;;wire;pieces;2 ×"
+        " 305 mm\nNew wire;;wire;pieces;1 × 305\nBad;x;glue;g;\nBoard oil;1;finish;ml;\nOdd;1;ufo;g;\n"
+    )
     refused = bench.post("/stock/csv", {"sheet": mixed})
     assert refused.status_code == 422
     said = words(refused.text)
@@ -337,8 +344,8 @@ def test_gate_readings_stand_on_the_sheet(bench: Bench, demo: Connection) -> Non
     job = jobs.open_of(demo, [REDSHANK])[REDSHANK]
     page = f"/jobs/{job.id}/sheet"
     assert (
-        "Seat the frets, ends first, then the middle Gate: no daylight of 0.03 mm or more Read: daylight under frets 7 and 15"
-        in words(bench.get(page))
+        "Seat the frets, ends first, then the middle Gate: no daylight of 0.03 mm or more Read: daylight under frets 7"
+        " and 15" in words(bench.get(page))
     )
     for code in ("seat", "straight", "survey"):
         bench.post(f"{page}/step", {"step": code, "what": "finished", "note": "read elsewhere"})

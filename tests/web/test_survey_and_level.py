@@ -18,9 +18,16 @@ from harness import Bench
 
 JSON = {"Accept": "application/json"}
 HEAD = {
-    "kind": "fret_heights", "stage": "before", "method": "gap", "tool": "gauge", "resolution_um": "0.02", "string_state": "off",
-    "order": "lane_by_lane", "temperature_c": "21", "humidity": "48",
-}  # fmt: skip
+    "kind": "fret_heights",
+    "stage": "before",
+    "method": "gap",
+    "tool": "gauge",
+    "resolution_um": "0.02",
+    "string_state": "off",
+    "order": "lane_by_lane",
+    "temperature_c": "21",
+    "humidity": "48",
+}
 
 
 def job_of(db: Connection, name: str) -> jobs.Job:
@@ -198,9 +205,13 @@ def test_choices_are_followed_and_bad_ones_named(bench: Bench, demo: Connection)
     assert "off fret 19" not in plain
     assert "Take fret 3 back" in bench.get(f"/jobs/{job}/level?left_out=3")
     for query, said in [
-        ("fall_from=19&fall_drop=.1", "from 1 to 18"), ("fall_drop=.1", "From which fret?"), ("fall_from=3&fall_drop=x", "not a length"),
-        ("fall_from=3&fall_drop=9", "Accepted: 0 to 1.00 mm"), ("left_out=1,99,x", "from 1 to 19"), ("left_out=٣", "from 1 to 19"),
-    ]:  # fmt: skip
+        ("fall_from=19&fall_drop=.1", "from 1 to 18"),
+        ("fall_drop=.1", "From which fret?"),
+        ("fall_from=3&fall_drop=x", "not a length"),
+        ("fall_from=3&fall_drop=9", "Accepted: 0 to 1.00 mm"),
+        ("left_out=1,99,x", "from 1 to 19"),
+        ("left_out=٣", "from 1 to 19"),
+    ]:
         assert said in bench.get(f"/jobs/{job}/level?{query}"), query
 
 

@@ -264,9 +264,14 @@ def make_plan(
         resolution = base.survey.head.resolution_um / 1000
         daylight, all_home = daylight_of(db, job)
         call = level_call(
-            plan, seated=job.seated or all_home, resolution_mm=resolution, past_levels_mm=past,
-            daylight_mm=None if job.seated else daylight, seated_with=seated_with(db, settings, job), length=length,
-        )  # fmt: skip
+            plan,
+            seated=job.seated or all_home,
+            resolution_mm=resolution,
+            past_levels_mm=past,
+            daylight_mm=None if job.seated else daylight,
+            seated_with=seated_with(db, settings, job),
+            length=length,
+        )
     else:
         advice = advice_for(instrument, straight.found, 0.0, recorded_turns(db, settings, instrument))
         call = straightness_call(straight.found, instrument.spec.rod, length, next_turn_words(advice))
@@ -275,16 +280,23 @@ def make_plan(
         call = marked_call(plan, chosen, call, length)
     lands = plan.lands(chosen) or [0.0]
     return Planning(
-        base, choices, straight, plan, chosen, metal_budget(plan, chosen, past),
-        knock_on(request.positions_mm, most_removed(chosen)), max(lands), call,
-    )  # fmt: skip
+        base,
+        choices,
+        straight,
+        plan,
+        chosen,
+        metal_budget(plan, chosen, past),
+        knock_on(request.positions_mm, most_removed(chosen)),
+        max(lands),
+        call,
+    )
 
 
 def beam_paths(db: Connection, instrument: instruments.Instrument) -> tuple[float, float] | None:
     """(greatest hump, all that it comes to over the frets of the outer strings' paths), mm, on an arched board.
 
-    A beam along the strings' paths takes that much off; along the centreline the hump stays under the outer strings. None on a
-    flat board or where nothing is to be gained.
+    A beam along the strings' paths takes that much off; along the centreline the hump stays under the outer strings.
+    None on a flat board or where nothing is to be gained.
     """
     layout = layout_of(instrument.spec, boards.plan_of(db, instrument.id, instrument.spec))
     found = humps(instrument.spec, layout)

@@ -1,4 +1,6 @@
-"""Plans are made one at a time: planning takes seconds of every core, and the bench's other pages must not wait for a queue of them."""
+"""Plans are made one at a time: planning takes seconds of every core, and the bench's other pages must not wait for
+a queue of them.
+"""
 
 from collections.abc import Callable
 from concurrent.futures import Future

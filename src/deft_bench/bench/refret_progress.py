@@ -40,8 +40,12 @@ def refret_facts(
     """What has been recorded of a refret, for its steps and its sentence."""
     plan, saved = refret_plan(db, job, instrument)
     fit, _ = wire_call(
-        plan.slot_um / 1000, plan.tang_width_um / 1000, plan.barb_width_um / 1000, plan.wire_radius_um / 1000, tightest_radius(instrument)
-    )  # fmt: skip
+        plan.slot_um / 1000,
+        plan.tang_width_um / 1000,
+        plan.barb_width_um / 1000,
+        plan.wire_radius_um / 1000,
+        tightest_radius(instrument),
+    )
     depth, seat = latest_values(db, job, "slot_depth"), latest_values(db, job, "seating")
     fitted = refrets.fitted(db, job.id)
     before, after = bows(db, settings, job, instrument)
@@ -108,15 +112,20 @@ def seated_with(db: Connection, settings: ShopSettings, job: jobs.Job) -> str:
 def cutting_of(
     db: Connection, instrument: instruments.Instrument, plan: RefretPlan, pieces_um: Sequence[int] | None = None
 ) -> tuple[CutList | None, str]:
-    """The cut list from the pieces on hand (the plan's own, or others), or from whole pieces of the usual length when none are named."""
+    """The cut list from the pieces on hand (the plan's own, or others), or from whole pieces of the usual length
+    when none are named.
+    """
     slots = [line.length_mm for line in instrument.spec.lines()[1:]]
     binding = boards.plan_of(db, instrument.id, instrument.spec).binding_um / 1000 if instrument.spec.bound else 0.0
     pieces = [um / 1000 for um in (plan.pieces_um if pieces_um is None else pieces_um)]
     if not pieces and pieces_um is None:
         pieces = [DEFAULT_PIECE_UM / 1000] * DEFAULT_PIECES
     try:
-        return cut_list(
-            slots, plan.frets, plan.overhang_um / 1000, binding, plan.setback_um / 1000, pieces, plan.saw_um / 1000
-        ), ""
+        return (
+            cut_list(
+                slots, plan.frets, plan.overhang_um / 1000, binding, plan.setback_um / 1000, pieces, plan.saw_um / 1000
+            ),
+            "",
+        )
     except CutListError as error:
         return None, f"{str(error)[:1].upper()}{str(error)[1:]}."

@@ -1,4 +1,6 @@
-"""The bench as the schedule needs it: every open job with what is left on its sheet, the bench's hours, pins, and what is on order."""
+"""The bench as the schedule needs it: every open job with what is left on its sheet, the bench's hours, pins, and
+what is on order.
+"""
 
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
@@ -65,9 +67,15 @@ def on_bench(db: Connection, settings: ShopSettings, now: datetime, limit: int =
         }
         parts = [Awaited(one.what, date.fromisoformat(one.due_on), one.step) for one in ordered if one.job_id == job.id]
         steps = steps_left(
-            stands.sheet, stands.minutes, {step.operation.code: step.operation.ready_after(warmth) for step in stands.sheet.steps},
-            resting={one.step: one.ends_at for one in stands.running if one.kind == "rests"}, running=running, parts=parts, zone=tz.tzlocal(), done=sorted(stands.behind),
-        )  # fmt: skip
+            stands.sheet,
+            stands.minutes,
+            {step.operation.code: step.operation.ready_after(warmth) for step in stands.sheet.steps},
+            resting={one.step: one.ends_at for one in stands.running if one.kind == "rests"},
+            running=running,
+            parts=parts,
+            zone=tz.tzlocal(),
+            done=sorted(stands.behind),
+        )
         found.append(OnBench(job, instrument, plan, stands.sheet, steps))
     return found
 
@@ -79,15 +87,25 @@ def bench_of(db: Connection, now: datetime, found: Sequence[OnBench], pins: Sequ
     if pins is None:
         pins = pins_in_force(db)
     return Bench(
-        now, tz.tzlocal(), hours.technicians,
+        now,
+        tz.tzlocal(),
+        hours.technicians,
         tuple(
-            Job(str(one.job.id), one.name, one.steps, date.fromisoformat(one.job.promised_on) if one.job.promised_on else None, one.job.weight)
+            Job(
+                str(one.job.id),
+                one.name,
+                one.steps,
+                date.fromisoformat(one.job.promised_on) if one.job.promised_on else None,
+                one.job.weight,
+            )
             for one in found
             if one.steps
         ),
-        hours.fixtures, hours.dry, tuple(pin for pin in pins if (pin.job, pin.step) in left),
+        hours.fixtures,
+        hours.dry,
+        tuple(pin for pin in pins if (pin.job, pin.step) in left),
         tuple(placed for placed in latest.placed if placed.start > now) if latest else (),
-    )  # fmt: skip
+    )
 
 
 def pins_in_force(db: Connection) -> list[Pin]:
@@ -142,7 +160,9 @@ def save(db: Connection, now: datetime, planned: Planned, seconds: float) -> Non
 
 @dataclass(frozen=True, slots=True)
 class Week:
-    """The schedule in force with how it stands: `stale` when something it was made from has changed, `slipped` steps whose time has gone by."""
+    """The schedule in force with how it stands: `stale` when something it was made from has changed, `slipped` steps
+    whose time has gone by.
+    """
 
     saved: schedules.SavedSchedule
     stale: bool

@@ -26,7 +26,9 @@ class SetupSurveys:
 
 
 def setup_stage(db: Connection, job: jobs.Job, kind: str) -> str:
-    """Before anything is accepted it is intake; after that the readings between, and what follows a played-clean neck is after."""
+    """Before anything is accepted it is intake; after that the readings between, and what follows a played-clean
+    neck is after.
+    """
     targets = setups.accepted(db, job.id)
     if not targets:
         return "before"

@@ -10,9 +10,14 @@ from deft_bench.store import acts, instruments, jobs, order_ticks, surveys
 from deft_bench.store.database import Connection
 
 SETUP = {
-    "intake": ("before_survey",), "relief": ("relief",), "nut": ("nut_depth",), "saddle": ("action", "relief_again"), "intonation": ("intonation",),
-    "buzz": ("play", "after_survey"), "after": ("report",),
-}  # fmt: skip
+    "intake": ("before_survey",),
+    "relief": ("relief",),
+    "nut": ("nut_depth",),
+    "saddle": ("action", "relief_again"),
+    "intonation": ("intonation",),
+    "buzz": ("play", "after_survey"),
+    "after": ("report",),
+}
 
 
 def proved_steps(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> set[str]:

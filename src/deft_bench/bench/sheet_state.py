@@ -32,7 +32,9 @@ TOOLS_DAYS = 800
 
 @dataclass(frozen=True, slots=True)
 class SheetState:
-    """The sheet with what its events and the record say of each step; minutes are by operation, `own` the shop's own times."""
+    """The sheet with what its events and the record say of each step; minutes are by operation, `own` the shop's own
+    times.
+    """
 
     sheet: RunSheet
     known: Mapping[str, StepRecord]
@@ -81,9 +83,17 @@ def tool_states(db: Connection, now: datetime, book: Catalogue) -> list[ToolStat
     return states(found, book.operations, tools.worked_since(db, since))
 
 
-def sheet_state(db: Connection, settings: ShopSettings, now: datetime,
-    job: jobs.Job, instrument: instruments.Instrument, book: Catalogue, plan: SheetPlan, worn: list[ToolState], taken: dict[str, list[Sample]]
-) -> SheetState:  # fmt: skip
+def sheet_state(
+    db: Connection,
+    settings: ShopSettings,
+    now: datetime,
+    job: jobs.Job,
+    instrument: instruments.Instrument,
+    book: Catalogue,
+    plan: SheetPlan,
+    worn: list[ToolState],
+    taken: dict[str, list[Sample]],
+) -> SheetState:
     """The sheet as it stands. `taken` are samples of times by operation; what it lacks is read into it."""
     happened = sheets.events(db, job.id)
     known, proved = records(happened), proved_steps(db, settings, job, instrument)
@@ -93,9 +103,14 @@ def sheet_state(db: Connection, settings: ShopSettings, now: datetime,
     own = {code: learned(taken[code], spec.kind, plan.schools) for code in sheet.codes}
     minutes = {
         step.operation.code: minutes_of(
-            step.operation, spec.frets, spec.strings, plan.hardness, own[step.operation.code], state_for(step.operation, worn)
+            step.operation,
+            spec.frets,
+            spec.strings,
+            plan.hardness,
+            own[step.operation.code],
+            state_for(step.operation, worn),
         )
         for step in sheet.steps
-    }  # fmt: skip
+    }
     running = tuple(timers(book.operations, known, now, bench_warmth(db)))
     return SheetState(sheet, known, frozenset(proved), running, minutes, own)

@@ -77,7 +77,9 @@ def shown_band(gate: LevelGate, after: SurveyResults) -> float:
 def moved_since_read(
     db: Connection, survey: surveys.Survey, kinds: frozenset[ActKind], done: Sequence[Act] | None = None
 ) -> Act | None:
-    """What was done to the neck since a survey was read; None when it still holds or holds nothing. `done` are the acts where they are known."""
+    """What was done to the neck since a survey was read; None when it still holds or holds nothing. `done` are the
+    acts where they are known.
+    """
     read_at = surveys.read_from(db, survey.id)
     if read_at is None:
         return None

@@ -94,7 +94,8 @@ def survey_to_go_on_with(
 
 
 def readable_alone(db: Connection, job: jobs.Job | None) -> tuple[surveys.Survey, str] | None:
-    """The job's last complete height survey, from which unread frets may stand, and the frets lifted since as a suggestion.
+    """The job's last complete height survey, from which unread frets may stand, and the frets lifted since as a
+    suggestion.
 
     None when there is none, or when metal has come off or the neck was bent since: then every fret is read again.
     """
@@ -213,7 +214,8 @@ def off_mm(
     instrument: instruments.Instrument,
     values: dict[Place, int | None],
 ) -> dict[str, list[float | None]]:
-    """By lane, what is drawn at each place, mm: off the lane's fair line, as it was read, too shallow by, or what explains the tests.
+    """By lane, what is drawn at each place, mm: off the lane's fair line, as it was read, too shallow by, or what
+    explains the tests.
 
     Lanes of strings begin with the open string; the others with fret 1.
     """

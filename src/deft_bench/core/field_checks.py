@@ -1,4 +1,6 @@
-"""What is out of range in a document of fields, in the words of a form: shared by specifications, boards and refrets."""
+"""What is out of range in a document of fields, in the words of a form: shared by specifications, boards and
+refrets.
+"""
 
 from collections.abc import Collection, Mapping
 

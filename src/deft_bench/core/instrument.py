@@ -65,10 +65,7 @@ class Spec:
 
     def outline(self) -> Outline:
         """What the board's plan is drawn from, mm: straight edges from the nut's width to that at the last fret."""
-        spread_last = (
-            self.spread_nut_um
-            + (self.spread_saddle_um - self.spread_nut_um) * fret_position(1, self.frets)
-        )  # fmt: skip
+        spread_last = self.spread_nut_um + (self.spread_saddle_um - self.spread_nut_um) * fret_position(1, self.frets)
         nut_margin = (self.nut_width_um - self.spread_nut_um) / 2000
         last_margin = (self.last_fret_width_um - spread_last) / 2000
         return Outline(
@@ -87,7 +84,8 @@ class Spec:
         return fret_lines(self.outline())
 
     def radius_at(self, x_mm: float) -> float | None:
-        """The board's radius at a distance from the nut, mm: linear between nut and last fret on a compound board; None when flat.
+        """The board's radius at a distance from the nut, mm: linear between nut and last fret on a compound board; None
+        when flat.
 
         Raises ValueError where the cone has closed.
         """
@@ -100,13 +98,21 @@ class Spec:
 CHOICES: dict[str, dict[str, str]] = {
     "radius_kind": {"single": "single radius", "compound": "compound (cone)", "flat": "flat"},
     "rod": {"none": "no rod", "single": "single-acting", "dual": "dual-acting"},
-    "rod_end": {"headstock": "at the headstock", "heel": "at the heel", "sound_hole": "in the sound hole", "none": "no rod"},
+    "rod_end": {
+        "headstock": "at the headstock",
+        "heel": "at the heel",
+        "sound_hole": "in the sound hole",
+        "none": "no rod",
+    },
     "joint": {"bolt_on": "bolt-on", "set": "set neck", "through": "through neck", "dovetail": "dovetail"},
     "bridge": {
-        "individual": "individual saddles", "two_post": "two posts", "one_piece": "one-piece saddle", "tail_mounted": "tail-mounted",
+        "individual": "individual saddles",
+        "two_post": "two posts",
+        "one_piece": "one-piece saddle",
+        "tail_mounted": "tail-mounted",
     },
     "hand": {"light": "light", "medium": "medium", "heavy": "heavy"},
-}  # fmt: skip
+}
 
 KINDS: dict[str, str] = {
     "electric": "six-string electric",
@@ -121,62 +127,175 @@ KINDS: dict[str, str] = {
 }
 
 _ELECTRIC = Spec(
-    name="", kind="electric", strings=6, left_handed=False, bass_scale_um=648_000, treble_scale_um=648_000,
-    perpendicular_fret=0, frets=22, nut_width_um=42_000, last_fret_width_um=56_000, spread_nut_um=35_000,
-    spread_saddle_um=52_500, radius_kind="single", nut_radius_um=305_000, end_radius_um=305_000,
-    board_thickness_um=6_000, bound=False, nibs=False, crown_width_um=2_600, fret_height_um=1_200, tang_depth_um=1_600,
-    barb_width_um=800, rod="dual", rod_end="headstock", joint="bolt_on", joint_fret=16, bridge="individual",
-    string_set="10–46 nickel-plated steel", tuning="E2 A2 D3 G3 B3 E4", hand="medium",
-)  # fmt: skip
+    name="",
+    kind="electric",
+    strings=6,
+    left_handed=False,
+    bass_scale_um=648_000,
+    treble_scale_um=648_000,
+    perpendicular_fret=0,
+    frets=22,
+    nut_width_um=42_000,
+    last_fret_width_um=56_000,
+    spread_nut_um=35_000,
+    spread_saddle_um=52_500,
+    radius_kind="single",
+    nut_radius_um=305_000,
+    end_radius_um=305_000,
+    board_thickness_um=6_000,
+    bound=False,
+    nibs=False,
+    crown_width_um=2_600,
+    fret_height_um=1_200,
+    tang_depth_um=1_600,
+    barb_width_um=800,
+    rod="dual",
+    rod_end="headstock",
+    joint="bolt_on",
+    joint_fret=16,
+    bridge="individual",
+    string_set="10–46 nickel-plated steel",
+    tuning="E2 A2 D3 G3 B3 E4",
+    hand="medium",
+)
 
 _ACOUSTIC = replace(
-    _ELECTRIC, kind="acoustic", bass_scale_um=645_000, treble_scale_um=645_000, frets=20, nut_width_um=43_500,
-    last_fret_width_um=57_000, spread_nut_um=37_000, spread_saddle_um=54_500, nut_radius_um=406_000,
-    end_radius_um=406_000, board_thickness_um=6_400, crown_width_um=2_300, fret_height_um=1_100, rod="single",
-    joint="dovetail", joint_fret=14, bridge="one_piece", string_set="12–53 phosphor bronze",
-)  # fmt: skip
+    _ELECTRIC,
+    kind="acoustic",
+    bass_scale_um=645_000,
+    treble_scale_um=645_000,
+    frets=20,
+    nut_width_um=43_500,
+    last_fret_width_um=57_000,
+    spread_nut_um=37_000,
+    spread_saddle_um=54_500,
+    nut_radius_um=406_000,
+    end_radius_um=406_000,
+    board_thickness_um=6_400,
+    crown_width_um=2_300,
+    fret_height_um=1_100,
+    rod="single",
+    joint="dovetail",
+    joint_fret=14,
+    bridge="one_piece",
+    string_set="12–53 phosphor bronze",
+)
 
 _LONG_BASS = replace(
-    _ELECTRIC, kind="long_bass", strings=4, bass_scale_um=864_000, treble_scale_um=864_000, frets=20,
-    nut_width_um=41_000, last_fret_width_um=62_000, spread_nut_um=32_500, spread_saddle_um=57_000,
-    nut_radius_um=254_000, end_radius_um=254_000, crown_width_um=2_800, fret_height_um=1_300, rod="single",
-    rod_end="heel", string_set="45–105 nickel-plated steel", tuning="E1 A1 D2 G2",
-)  # fmt: skip
+    _ELECTRIC,
+    kind="long_bass",
+    strings=4,
+    bass_scale_um=864_000,
+    treble_scale_um=864_000,
+    frets=20,
+    nut_width_um=41_000,
+    last_fret_width_um=62_000,
+    spread_nut_um=32_500,
+    spread_saddle_um=57_000,
+    nut_radius_um=254_000,
+    end_radius_um=254_000,
+    crown_width_um=2_800,
+    fret_height_um=1_300,
+    rod="single",
+    rod_end="heel",
+    string_set="45–105 nickel-plated steel",
+    tuning="E1 A1 D2 G2",
+)
 
 STARTING: dict[str, Spec] = {
     "electric": _ELECTRIC,
     "acoustic": _ACOUSTIC,
     "classical": replace(
-        _ACOUSTIC, kind="classical", bass_scale_um=650_000, treble_scale_um=650_000, frets=19, nut_width_um=52_000,
-        last_fret_width_um=62_000, spread_nut_um=43_000, spread_saddle_um=58_000, radius_kind="flat", nut_radius_um=None,
-        end_radius_um=None, crown_width_um=2_200, fret_height_um=1_050, rod="none", rod_end="none", joint_fret=12,
-        joint="set", string_set="normal-tension nylon",
+        _ACOUSTIC,
+        kind="classical",
+        bass_scale_um=650_000,
+        treble_scale_um=650_000,
+        frets=19,
+        nut_width_um=52_000,
+        last_fret_width_um=62_000,
+        spread_nut_um=43_000,
+        spread_saddle_um=58_000,
+        radius_kind="flat",
+        nut_radius_um=None,
+        end_radius_um=None,
+        crown_width_um=2_200,
+        fret_height_um=1_050,
+        rod="none",
+        rod_end="none",
+        joint_fret=12,
+        joint="set",
+        string_set="normal-tension nylon",
     ),
     "twelve_string": replace(
-        _ACOUSTIC, kind="twelve_string", strings=12, nut_width_um=47_500, last_fret_width_um=60_000,
-        spread_nut_um=41_000, spread_saddle_um=58_500, rod="dual", string_set="10–47 twelve-string phosphor bronze",
+        _ACOUSTIC,
+        kind="twelve_string",
+        strings=12,
+        nut_width_um=47_500,
+        last_fret_width_um=60_000,
+        spread_nut_um=41_000,
+        spread_saddle_um=58_500,
+        rod="dual",
+        string_set="10–47 twelve-string phosphor bronze",
     ),
     "baritone": replace(
-        _ELECTRIC, kind="baritone", bass_scale_um=686_000, treble_scale_um=686_000, frets=24, last_fret_width_um=57_000,
-        nut_radius_um=356_000, end_radius_um=356_000, string_set="13–62 nickel-plated steel", tuning="B1 E2 A2 D3 F#3 B3",
+        _ELECTRIC,
+        kind="baritone",
+        bass_scale_um=686_000,
+        treble_scale_um=686_000,
+        frets=24,
+        last_fret_width_um=57_000,
+        nut_radius_um=356_000,
+        end_radius_um=356_000,
+        string_set="13–62 nickel-plated steel",
+        tuning="B1 E2 A2 D3 F#3 B3",
     ),
     "seven_string": replace(
-        _ELECTRIC, kind="seven_string", strings=7, bass_scale_um=686_000, treble_scale_um=648_000, perpendicular_fret=8,
-        frets=24, nut_width_um=48_000, last_fret_width_um=66_500, spread_nut_um=41_000, spread_saddle_um=63_000,
-        radius_kind="compound", nut_radius_um=406_000, end_radius_um=508_000, string_set="10–59 nickel-plated steel",
+        _ELECTRIC,
+        kind="seven_string",
+        strings=7,
+        bass_scale_um=686_000,
+        treble_scale_um=648_000,
+        perpendicular_fret=8,
+        frets=24,
+        nut_width_um=48_000,
+        last_fret_width_um=66_500,
+        spread_nut_um=41_000,
+        spread_saddle_um=63_000,
+        radius_kind="compound",
+        nut_radius_um=406_000,
+        end_radius_um=508_000,
+        string_set="10–59 nickel-plated steel",
         tuning="B1 E2 A2 D3 G3 B3 E4",
     ),
     "tenor": replace(
-        _ACOUSTIC, kind="tenor", strings=4, bass_scale_um=584_000, treble_scale_um=584_000, frets=19, nut_width_um=32_000,
-        last_fret_width_um=42_000, spread_nut_um=24_500, spread_saddle_um=36_000, nut_radius_um=305_000,
-        end_radius_um=305_000, string_set="10–32 tenor steel", tuning="C3 G3 D4 A4",
+        _ACOUSTIC,
+        kind="tenor",
+        strings=4,
+        bass_scale_um=584_000,
+        treble_scale_um=584_000,
+        frets=19,
+        nut_width_um=32_000,
+        last_fret_width_um=42_000,
+        spread_nut_um=24_500,
+        spread_saddle_um=36_000,
+        nut_radius_um=305_000,
+        end_radius_um=305_000,
+        string_set="10–32 tenor steel",
+        tuning="C3 G3 D4 A4",
     ),
     "short_bass": replace(
-        _LONG_BASS, kind="short_bass", bass_scale_um=762_000, treble_scale_um=762_000, frets=20, nut_width_um=41_500,
-        last_fret_width_um=59_000, spread_saddle_um=54_000, string_set="45–100 short-scale flat-wound",
+        _LONG_BASS,
+        kind="short_bass",
+        bass_scale_um=762_000,
+        treble_scale_um=762_000,
+        frets=20,
+        nut_width_um=41_500,
+        last_fret_width_um=59_000,
+        spread_saddle_um=54_000,
+        string_set="45–100 short-scale flat-wound",
     ),
     "long_bass": _LONG_BASS,
-}  # fmt: skip
+}
 
 LENGTHS: dict[str, tuple[str, int, int]] = {
     # field: (what it is called, least, most) in micrometres
@@ -246,7 +365,8 @@ def _contradictions(spec: Spec, display: Display) -> dict[str, str]:
     refuse(
         spread_last >= spec.last_fret_width_um,
         "last_fret_width_um",
-        f"The outer strings are {display.long(round(spread_last, -2))} apart at the last fret: the board must be wider than that.",
+        f"The outer strings are {display.long(round(spread_last, -2))} apart at the last fret: the board must be wider"
+        " than that.",
     )
     if spec.radius_kind == "flat":
         refuse(

@@ -57,14 +57,29 @@ def now(facts: Facts) -> tuple[str, str]:
     if not facts.surveyed:
         return "survey", "Survey the fret heights."
     if facts.plan_kind and not facts.plan_done:
-        if facts.stale:
-            return "work", f"The neck has moved since this was planned: {facts.moved}. Read the heights again."
-        what = {"level": "Level to the plan", "lift": "Lift the named frets", "refret": "Replace the named frets"}
-        return "work", f"{what[facts.plan_kind]}, then mark it done."
+        return "work", _say_work(facts)
     if facts.plan_kind and not facts.surveyed_since:
         if facts.plan_kind == "level":
             return "after", "Survey again: the gate judges it against the plan."
         return "survey", "Survey again before any metal comes off."
+    return _by_heights(facts)
+
+
+def _say_work(facts: Facts) -> str:
+    """What an accepted plan that is not carried out asks for."""
+    if facts.stale:
+        return f"The neck has moved since this was planned: {facts.moved}. Read the heights again."
+    assert facts.plan_kind is not None
+    what = {
+        "level": "Level to the plan",
+        "lift": "Lift the named frets",
+        "refret": "Replace the named frets",
+    }
+    return f"{what[facts.plan_kind]}, then mark it done."
+
+
+def _by_heights(facts: Facts) -> tuple[str, str]:
+    """The step where the latest heights decide it."""
     if facts.stale:
         step = "after" if facts.plan_kind == "level" else "survey"
         return step, f"The neck has moved since: {facts.moved}. Read the heights again."

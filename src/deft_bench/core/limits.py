@@ -1,4 +1,5 @@
-"""Tolerances of the trade that are no setting of the shop: each with its reason. docs/methods/tolerances.md lists where each is used.
+"""Tolerances of the trade that are no setting of the shop: each with its reason. docs/methods/tolerances.md lists where
+each is used.
 
 What a shop may set (the rock that counts, polish loss, least fret height, prices …) is in `shop_settings`.
 """
@@ -7,7 +8,9 @@ from fractions import Fraction
 
 # Straightness and the rod
 STRAIGHT_MM = 0.03
-"""A neck is straight enough for fretwork within this: what a feeler tells along a straightedge, and no more than a level cuts in."""
+"""A neck is straight enough for fretwork within this: what a feeler tells along a straightedge, and no more than a
+level cuts in.
+"""
 DISAGREE_MM = 0.05
 """Bow on wood and bow on fret tops further apart than this: seating or uneven wire, not the neck."""
 RELIEF_WITHIN_MM = 0.02
@@ -51,7 +54,9 @@ LEAST_OVER_ROD_MM = 3.0
 THIN_EDGE_MM = 3.0
 """The least thickness of a board's edge that stands handling."""
 LOOSE_BITE_MM, GLUE_BITE_MM, PRESS_BITE_MM = 0.05, 0.15, 0.30
-"""How far barbs bite into a slot's walls: under the first they hold nothing, under the second glue must help, over the third the neck bends."""
+"""How far barbs bite into a slot's walls: under the first they hold nothing, under the second glue must help, over
+the third the neck bends.
+"""
 OVERBEND_SHARE = 0.7
 """Wire bent tighter than this share of the board's radius springs up in the middle."""
 

@@ -1,6 +1,6 @@
 """A refret: what goes in, the gates on the way, what it did to the neck, and what to do next."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, fields, replace
 from typing import Any, Literal
 
@@ -19,7 +19,7 @@ CHOICES: dict[str, dict[str, str]] = {
     "nibs": {"none": "no nibs", "lost": "nibs go with the old frets", "kept": "nibs are kept, frets fitted between"},
     "seat": {"hammered": "hammered", "pressed": "pressed", "glued": "clamped and glued"},
     "glue": {"dry": "dry", "thin": "thin adhesive", "wood": "wood glue"},
-}  # fmt: skip
+}
 
 LENGTHS: dict[str, tuple[str, int, int]] = {
     "crown_width_um": ("crown width", 800, 4_500),
@@ -106,22 +106,36 @@ def refret_problems(plan: RefretPlan, spec: Spec, display: Display = MM) -> dict
         found["pieces_um"] = (
             f"Pieces are {display.long(20_000)} to {display.long(3_000_000)} long, at most 200 of them."
         )
+    found |= _text_limits(plan) | _nib_problems(plan, spec)
     if not 5 <= plan.bevel_deg <= 60:
         found["bevel_deg"] = f"{plan.bevel_deg} is out of range; accepted: 5 to 60 degrees."
-    for field, most in (("wire", 80), ("tool", 80), ("support", 120)):
-        if len(getattr(plan, field)) > most:
-            found[field] = f"At most {most} characters."
-    found |= text_problems(plan, ("wire", "tool", "support"))
-    if plan.nibs == "kept" and not spec.nibs:
-        found["nibs"] = "This board has no nibs to keep."
-    if plan.nibs == "none" and spec.nibs:
-        found["nibs"] = "This binding has nibs: say whether they are kept or go with the old frets."
     if any(not 1 <= fret <= spec.frets or len(note) > 200 for fret, note in plan.obstructions):
         found["obstructions"] = (
             f"One line a fret, “7: knot in the slot”; frets 1 to {spec.frets}, notes up to 200 characters."
         )
-    if found:
-        return found
+    return found or _wire_against_board(plan, spec, display)
+
+
+def _text_limits(plan: RefretPlan) -> dict[str, str]:
+    found = {
+        field: f"At most {most} characters."
+        for field, most in (("wire", 80), ("tool", 80), ("support", 120))
+        if len(getattr(plan, field)) > most
+    }
+    return found | text_problems(plan, ("wire", "tool", "support"))
+
+
+def _nib_problems(plan: RefretPlan, spec: Spec) -> dict[str, str]:
+    if plan.nibs == "kept" and not spec.nibs:
+        return {"nibs": "This board has no nibs to keep."}
+    if plan.nibs == "none" and spec.nibs:
+        return {"nibs": "This binding has nibs: say whether they are kept or go with the old frets."}
+    return {}
+
+
+def _wire_against_board(plan: RefretPlan, spec: Spec, display: Display) -> dict[str, str]:
+    """Sizes that are each in range but do not go with this board."""
+    found: dict[str, str] = {}
     if plan.tang_depth_um >= spec.board_thickness_um:
         found["tang_depth_um"] = "The tang would come out through the back of the board."
     if plan.fret_height_um > plan.crown_width_um / 2 + 300:
@@ -146,7 +160,8 @@ def slot_needs(tang_depth_um: int, gap_um: int) -> float:
 class DepthGate:
     """Slot depths against what the tang needs. Places are (lane, fret); depths mm.
 
-    `relieve` are frets whose slot is shallow over an obstruction: the tang is relieved there, the slot is never deepened onto it.
+    `relieve` are frets whose slot is shallow over an obstruction: the tang is relieved there, the slot is never
+    deepened onto it.
     """
 
     needs_mm: float
@@ -164,7 +179,9 @@ class DepthGate:
 def depth_gate(
     depths_um: Mapping[Place, int | None], plan: RefretPlan, spec: Spec, least_wood_mm: float = 2.0
 ) -> DepthGate:
-    """Judge three depths a slot: at least tang + 0.1 mm, and wood left under the deepest; a slot with an obstruction may be shallow."""
+    """Judge three depths a slot: at least tang + 0.1 mm, and wood left under the deepest; a slot with an obstruction
+    may be shallow.
+    """
     needs = slot_needs(plan.tang_depth_um, plan.gap_um)
     obstructed = {fret for fret, _ in plan.obstructions}
     shallow, unread, thin, relieve = [], [], [], []
@@ -292,35 +309,61 @@ def refret_now(facts: RefretFacts, length: Length = in_mm) -> tuple[str, str]:
 
 
 def _say(code: str, facts: RefretFacts, length: Length) -> str:
-    if code == "wire":
-        if facts.saved and facts.has_nibs and not facts.nibs_said:
-            return "Say to the owner what becomes of the nibs before a fret comes out."
-        if facts.fit == "tight":
-            return "The wire is too tight for these slots: open them or choose another."
-        return "Choose the wire and say how it is fitted."
-    if code == "slots":
-        gate = facts.depth
-        if gate is not None and gate.shallow:
-            (lane, fret), depth = min(gate.shallow, key=lambda found: found[1])
-            more = f", {len({place[1] for place, _ in gate.shallow})} slots in all" if len(gate.shallow) > 1 else ""
-            return f"Deepen the slot of fret {fret}: {length(depth)} at the {lane}, the tang needs {length(gate.needs_mm)}{more}."
-        if gate is not None and gate.thin:
-            return f"Stop at {frets_named(list(gate.thin))}: too little wood is left under the slot."
-        return "Clean the slots and read their depth in three places each."
-    if code == "cut":
-        return f"Cut the blanks into the holder: {facts.cut} of {facts.frets} are there.{_relieve(facts)}"
-    if code == "seat":
-        seat = facts.seat
-        if not facts.fitted or seat is None:
-            return f"Seat the frets, ends first, then the middle; then look for daylight under every crown.{_relieve(facts)}"
-        if seat.daylight:
-            worst = max(seat.daylight, key=lambda fret: seat.daylight[fret])
-            return f"Reseat {frets_named(list(seat.daylight))}: {length(seat.daylight[worst])} of daylight under fret {worst}."
-        return f"Look for daylight under {frets_named(list(seat.unread))} as well."
-    if code == "straight":
-        return "Read the straightness again: tight tangs push the neck backward."
-    if code == "ends":
-        return f"Ends: flush, bevel, dress, both sides; {facts.ends_done} of {len(END_STEPS) * len(SIDES)} done. Blunt them before you handle the neck."
+    """The sentence of a step."""
+    return SENTENCES[code](facts, length)
+
+
+def _say_wire(facts: RefretFacts, length: Length) -> str:
+    if facts.saved and facts.has_nibs and not facts.nibs_said:
+        return "Say to the owner what becomes of the nibs before a fret comes out."
+    if facts.fit == "tight":
+        return "The wire is too tight for these slots: open them or choose another."
+    return "Choose the wire and say how it is fitted."
+
+
+def _say_slots(facts: RefretFacts, length: Length) -> str:
+    gate = facts.depth
+    if gate is not None and gate.shallow:
+        (lane, fret), depth = min(gate.shallow, key=lambda found: found[1])
+        more = f", {len({place[1] for place, _ in gate.shallow})} slots in all" if len(gate.shallow) > 1 else ""
+        return (
+            f"Deepen the slot of fret {fret}: {length(depth)} at the {lane}, the tang needs"
+            f" {length(gate.needs_mm)}{more}."
+        )
+    if gate is not None and gate.thin:
+        return f"Stop at {frets_named(list(gate.thin))}: too little wood is left under the slot."
+    return "Clean the slots and read their depth in three places each."
+
+
+def _say_cut(facts: RefretFacts, length: Length) -> str:
+    return f"Cut the blanks into the holder: {facts.cut} of {facts.frets} are there.{_relieve(facts)}"
+
+
+def _say_seat(facts: RefretFacts, length: Length) -> str:
+    seat = facts.seat
+    if not facts.fitted or seat is None:
+        return (
+            f"Seat the frets, ends first, then the middle; then look for daylight under every crown.{_relieve(facts)}"
+        )
+    if seat.daylight:
+        worst = max(seat.daylight, key=lambda fret: seat.daylight[fret])
+        return (
+            f"Reseat {frets_named(list(seat.daylight))}: {length(seat.daylight[worst])} of daylight under fret {worst}."
+        )
+    return f"Look for daylight under {frets_named(list(seat.unread))} as well."
+
+
+def _say_straight(facts: RefretFacts, length: Length) -> str:
+    return "Read the straightness again: tight tangs push the neck backward."
+
+
+def _say_ends(facts: RefretFacts, length: Length) -> str:
+    every = len(END_STEPS) * len(SIDES)
+    done = f"{facts.ends_done} of {every} done"
+    return f"Ends: flush, bevel, dress, both sides; {done}. Blunt them before you handle the neck."
+
+
+def _say_level(facts: RefretFacts, length: Length) -> str:
     put_in = facts.put_in_mm
     if put_in is not None and abs(put_in) >= BOW_THAT_COUNTS_MM:
         way = "backward" if put_in < 0 else "forward"
@@ -328,12 +371,26 @@ def _say(code: str, facts: RefretFacts, length: Length) -> str:
     return "The frets are in: survey their heights and level."
 
 
+SENTENCES: dict[str, Callable[[RefretFacts, Length], str]] = {
+    "wire": _say_wire,
+    "slots": _say_slots,
+    "cut": _say_cut,
+    "seat": _say_seat,
+    "straight": _say_straight,
+    "ends": _say_ends,
+    "level": _say_level,
+}
+
+
 def _relieve(facts: RefretFacts) -> str:
     """What is done about slots with something in them, where any is; with a space before it."""
     if facts.depth is None or not facts.depth.relieve:
         return ""
     frets = facts.depth.relieve
-    return f" Relieve the tang{'s' if len(frets) > 1 else ''} of {frets_named(list(frets))} over what is in the slot; do not deepen onto it."
+    return (
+        f" Relieve the tang{'s' if len(frets) > 1 else ''} of {frets_named(list(frets))} over what is in the slot; do"
+        " not deepen onto it."
+    )
 
 
 def spec_after(spec: Spec, plan: RefretPlan) -> Spec:
@@ -341,16 +398,23 @@ def spec_after(spec: Spec, plan: RefretPlan) -> Spec:
     if len(plan.frets) < spec.frets:
         return spec
     return replace(
-        spec, crown_width_um=plan.crown_width_um, fret_height_um=plan.fret_height_um, tang_depth_um=plan.tang_depth_um,
-        barb_width_um=plan.barb_width_um, nibs=spec.nibs and plan.nibs != "lost",
-    )  # fmt: skip
+        spec,
+        crown_width_um=plan.crown_width_um,
+        fret_height_um=plan.fret_height_um,
+        tang_depth_um=plan.tang_depth_um,
+        barb_width_um=plan.barb_width_um,
+        nibs=spec.nibs and plan.nibs != "lost",
+    )
 
 
 def rest_advice(humidity: float | None) -> str | None:
     """Whether the ends should wait for the board to take up moisture again, or None."""
     if humidity is None or humidity >= REST_HUMIDITY:
         return None
-    return f"The bench is at {humidity:.0f} % relative humidity: rest the instrument at 45 to 50 % before the ends are cut, or the board swells past them."
+    return (
+        f"The bench is at {humidity:.0f} % relative humidity: rest the instrument at 45 to 50 % before the ends are"
+        " cut, or the board swells past them."
+    )
 
 
 def missing_ends(plan: RefretPlan) -> str:

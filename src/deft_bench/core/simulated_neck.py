@@ -28,8 +28,8 @@ class Tool:
 class SimulatedNeck:
     """The truth: seated tops by lane, how far frets are out of their slots, bow, twist, and how the rod answers.
 
-    `bow_mm` is relief, forward positive; `twist_mm` lifts the bass side of the last fret over the treble side; `rod_mm` is the
-    relief a turn takes out, `rod_left` how many turns it still tightens.
+    `bow_mm` is relief, forward positive; `twist_mm` lifts the bass side of the last fret over the treble side; `rod_mm`
+    is the relief a turn takes out, `rod_left` how many turns it still tightens.
     """
 
     scale_mm: float
@@ -97,8 +97,11 @@ class SimulatedNeck:
         """Raise a low fret by shimming or replacing it."""
         return replace(
             self,
-            tops={lane: tuple(mm + (raise_mm if n == fret else 0.0) for n, mm in enumerate(tops, 1)) for lane, tops in self.tops.items()},
-        )  # fmt: skip
+            tops={
+                lane: tuple(mm + (raise_mm if n == fret else 0.0) for n, mm in enumerate(tops, 1))
+                for lane, tops in self.tops.items()
+            },
+        )
 
     def level(self, targets: Mapping[str, Sequence[float]]) -> tuple["SimulatedNeck", float]:
         """Take every top that stands above its lane's target down to it; returns the neck and the metal taken, mm."""

@@ -1,4 +1,5 @@
-"""Strings on the simulated neck, with a hidden truth: they answer readings as tools would, buzz when they are played, and change when worked on.
+"""Strings on the simulated neck, with a hidden truth: they answer readings as tools would, buzz when they are played,
+and change when worked on.
 
 For tests of the setup in a closed loop, and for practice. Heights in mm; every act returns a new setup.
 """
@@ -16,9 +17,11 @@ from deft_bench.core.strings.frame import StringFrame
 
 @dataclass(frozen=True, slots=True)
 class SimulatedSetup:
-    """The truth, string 1 first: slot bottoms and saddles above the straight line through the neck's ends, pulls and plucks in N.
+    """The truth, string 1 first: slot bottoms and saddles above the straight line through the neck's ends, pulls and
+    plucks in N.
 
-    Files and screws work in steps: no slot is filed by less than `file_step_mm`, no saddle moved by less than `saddle_step_mm`.
+    Files and screws work in steps: no slot is filed by less than `file_step_mm`, no saddle moved by less than
+    `saddle_step_mm`.
     """
 
     neck: SimulatedNeck

@@ -33,7 +33,8 @@ STRING_STATES = {
 
 @dataclass(frozen=True, slots=True)
 class SurveyHead:
-    """What a survey was read with and in which state; resolution in micrometres (of cents in hundredths), climate in °C and % RH.
+    """What a survey was read with and in which state; resolution in micrometres (of cents in hundredths), climate in °C
+    and % RH.
 
     `strings` is how many strings a per-string survey reads (0 for lanes), `at_frets` where intonation is read, or
     the frets that a survey of heights reads again while the others stand as they were (empty: all).
@@ -58,8 +59,12 @@ def head_problems(head: SurveyHead) -> dict[str, str]:
     """What is impossible about a survey's heading, by field."""
     found: dict[str, str] = {}
     for field, choices in (
-        ("kind", {code: kind.label for code, kind in SURVEY_KINDS.items()}), ("stage", STAGES), ("method", METHODS), ("surface", SURFACES), ("string_state", STRING_STATES),
-    ):  # fmt: skip
+        ("kind", {code: kind.label for code, kind in SURVEY_KINDS.items()}),
+        ("stage", STAGES),
+        ("method", METHODS),
+        ("surface", SURFACES),
+        ("string_state", STRING_STATES),
+    ):
         if getattr(head, field) not in choices:
             found[field] = f"Choose one of: {', '.join(choices.values())}."
     if head.order not in ("lane_by_lane", "fret_by_fret"):

@@ -16,7 +16,8 @@ EVENLY_READ = 0.8
 
 @dataclass(frozen=True, slots=True)
 class Figures:
-    """What a survey says; of seating and sprout `off_mm` holds the readings themselves and `proud` the worst. Lengths mm; `off_mm` by lane, one entry a fret, proud positive; None where unread.
+    """What a survey says; of seating and sprout `off_mm` holds the readings themselves and `proud` the worst. Lengths
+    mm; `off_mm` by lane, one entry a fret, proud positive; None where unread.
 
     `band_mm` is the narrowest band about a straight line that holds every fret of a lane, the worst lane's.
     """
@@ -100,7 +101,9 @@ def bow_of_tops(lanes: Mapping[str, Heights], positions_mm: list[float]) -> Stra
 
 
 def gaps_of_tops(lanes: Mapping[str, Heights], positions_mm: list[float]) -> dict[int, float]:
-    """How far the mean of the lanes lies under a straight line, mm by fret; lanes read much less far than the others are left out."""
+    """How far the mean of the lanes lies under a straight line, mm by fret; lanes read much less far than the others
+    are left out.
+    """
     if not lanes:
         return {}
     read = {lane: sum(h is not None for h in heights) for lane, heights in lanes.items()}

@@ -17,7 +17,9 @@ Place = tuple[str, int]
 """(lane, fret)"""
 Unit = Literal["length", "cents", "answer"]
 Drawn = Literal["off_line", "as_read", "too_shallow", "explained"]
-"""How a reading is drawn on the neck: off its lane's fair line, as it is, against the depth a tang needs, or by what explains the tests."""
+"""How a reading is drawn on the neck: off its lane's fair line, as it is, against the depth a tang needs, or by what
+explains the tests.
+"""
 
 PER_CENT = 100
 """Cents are stored as whole hundredths."""
@@ -27,7 +29,9 @@ BUZZES_UM, CLEAN_UM = 1, 0
 """How the two answers of a test are stored."""
 
 Walk = Callable[[Sequence[str], int, Sequence[int]], list[Place]]
-"""The places of some lanes on a neck of so many frets, at the frets that are named, in the order in which they are read."""
+"""The places of some lanes on a neck of so many frets, at the frets that are named, in the order in which they are
+read.
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,13 +48,14 @@ class Limits:
 class SurveyKind:
     """One kind of survey.
 
-    `methods` are the ways to read it, the usual one first; `surfaces` where it may be read. `lanes` are those read, empty for a
-    lane a string. `resolution_um` is its usual tool's, in the unit that is stored. `answers` maps a key to what it stores and how
-    that reads. `counts_mm` is from where on a reading is a fault (None: the rock that the shop counts); readings with `off`
-    words are drawn as they are read, the others as they lie off a fair line. `named_frets` says that a survey may read some
-    frets only, or (`must`) has to say which. `walk` is the cursor's way where it does not go heel to nut; `ends` are the frets at
-    either end that have no place of their own; `limits_at_1` are those over the first fret, where they differ. `refret_only` kinds
-    read, of a partial refret, only the frets that it replaces; `open_too` reads the open string as well.
+    `methods` are the ways to read it, the usual one first; `surfaces` where it may be read. `lanes` are those read,
+    empty for a lane a string. `resolution_um` is its usual tool's, in the unit that is stored. `answers` maps a key to
+    what it stores and how that reads. `counts_mm` is from where on a reading is a fault (None: the rock that the shop
+    counts); readings with `off` words are drawn as they are read, the others as they lie off a fair line. `named_frets`
+    says that a survey may read some frets only, or (`must`) has to say which. `walk` is the cursor's way where it does
+    not go heel to nut; `ends` are the frets at either end that have no place of their own; `limits_at_1` are those over
+    the first fret, where they differ. `refret_only` kinds read, of a partial refret, only the frets that it replaces;
+    `open_too` reads the open string as well.
     """
 
     code: str
@@ -119,7 +124,9 @@ class SurveyKind:
         return f"{stored / 1000:g} mm is outside the range of {limits.what} ({ends}).{limits.hint}".replace("-", "−")
 
     def read(self, typed: str, system: System = "mm") -> int:
-        """The stored value of what was typed: whole micrometres, hundredths of a cent, or a test's answer. Raises LengthError."""
+        """The stored value of what was typed: whole micrometres, hundredths of a cent, or a test's answer. Raises
+        LengthError.
+        """
         if self.unit == "cents":
             return _cents(typed)
         if self.unit == "length":
@@ -181,8 +188,10 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             20,
             FRET_READING,
             named_frets="may",
-            caution="Slacken the strings before they come off, and mind your eyes: a cut string under tension whips. "
-            "Blunt sharp fret ends before you slide a straightedge along them.",
+            caution=(
+                "Slacken the strings before they come off, and mind your eyes: a cut string under tension whips. "
+                "Blunt sharp fret ends before you slide a straightedge along them."
+            ),
         ),
         SurveyKind(
             "straightness",
@@ -207,7 +216,9 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             counts_mm=0.005,
             off=("too shallow", "deep enough"),
             one_sided=True,
-            caution="Clean the slots first: dust is a false bottom. It harms the lungs too: extraction and a fitted mask.",
+            caution=(
+                "Clean the slots first: dust is a false bottom. It harms the lungs too: extraction and a fitted mask."
+            ),
             drawn="too_shallow",
             refret_only=True,
         ),

@@ -1,4 +1,6 @@
-"""What may stand in a name or a note: characters that a person can type and read, nothing that steers a machine or a screen."""
+"""What may stand in a name or a note: characters that a person can type and read, nothing that steers a machine or a
+screen.
+"""
 
 import unicodedata
 

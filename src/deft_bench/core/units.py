@@ -18,11 +18,25 @@ MM_PER_INCH = UM_PER_INCH / UM_PER_MM
 ACCEPTED = '0.25 · .25 mm · 0,25 · 10 thou · .010" · 1/64" · 3 15/32 in'
 
 _UNITS: dict[str, int | Fraction] = {
-    "mm": 1000, "cm": 10_000, "µm": 1, "μm": 1, "um": 1, "micron": 1, "microns": 1,
-    "thou": Fraction(254, 10), "mil": Fraction(254, 10), "mils": Fraction(254, 10),
-    "in": UM_PER_INCH, "in.": UM_PER_INCH, "inch": UM_PER_INCH, "inches": UM_PER_INCH,
-    '"': UM_PER_INCH, "”": UM_PER_INCH, "″": UM_PER_INCH, "''": UM_PER_INCH,
-}  # fmt: skip
+    "mm": 1000,
+    "cm": 10_000,
+    "µm": 1,
+    "μm": 1,
+    "um": 1,
+    "micron": 1,
+    "microns": 1,
+    "thou": Fraction(254, 10),
+    "mil": Fraction(254, 10),
+    "mils": Fraction(254, 10),
+    "in": UM_PER_INCH,
+    "in.": UM_PER_INCH,
+    "inch": UM_PER_INCH,
+    "inches": UM_PER_INCH,
+    '"': UM_PER_INCH,
+    "”": UM_PER_INCH,
+    "″": UM_PER_INCH,
+    "''": UM_PER_INCH,
+}
 
 _LENGTH = re.compile(
     r"""(?P<sign>[+\-−]?)\s*
@@ -68,7 +82,9 @@ class Display:
         return self.fine(mm * UM_PER_MM)
 
     def long(self, um: float) -> str:
-        """A scale, width or radius with its unit: tidy millimetres, or the nearest fraction with the remainder shown."""
+        """A scale, width or radius with its unit: tidy millimetres, or the nearest fraction with the remainder
+        shown.
+        """
         if self.system == "mm":
             return f"{_trimmed(um / UM_PER_MM, 3)} mm"
         if self.denominator is None:

@@ -37,8 +37,8 @@ class Neck:
     """One loan instrument: its specification, its fault, and what is asked of the bench this time.
 
     Lengths mm. `faults` are heights off the line by (lane, fret); `bow` is the forward bow that the fret tops are read
-    with in the latest survey; `swing` is relief gained from 35 to 65 % humidity, `twist` how far the bass side of the last fret
-    rises over the treble side.
+    with in the latest survey; `swing` is relief gained from 35 to 65 % humidity, `twist` how far the bass side of the
+    last fret rises over the treble side.
     """
 
     spec: Spec
@@ -72,46 +72,113 @@ def necks() -> list[Neck]:
     worn = {(lane, fret): -0.05 for fret in (1, 2, 3, 5) for lane in ("middle", "treble")}
     return [
         Neck(
-            _spec("electric", "Heron No. 4", **short, note="Loan case 4. Student hand; likes a low middle of the neck."),
-            seed=4, faults={("bass", 9): -0.09, ("middle", 9): -0.095, ("treble", 9): -0.085, ("treble", 5): 0.045},
-            asked="Notes die at 8 and buzz around it", promised=2, past_level=0.06,
+            _spec(
+                "electric", "Heron No. 4", **short, note="Loan case 4. Student hand; likes a low middle of the neck."
+            ),
+            seed=4,
+            faults={("bass", 9): -0.09, ("middle", 9): -0.095, ("treble", 9): -0.085, ("treble", 5): 0.045},
+            asked="Notes die at 8 and buzz around it",
+            promised=2,
+            past_level=0.06,
             flaws=((9, "bass", "Fret end lifts under a fingernail on the bass side"),),
         ),
         Neck(
             _spec("acoustic", "Plover No. 7", note="Lives near the radiator in the reading room."),
-            seed=7, bow=0.14, relief=0.3, swing=0.2, asked="High action, hard work past the fifth", promised=4,
+            seed=7,
+            bow=0.14,
+            relief=0.3,
+            swing=0.2,
+            asked="High action, hard work past the fifth",
+            promised=4,
         ),
         Neck(
-            _spec("electric", "Dunlin No. 2", nut_width_um=42_500, fret_height_um=1_000, note="Third set of fingers a term."),
-            seed=2, faults=worn | {("bass", 3): -0.03}, past_level=0.3, asked="Worn hard in the first five frets", promised=6,
+            _spec(
+                "electric",
+                "Dunlin No. 2",
+                nut_width_um=42_500,
+                fret_height_um=1_000,
+                note="Third set of fingers a term.",
+            ),
+            seed=2,
+            faults=worn | {("bass", 3): -0.03},
+            past_level=0.3,
+            asked="Worn hard in the first five frets",
+            promised=6,
         ),
         Neck(
             _spec("electric", "Curlew No. 11", bass_scale_um=635_000, treble_scale_um=635_000, joint="set"),
-            seed=11, faults=_every_lane(hump), asked="Chokes above the fifteenth", promised=9,
+            seed=11,
+            faults=_every_lane(hump),
+            asked="Chokes above the fifteenth",
+            promised=9,
         ),
         Neck(
             _spec("classical", "Avocet No. 1", note="No rod: read the bow at every visit."),
-            seed=1, wear=0.009, relief=0.12, swing=0.07, asked="Check and dress before the term", promised=11,
+            seed=1,
+            wear=0.009,
+            relief=0.12,
+            swing=0.07,
+            asked="Check and dress before the term",
+            promised=11,
         ),
-        Neck(_spec("twelve_string", "Turnstone No. 3", note="Kept tuned a whole tone down on loan."), seed=3, relief=0.26, swing=0.16, past_level=0.05),
         Neck(
-            _spec("baritone", "Godwit No. 5", rod="single"), seed=5, relief=-0.09, swing=0.05,
-            faults={("bass", 7): 0.05, ("middle", 7): 0.055, ("treble", 7): 0.05}, asked="One fret ticks on every string", promised=13,
+            _spec("twelve_string", "Turnstone No. 3", note="Kept tuned a whole tone down on loan."),
+            seed=3,
+            relief=0.26,
+            swing=0.16,
+            past_level=0.05,
+        ),
+        Neck(
+            _spec("baritone", "Godwit No. 5", rod="single"),
+            seed=5,
+            relief=-0.09,
+            swing=0.05,
+            faults={("bass", 7): 0.05, ("middle", 7): 0.055, ("treble", 7): 0.05},
+            asked="One fret ticks on every string",
+            promised=13,
         ),
         Neck(_spec("short_bass", "Knot No. 6"), seed=6, relief=0.28, past_level=0.04),
-        Neck(_spec("long_bass", "Whimbrel No. 8", left_handed=True, note="The only left-handed bass in the library."), seed=8, relief=0.33, swing=0.18, wear=0.008),
         Neck(
-            _spec("seven_string", "Sanderling No. 9"), seed=9, partial=True, method="height", twist=0.4,
+            _spec("long_bass", "Whimbrel No. 8", left_handed=True, note="The only left-handed bass in the library."),
+            seed=8,
+            relief=0.33,
+            swing=0.18,
+            wear=0.008,
+        ),
+        Neck(
+            _spec("seven_string", "Sanderling No. 9"),
+            seed=9,
+            partial=True,
+            method="height",
+            twist=0.4,
             faults={("bass", 6): 0.05, ("bass", 15): -0.04, ("bass", 22): 0.03, ("middle", 20): 0.04},
-            asked="New loan, first inspection", promised=16,
+            asked="New loan, first inspection",
+            promised=16,
         ),
-        Neck(_spec("tenor", "Phalarope No. 10", bound=True, nibs=True, bridge="two_post"), seed=10, relief=0.1, swing=0.06),
         Neck(
-            _spec("acoustic", "Redshank No. 12", bass_scale_um=632_000, treble_scale_um=632_000, nut_radius_um=305_000,
-                  end_radius_um=305_000, bound=True, nibs=True, note="Small body; cylinder radius under a tapered board."),
-            seed=12, faults={("bass", fret): 0.018 + 0.002 * (fret - 8) for fret in range(8, 13)}, relief=0.22, swing=0.15,
+            _spec("tenor", "Phalarope No. 10", bound=True, nibs=True, bridge="two_post"),
+            seed=10,
+            relief=0.1,
+            swing=0.06,
         ),
-    ]  # fmt: skip
+        Neck(
+            _spec(
+                "acoustic",
+                "Redshank No. 12",
+                bass_scale_um=632_000,
+                treble_scale_um=632_000,
+                nut_radius_um=305_000,
+                end_radius_um=305_000,
+                bound=True,
+                nibs=True,
+                note="Small body; cylinder radius under a tapered board.",
+            ),
+            seed=12,
+            faults={("bass", fret): 0.018 + 0.002 * (fret - 8) for fret in range(8, 13)},
+            relief=0.22,
+            swing=0.15,
+        ),
+    ]
 
 
 def humidity_on(day: date) -> float:
@@ -120,8 +187,10 @@ def humidity_on(day: date) -> float:
 
 
 def make_demo(path: Path, today: date) -> None:
-    """Fill a new database with the demo bench as it stands on a day: the loan instruments, a refret of a bound board, a fretless
-    bass that gets frets, and a seven-string board in the making; raises StoreError when the file cannot be used."""
+    """Fill a new database with the demo bench as it stands on a day: the loan instruments, a refret of a bound
+    board, a fretless bass that gets frets, and a seven-string board in the making; raises StoreError when the
+    file cannot be used.
+    """
     db = open_database(path)
     try:
         shop.change(db, {"demo": "1"})
@@ -150,7 +219,9 @@ def make_demo(path: Path, today: date) -> None:
 
 
 def _rods(db: Connection, today: date) -> None:
-    """Plover's rod answers well; Godwit's single rod is slack against its back-bow, and turning it further does nothing."""
+    """Plover's rod answers well; Godwit's single rod is slack against its back-bow, and turning it further does
+    nothing.
+    """
     visits = {
         "Plover No. 7": (20, (0.46, 0.37, 0.33), (16, 8), False),
         "Godwit No. 5": (15, (-0.09, -0.088), (-8,), True),
@@ -166,9 +237,14 @@ def _rods(db: Connection, today: date) -> None:
         )
         for k, relief in enumerate(reliefs):
             gaps = {
-                ("middle", fret): round(100 * (4 * relief * (x - xs[0]) * (xs[-1] - x) / (xs[-1] - xs[0]) ** 2 + chance.gauss(0, 0.003))) * 10
+                ("middle", fret): (
+                    round(
+                        100 * (4 * relief * (x - xs[0]) * (xs[-1] - x) / (xs[-1] - xs[0]) ** 2 + chance.gauss(0, 0.003))
+                    )
+                    * 10
+                )
                 for fret, x in enumerate(xs, 1)
-            }  # fmt: skip
+            }
             _read(db, instrument.id, None, instrument.spec.frets, head, gaps, _at(day, 10 + k))
             if k < len(turns):
                 rod_turns.add(
@@ -243,11 +319,20 @@ def _bound_refret(db: Connection, today: date) -> None:
     )
     wire = refrets.wires(db)[1]
     plan = replace(
-        starting_refret(spec, 580, 300, wire.tang_width_um), wire=wire.name, crown_width_um=wire.crown_width_um, fret_height_um=wire.fret_height_um,
-        tang_depth_um=wire.tang_depth_um, barb_width_um=wire.barb_width_um, wire_radius_um=wire.radius_um or 255_000, pieces_um=wire.pieces_um,
-        nibs_said=True, tool="soft-faced hammer", support="a padded caul under the fret", spring_back_um=20,
+        starting_refret(spec, 580, 300, wire.tang_width_um),
+        wire=wire.name,
+        crown_width_um=wire.crown_width_um,
+        fret_height_um=wire.fret_height_um,
+        tang_depth_um=wire.tang_depth_um,
+        barb_width_um=wire.barb_width_um,
+        wire_radius_um=wire.radius_um or 255_000,
+        pieces_um=wire.pieces_um,
+        nibs_said=True,
+        tool="soft-faced hammer",
+        support="a padded caul under the fret",
+        spring_back_um=20,
         obstructions=((7, "old glue at the bass end, cut out"),),
-    )  # fmt: skip
+    )
     refrets.save(db, job, plan, _at(opened, 9, 30))
     bow = {("middle", fret): round(10 + 4 * chance.random()) for fret in range(1, frets + 1)}
     _read(
@@ -294,17 +379,33 @@ def _bound_refret(db: Connection, today: date) -> None:
 
 
 def _fretless_conversion(db: Connection, today: date) -> None:
-    """Ruff: a fretless bass that is given frets. The board is radiused already, so the slots follow the curve; two are shallow."""
+    """Ruff: a fretless bass that is given frets. The board is radiused already, so the slots follow the curve; two
+    are shallow.
+    """
     spec = _spec(
-        "long_bass", "Ruff No. 13", fret_height_um=1_350, crown_width_um=2_900, tang_depth_um=1_700, barb_width_um=860,
+        "long_bass",
+        "Ruff No. 13",
+        fret_height_um=1_350,
+        crown_width_um=2_900,
+        tang_depth_um=1_700,
+        barb_width_um=860,
         note="Given to the library as a fretless; frets asked for, flush lines were never inlaid.",
-    )  # fmt: skip
+    )
     start = today - timedelta(days=12)
     made = instruments.add(db, spec, _at(start, 9), uid=f"{13:032x}")
     board = replace(
-        starting_plan(spec), school="follow_radius", machine_follow="radius", oversize_um=0, tang_width_um=520, kerf_um=620, blank_thickness_um=spec.board_thickness_um,
-        inlay_style="none", pin_frets=(), posts_um=tuple((round(x * 1000), round(y * 1000)) for x, y in post_grid(4, 1, 48, 38, -16, 11)), post_um=12_000,
-    )  # fmt: skip
+        starting_plan(spec),
+        school="follow_radius",
+        machine_follow="radius",
+        oversize_um=0,
+        tang_width_um=520,
+        kerf_um=620,
+        blank_thickness_um=spec.board_thickness_um,
+        inlay_style="none",
+        pin_frets=(),
+        posts_um=tuple((round(x * 1000), round(y * 1000)) for x, y in post_grid(4, 1, 48, 38, -16, 11)),
+        post_um=12_000,
+    )
     boards.save(db, made, spec, board, _at(start, 10))
     job = jobs.open_job(
         db,
@@ -316,8 +417,13 @@ def _fretless_conversion(db: Connection, today: date) -> None:
     )
     wire = refrets.wires(db)[0]
     plan = replace(
-        starting_refret(spec, 620, 300, wire.tang_width_um), wire=wire.name, wire_radius_um=216_000, pieces_um=wire.pieces_um, seat="pressed", tool="arbor press",
-    )  # fmt: skip
+        starting_refret(spec, 620, 300, wire.tang_width_um),
+        wire=wire.name,
+        wire_radius_um=216_000,
+        pieces_um=wire.pieces_um,
+        seat="pressed",
+        tool="arbor press",
+    )
     refrets.save(db, job, plan, _at(start, 11, 30))
     chance = random.Random(1313)
     day = today - timedelta(days=2)
@@ -332,15 +438,26 @@ def _fretless_conversion(db: Connection, today: date) -> None:
 def _board_in_the_making(db: Connection, today: date) -> None:
     """Sandpiper: a seven-string multi-scale board, marked as far as fret 9 along the bass string."""
     spec = _spec(
-        "seven_string", "Sandpiper No. 14", nut_radius_um=305_000, end_radius_um=457_000, board_thickness_um=6_350,
+        "seven_string",
+        "Sandpiper No. 14",
+        nut_radius_um=305_000,
+        end_radius_um=457_000,
+        board_thickness_um=6_350,
         note="For a neck that is still a blank; ebony-like board, blocks of pale wood.",
-    )  # fmt: skip
+    )
     start = today - timedelta(days=4)
     made = instruments.add(db, spec, _at(start, 9), uid=f"{14:032x}", project=True)
     plan = replace(
-        starting_plan(spec), school="flat_before_radius", bit_reach_um=8_000, inlay_style="blocks", inlay_share=58, inlay_side_um=7_000, oversize_um=1_500,
-        posts_um=tuple((round(x * 1000), round(y * 1000)) for x, y in post_grid(7, 2, 40, 31, 24, -1.5)), set_fraction=64,
-    )  # fmt: skip
+        starting_plan(spec),
+        school="flat_before_radius",
+        bit_reach_um=8_000,
+        inlay_style="blocks",
+        inlay_share=58,
+        inlay_side_um=7_000,
+        oversize_um=1_500,
+        posts_um=tuple((round(x * 1000), round(y * 1000)) for x, y in post_grid(7, 2, 40, 31, 24, -1.5)),
+        set_fraction=64,
+    )
     boards.save(db, made, spec, plan, _at(start, 10))
     line = marking_lines(spec.outline(), rule_of("1/2 mm"), 1.0)[0]
     for mark in line.marks[:10]:
@@ -360,12 +477,16 @@ class _Bench:
         self.chance = random.Random(neck.seed)
         self.positions = fret_positions(self.spec.mean_scale_mm, self.spec.frets)
         self.wear = {
-            (lane, fret): self.chance.gauss(0, neck.wear) for lane in ("bass", "middle", "treble") for fret in range(1, self.spec.frets + 1)
-        }  # fmt: skip
+            (lane, fret): self.chance.gauss(0, neck.wear)
+            for lane in ("bass", "middle", "treble")
+            for fret in range(1, self.spec.frets + 1)
+        }
         self.id = 0
 
     def fill(self) -> None:
-        """Enter the instrument, two years of checks, an earlier level where there was one, and the job of this visit."""
+        """Enter the instrument, two years of checks, an earlier level where there was one, and the job of this
+        visit.
+        """
         start = self.today - timedelta(days=760 - 5 * self.neck.seed)
         self.id = instruments.add(self.db, self.spec, _at(start, 9), uid=f"{self.neck.seed:032x}")
         day = start + timedelta(days=3)
@@ -389,9 +510,11 @@ class _Bench:
             stage=stage,
             method="gap" if straight else self.neck.method,
             surface="fret_tops",
-            tool="straightedge and feeler gauges"
-            if straight or self.neck.method == "gap"
-            else "height gauge on a reference beam",
+            tool=(
+                "straightedge and feeler gauges"
+                if straight or self.neck.method == "gap"
+                else "height gauge on a reference beam"
+            ),
             resolution_um=20 if straight or self.neck.method == "gap" else 10,
             string_state=strings,
             temperature_c=round(20.5 + self.chance.uniform(-1, 1.5), 1),
@@ -517,9 +640,13 @@ class _Bench:
     def this_visit(self) -> None:
         """The open job, surveyed as far as it has come."""
         job = jobs.open_job(
-            self.db, self.id, "level_and_dress", _at(self.today - timedelta(days=3), 9),
-            (self.today + timedelta(days=self.neck.promised)).isoformat() if self.neck.promised else None, self.neck.asked,
-        )  # fmt: skip
+            self.db,
+            self.id,
+            "level_and_dress",
+            _at(self.today - timedelta(days=3), 9),
+            (self.today + timedelta(days=self.neck.promised)).isoformat() if self.neck.promised else None,
+            self.neck.asked,
+        )
         places = SURVEY_KINDS["fret_heights"].places(self.spec.frets, "lane_by_lane")
         if self.neck.partial:
             places = places[: self.spec.frets + 7]

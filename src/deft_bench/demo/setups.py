@@ -19,9 +19,11 @@ from deft_bench.store.database import Connection
 
 @dataclass(frozen=True, slots=True)
 class Visit:
-    """One setup: what is asked, when it is promised (days from today), what is read (mm, cents by string), and what changes in the plan.
+    """One setup: what is asked, when it is promised (days from today), what is read (mm, cents by string), and what
+    changes in the plan.
 
-    `sharp` is (saddle, nut) error in mm by string; `proud_12` is how far fret 12 has come up since it was read: what is `played` buzzes over it.
+    `sharp` is (saddle, nut) error in mm by string; `proud_12` is how far fret 12 has come up since it was read: what is
+    `played` buzzes over it.
     """
 
     name: str
@@ -40,19 +42,43 @@ class Visit:
 
 VISITS = (
     Visit(
-        "Knot No. 6", "Stiff to play; the saddles are nearly down", 4, 5, 0.36, (2.9, 3.0, 3.15, 3.3), (0.12, 0.15, 0.24, 0.31),
-        ((0.6, 0.1), (0.9, 0.2), (1.2, 1.6), (1.6, 2.1)), (1, 3, 5, 7, 12), changed={"travel_down_um": 700, "travel_up_um": 4_500, "pickup_gap_um": 5_200, "pickup_up_um": 2_200},
+        "Knot No. 6",
+        "Stiff to play; the saddles are nearly down",
+        4,
+        5,
+        0.36,
+        (2.9, 3.0, 3.15, 3.3),
+        (0.12, 0.15, 0.24, 0.31),
+        ((0.6, 0.1), (0.9, 0.2), (1.2, 1.6), (1.6, 2.1)),
+        (1, 3, 5, 7, 12),
+        changed={"travel_down_um": 700, "travel_up_um": 4_500, "pickup_gap_um": 5_200, "pickup_up_um": 2_200},
     ),
     Visit(
-        "Phalarope No. 10", "First string rattles open since the nut was recut", 3, 7, 0.12, (1.9, 2.0, 2.1, 2.2), (0.01, 0.05, 0.09, 0.11),
-        ((0.4, 0.0), (0.2, 0.1), (-0.5, 0.0), (0.9, 0.1)), (1, 3, 5, 7, 12), changed={"bridge_radius_um": 305_000, "post_spacing_um": 70_000},
+        "Phalarope No. 10",
+        "First string rattles open since the nut was recut",
+        3,
+        7,
+        0.12,
+        (1.9, 2.0, 2.1, 2.2),
+        (0.01, 0.05, 0.09, 0.11),
+        ((0.4, 0.0), (0.2, 0.1), (-0.5, 0.0), (0.9, 0.1)),
+        (1, 3, 5, 7, 12),
+        changed={"bridge_radius_um": 305_000, "post_spacing_um": 70_000},
     ),
     Visit(
-        "Turnstone No. 3", "Back to pitch for the term; buzzes past the seventh", 2, 10, 0.2,
-        (2.0, 2.0, 2.05, 2.05, 2.15, 2.15, 2.2, 2.2, 2.3, 2.3, 2.4, 2.4), (0.05, 0.05, 0.06, 0.06, 0.05, 0.09, 0.06, 0.1, 0.1, 0.1, 0.1, 0.11),
-        tuple((0.1 * (i % 5) - 0.1, 0.0) for i in range(12)), (12,), (7, 8, 9, 10, 11), 0.12,
+        "Turnstone No. 3",
+        "Back to pitch for the term; buzzes past the seventh",
+        2,
+        10,
+        0.2,
+        (2.0, 2.0, 2.05, 2.05, 2.15, 2.15, 2.2, 2.2, 2.3, 2.3, 2.4, 2.4),
+        (0.05, 0.05, 0.06, 0.06, 0.05, 0.09, 0.06, 0.1, 0.1, 0.1, 0.1, 0.11),
+        tuple((0.1 * (i % 5) - 0.1, 0.0) for i in range(12)),
+        (12,),
+        (7, 8, 9, 10, 11),
+        0.12,
     ),
-)  # fmt: skip
+)
 
 
 def make_setups(db: Connection, today: date) -> None:
@@ -76,8 +102,20 @@ def _head(kind: str, stage: str, strings: int, at_frets: tuple[int, ...] = ()) -
     tool, resolution = tools[kind]
     counted = 0 if kind == "straightness" else strings
     return SurveyHead(
-        kind, stage, SURVEY_KINDS[kind].methods[0], "fret_tops", tool, resolution, "tuned", 21.0, 51.0, "lane_by_lane", "", counted, at_frets
-    )  # fmt: skip
+        kind,
+        stage,
+        SURVEY_KINDS[kind].methods[0],
+        "fret_tops",
+        tool,
+        resolution,
+        "tuned",
+        21.0,
+        51.0,
+        "lane_by_lane",
+        "",
+        counted,
+        at_frets,
+    )
 
 
 def _keep(
@@ -90,9 +128,12 @@ def _keep(
 def _relief(db: Connection, made: instruments.Instrument, job: int, stage: str, relief: float, at: str) -> None:
     x, chance = fret_positions(made.spec.mean_scale_mm, made.spec.frets), random.Random(made.id)
     rows: dict[Place, int] = {
-        ("middle", fret): round(100 * (4 * relief * (at_x - x[0]) * (x[-1] - at_x) / (x[-1] - x[0]) ** 2 + chance.gauss(0, 0.003))) * 10
+        ("middle", fret): (
+            round(100 * (4 * relief * (at_x - x[0]) * (x[-1] - at_x) / (x[-1] - x[0]) ** 2 + chance.gauss(0, 0.003)))
+            * 10
+        )
         for fret, at_x in enumerate(x, start=1)
-    }  # fmt: skip
+    }
     _keep(db, made, job, _head("straightness", stage, 0), rows, at)
 
 

@@ -1,4 +1,6 @@
-"""What happened on the demo's run sheets: intakes behind, earlier levels with the times they took, one neck still resting."""
+"""What happened on the demo's run sheets: intakes behind, earlier levels with the times they took, one neck still
+resting.
+"""
 
 import random
 from datetime import UTC, date, datetime, time, timedelta

@@ -1,4 +1,6 @@
-"""The demo's fortnight before the start of term: hours, fixtures, stock, tools, what is on order, and a plan that cannot keep every promise."""
+"""The demo's fortnight before the start of term: hours, fixtures, stock, tools, what is on order, and a plan that
+cannot keep every promise.
+"""
 
 import random
 from datetime import UTC, date, datetime, time, timedelta
@@ -10,18 +12,37 @@ from deft_bench.store import instruments, jobs, schedules, sheets, stock, tools
 from deft_bench.store.database import Connection
 
 STOCK: tuple[tuple[str, str, str, float, float], ...] = (
-    ("Low-tack tape", "abrasive", "m", 20, 46), ("Levelling paper", "abrasive", "strip", 10, 19), ("P120 paper", "abrasive", "m", 1, 3.2),
-    ("P240 paper", "abrasive", "m", 1, 2.4), ("P600 paper", "abrasive", "strip", 8, 22), ("P1000 paper", "abrasive", "strip", 8, 15),
-    ("P2000 paper", "abrasive", "strip", 8, 6), ("Cushioned pad, 4000", "abrasive", "piece", 2, 5), ("Wood glue", "glue", "g", 100, 310),
-    ("Thin adhesive", "glue", "g", 10, 21), ("Epoxy", "glue", "g", 20, 48), ("Binding cement", "glue", "g", 20, 35), ("Board oil", "finish", "ml", 50, 180),
-    ("Lacquer", "finish", "ml", 200, 420), ("Cleaning spirit", "finish", "ml", 100, 260), ("Iron solution", "finish", "ml", 0, 150), ("Tannin", "finish", "g", 10, 40),
-    ("Strings", "strings", "set", 6, 9), ("Nut blank", "blank", "piece", 2, 3), ("Saddle blank", "blank", "piece", 2, 2), ("Side-marker rod", "other", "m", 0.5, 1.6),
-)  # fmt: skip
+    ("Low-tack tape", "abrasive", "m", 20, 46),
+    ("Levelling paper", "abrasive", "strip", 10, 19),
+    ("P120 paper", "abrasive", "m", 1, 3.2),
+    ("P240 paper", "abrasive", "m", 1, 2.4),
+    ("P600 paper", "abrasive", "strip", 8, 22),
+    ("P1000 paper", "abrasive", "strip", 8, 15),
+    ("P2000 paper", "abrasive", "strip", 8, 6),
+    ("Cushioned pad, 4000", "abrasive", "piece", 2, 5),
+    ("Wood glue", "glue", "g", 100, 310),
+    ("Thin adhesive", "glue", "g", 10, 21),
+    ("Epoxy", "glue", "g", 20, 48),
+    ("Binding cement", "glue", "g", 20, 35),
+    ("Board oil", "finish", "ml", 50, 180),
+    ("Lacquer", "finish", "ml", 200, 420),
+    ("Cleaning spirit", "finish", "ml", 100, 260),
+    ("Iron solution", "finish", "ml", 0, 150),
+    ("Tannin", "finish", "g", 10, 40),
+    ("Strings", "strings", "set", 6, 9),
+    ("Nut blank", "blank", "piece", 2, 3),
+    ("Saddle blank", "blank", "piece", 2, 2),
+    ("Side-marker rod", "other", "m", 0.5, 1.6),
+)
 """What is on the shelf: name, kind, unit, the least that should be there, and how much was counted."""
 TOOLS = (
-    ("slotting saw", "sharpened", 480), ("crowning file", "blade changed", 200), ("levelling beam", "paper changed", 240), ("fret-end file", "sharpened", 600),
-    ("nut files", "sharpened", None), ("plane", "sharpened", 180),
-)  # fmt: skip
+    ("slotting saw", "sharpened", 480),
+    ("crowning file", "blade changed", 200),
+    ("levelling beam", "paper changed", 240),
+    ("fret-end file", "sharpened", 600),
+    ("nut files", "sharpened", None),
+    ("plane", "sharpened", 180),
+)
 
 
 def make_week(db: Connection, today: date) -> None:
@@ -31,8 +52,10 @@ def make_week(db: Connection, today: date) -> None:
     monday = today + timedelta(days=-today.weekday())
     off = frozenset({monday + timedelta(days=8)})
     schedules.save_hours(
-        db, BenchHours((Technician("Mara", week, off), Technician("Ilo", apprentice)), {"clamps": 2, "neck rest": 2}), _at(today, 7)
-    )  # fmt: skip
+        db,
+        BenchHours((Technician("Mara", week, off), Technician("Ilo", apprentice)), {"clamps": 2, "neck rest": 2}),
+        _at(today, 7),
+    )
     counted = today - timedelta(days=9)
     for name, kind, unit, least, have in STOCK:
         stock.move(db, stock.put(db, name, kind, unit, least), _at(counted, 16), have, "counted", note="shelf count")
@@ -47,7 +70,9 @@ def make_week(db: Connection, today: date) -> None:
 
 
 def _as_from_a_monday(today: date, days: int) -> date:
-    """The day that leaves as many working days as so many days from a Monday would: the fortnight is as full on whatever day it is made."""
+    """The day that leaves as many working days as so many days from a Monday would: the fortnight is as full on
+    whatever day it is made.
+    """
     working = sum(k % 7 < 5 for k in range(1, days + 1))
     over = days - max((k for k in range(days + 1) if k % 7 < 5), default=0)
     day = today + timedelta(days=max(0, 7 - today.weekday()) if today.weekday() > 4 else 0)
@@ -59,13 +84,21 @@ def _as_from_a_monday(today: date, days: int) -> date:
 
 def _lots(db: Connection, today: date) -> None:
     for name, label, opened, expires in (
-        ("Wood glue", "bottle 2", 120, 240), ("Thin adhesive", "bottle 1", 210, -6), ("Epoxy", "twin pack", 20, 400), ("Lacquer", "tin 1", 45, 9),
-    ):  # fmt: skip
+        ("Wood glue", "bottle 2", 120, 240),
+        ("Thin adhesive", "bottle 1", 210, -6),
+        ("Epoxy", "twin pack", 20, 400),
+        ("Lacquer", "tin 1", 45, 9),
+    ):
         item = stock.named(db, name)
         assert item is not None
         stock.add_lot(
-            db, item, label, (today - timedelta(days=opened)).isoformat(), (today + timedelta(days=expires)).isoformat(), _at(today - timedelta(days=20), 10)
-        )  # fmt: skip
+            db,
+            item,
+            label,
+            (today - timedelta(days=opened)).isoformat(),
+            (today + timedelta(days=expires)).isoformat(),
+            _at(today - timedelta(days=20), 10),
+        )
 
 
 def _tools(db: Connection, today: date) -> None:
@@ -80,8 +113,13 @@ def _board_job(db: Connection, today: date) -> None:
     """Sandpiper's board: coloured by iron and tannin, so that its solution is set on a week before."""
     made = instruments.named(db, "Sandpiper No. 14")[0]
     job = jobs.open_job(
-        db, made, "work", _at(today - timedelta(days=4), 9), _as_from_a_monday(today, 24).isoformat(), "New board for the seven-string neck"
-    )  # fmt: skip
+        db,
+        made,
+        "work",
+        _at(today - timedelta(days=4), 9),
+        _as_from_a_monday(today, 24).isoformat(),
+        "New board for the seven-string neck",
+    )
     sheets.save(
         db,
         job,
@@ -101,11 +139,21 @@ def _orders(db: Connection, today: date) -> None:
     due = promised + timedelta(days=2)
     due += timedelta(days=(7 - due.weekday()) % 7 if due.weekday() > 4 else 0)
     stock.order(
-        db, "a twelve-string saddle blank", due.isoformat(), _at(today - timedelta(days=6), 11), job_id=turnstone.id, step="action"
-    )  # fmt: skip
+        db,
+        "a twelve-string saddle blank",
+        due.isoformat(),
+        _at(today - timedelta(days=6), 11),
+        job_id=turnstone.id,
+        step="action",
+    )
     stock.order(
-        db, "P2000 paper, a pack", (today + timedelta(days=2)).isoformat(), _at(today - timedelta(days=1), 11), item_id=stock.named(db, "P2000 paper"), quantity=25
-    )  # fmt: skip
+        db,
+        "P2000 paper, a pack",
+        (today + timedelta(days=2)).isoformat(),
+        _at(today - timedelta(days=1), 11),
+        item_id=stock.named(db, "P2000 paper"),
+        quantity=25,
+    )
 
 
 def _at(day: date, hour: int, minute: int = 0) -> str:

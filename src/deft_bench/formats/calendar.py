@@ -1,4 +1,6 @@
-"""The schedule as an iCalendar file (RFC 5545), by the icalendar package: an event a stretch of work, one a cure, a promise as a whole day."""
+"""The schedule as an iCalendar file (RFC 5545), by the icalendar package: an event a stretch of work, one a cure, a
+promise as a whole day.
+"""
 
 from collections.abc import Mapping, Sequence
 from datetime import UTC, date, datetime, timedelta
@@ -11,9 +13,15 @@ PRODUCT = "-//Deft Bench//Schedule//EN"
 
 
 def write_calendar(
-    placed: Sequence[Placed], titles: Mapping[str, str], steps: Mapping[tuple[str, str], str], promised: Mapping[str, date], made_at: datetime
-) -> bytes:  # fmt: skip
-    """All steps, each with its instrument and technician; waits of an hour and more; and promised dates. Times are UTC."""
+    placed: Sequence[Placed],
+    titles: Mapping[str, str],
+    steps: Mapping[tuple[str, str], str],
+    promised: Mapping[str, date],
+    made_at: datetime,
+) -> bytes:
+    """All steps, each with its instrument and technician; waits of an hour and more; and promised dates. Times are
+    UTC.
+    """
     book = Calendar()
     book.add("prodid", PRODUCT)
     book.add("version", "2.0")
@@ -42,8 +50,14 @@ def write_calendar(
 
 
 def _event(
-    uid: str, summary: str, start: datetime | date, end: datetime | date, made_at: datetime, who: str = "", busy: bool = True
-) -> Event:  # fmt: skip
+    uid: str,
+    summary: str,
+    start: datetime | date,
+    end: datetime | date,
+    made_at: datetime,
+    who: str = "",
+    busy: bool = True,
+) -> Event:
     event = Event()
     event.add("uid", uid)
     event.add("dtstamp", made_at.astimezone(UTC))

@@ -53,11 +53,15 @@ def write_estimate(
         table.setStyle(
             TableStyle(
                 [
-                    ("FONT", (0, 0), (-1, -1), "Helvetica", 9.5), ("FONT", (0, -1), (-1, -1), "Helvetica-Bold", 10.5), ("ALIGN", (1, 0), (1, -1), "RIGHT"),
-                    ("TEXTCOLOR", (0, 0), (-1, -1), INK), ("LINEBELOW", (0, 0), (-1, -2), 0.4, RULE), ("LINEABOVE", (0, -1), (-1, -1), 1, INK),
+                    ("FONT", (0, 0), (-1, -1), "Helvetica", 9.5),
+                    ("FONT", (0, -1), (-1, -1), "Helvetica-Bold", 10.5),
+                    ("ALIGN", (1, 0), (1, -1), "RIGHT"),
+                    ("TEXTCOLOR", (0, 0), (-1, -1), INK),
+                    ("LINEBELOW", (0, 0), (-1, -2), 0.4, RULE),
+                    ("LINEABOVE", (0, -1), (-1, -1), 1, INK),
                 ]
             )
-        )  # fmt: skip
+        )
         story.append(table)
         said = f"Likely between {sums.total_low:.2f} and {sums.total_high:.2f} {currency}."
         story.append(Paragraph(plain(said + (f" Least fret height left: {leaves}." if leaves else "")), SMALL))

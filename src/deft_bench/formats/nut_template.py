@@ -13,7 +13,9 @@ LEFT_MM, TOP_MM, STRIP_MM, APART_MM = 25.0, 240.0, 14.0, 42.0
 
 
 def write_template(name: str, nut_width_mm: float, both: Mapping[str, NutSpacing], gauges_mm: Sequence[float]) -> bytes:
-    """The PDF. Bass edge at the left; each string has its centre line and its own width, and the strip is cut out along its outline."""
+    """The PDF. Bass edge at the left; each string has its centre line and its own width, and the strip is cut out
+    along its outline.
+    """
     out = io.BytesIO()
     canvas = Canvas(out, pagesize=A4, pageCompression=1)
     canvas.setTitle(f"Nut spacing, {name}")
@@ -23,7 +25,8 @@ def write_template(name: str, nut_width_mm: float, both: Mapping[str, NutSpacing
     canvas.drawString(
         LEFT_MM * mm,
         268 * mm,
-        "Print at 100 %, no fitting to the page. Both bars must measure 50 mm before this is used. Bass edge at the left.",
+        "Print at 100 %, no fitting to the page. Both bars must measure 50 mm before this is used. Bass edge at the"
+        " left.",
     )
     for i, (school, found) in enumerate(both.items()):
         foot = TOP_MM - APART_MM * i

@@ -1,4 +1,5 @@
-"""Operations, rules, schools and routes as TOML: those shipped, and the shop's own beside them. See docs/formats/operations-toml.md.
+"""Operations, rules, schools and routes as TOML: those shipped, and the shop's own beside them. See
+docs/formats/operations-toml.md.
 
 A bad entry of the shop's own is named with its line and reason and left out; the rest keeps working.
 """
@@ -76,7 +77,9 @@ def shipped() -> Catalogue:
 
 
 def extend(base: Catalogue, text: str) -> tuple[Catalogue, list[Problem]]:
-    """A catalogue with a file's own entries added or put in place of those of the same code; and every entry that was left out."""
+    """A catalogue with a file's own entries added or put in place of those of the same code; and every entry that
+    was left out.
+    """
     if len(text.encode()) > MOST_BYTES:
         return base, [Problem(0, f"the file is larger than {MOST_BYTES // 1000} kB")]
     try:
@@ -171,13 +174,23 @@ class _Reader:
             if caution not in self.cautions:
                 raise _BadEntryError(f"no caution is called “{caution}”")
         made = Operation(
-            code, _text(entry.get("title"), "title"), str(stage), (float(minutes[0]), float(minutes[1]), float(minutes[2])),
-            tools=tuple(_texts(entry.get("tools", []), "tools")), cautions=cautions, gate=_text(entry.get("gate", ""), "gate", empty=True),
-            page=_text(entry.get("page", ""), "page", empty=True), holds=_text(entry.get("holds", ""), "holds", empty=True),
-            grits=_grits(entry.get("grits", [])), works_on=_works_on(entry.get("works_on")),
-            watch=tuple(Watch(*(_text(_table(one).get(key), f"watch.{key}") for key in ("mistake", "sign", "recover"))) for one in _listed(entry.get("watch", []), "watch")),
+            code,
+            _text(entry.get("title"), "title"),
+            str(stage),
+            (float(minutes[0]), float(minutes[1]), float(minutes[2])),
+            tools=tuple(_texts(entry.get("tools", []), "tools")),
+            cautions=cautions,
+            gate=_text(entry.get("gate", ""), "gate", empty=True),
+            page=_text(entry.get("page", ""), "page", empty=True),
+            holds=_text(entry.get("holds", ""), "holds", empty=True),
+            grits=_grits(entry.get("grits", [])),
+            works_on=_works_on(entry.get("works_on")),
+            watch=tuple(
+                Watch(*(_text(_table(one).get(key), f"watch.{key}") for key in ("mistake", "sign", "recover")))
+                for one in _listed(entry.get("watch", []), "watch")
+            ),
             materials=tuple(_material(one) for one in _listed(entry.get("materials", []), "materials")),
-        )  # fmt: skip
+        )
         for name in _FLAGS:
             if not isinstance(entry.get(name, False), bool):
                 raise _BadEntryError(f"{name} must be true or false")

@@ -1,4 +1,6 @@
-"""Photographs on the way in: decoded, turned upright, made smaller, and encoded again without anything but the picture."""
+"""Photographs on the way in: decoded, turned upright, made smaller, and encoded again without anything but the
+picture.
+"""
 
 import io
 import warnings

@@ -29,7 +29,8 @@ def read_sheet(text: str, kind: str, frets: int, system: System, order: Collecti
 
     Long form: a header with `fret`, `lane` and `reading` in any order. Wide form: `fret` and a column for each lane.
     Separators are comma, semicolon or tab (with semicolon or tab, decimal commas work). A line that cannot be meant
-    carries its problem; nothing is stored here. `order` holds the survey's places: what is none of them is refused (empty: any).
+    carries its problem; nothing is stored here. `order` holds the survey's places: what is none of them is refused
+    (empty: any).
     """
     lines = text.replace("\r\n", "\n").replace("\r", "\n").lstrip("\ufeff").split("\n")
     rows = [(number, line) for number, line in enumerate(lines, start=1) if line.strip()]
@@ -128,7 +129,9 @@ def write_sheet(rows: Iterable[tuple[str, int, int | None, str, str]], kind: str
 
 
 def inert(text: str) -> str:
-    """Typed text that a spreadsheet would take for a formula gets a leading apostrophe; plain readings do not need it."""
+    """Typed text that a spreadsheet would take for a formula gets a leading apostrophe; plain readings do not need
+    it.
+    """
     return (
         f"'{text}"
         if text[:1] in "=@\t" or (text[:1] in "+-" and not text[1:2].isdigit() and text[1:2] not in (".", ",", " "))

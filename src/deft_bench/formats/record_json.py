@@ -222,8 +222,10 @@ def _board_plan_schema() -> dict[str, Any]:
     }
     fields |= {key: {"type": "array", "maxItems": 60, "items": _FRET} for key in ("inlay_frets", "pin_frets")}
     fields["posts_um"] = {
-        "type": "array", "maxItems": 18, "items": {"type": "array", "minItems": 2, "maxItems": 2, "items": _LENGTH},
-    }  # fmt: skip
+        "type": "array",
+        "maxItems": 18,
+        "items": {"type": "array", "minItems": 2, "maxItems": 2, "items": _LENGTH},
+    }
     return _object({name: fields[name] for name in board_plan.BoardPlan.__dataclass_fields__})
 
 
@@ -240,9 +242,15 @@ def _refret_plan_schema() -> dict[str, Any]:
     }
     fields["ends_done"] = {"type": "array", "maxItems": 12, "items": {"type": "string", "maxLength": 40}}
     fields["obstructions"] = {
-        "type": "array", "maxItems": 200,
-        "items": {"type": "array", "minItems": 2, "maxItems": 2, "prefixItems": [_FRET, {"type": "string", "maxLength": 200}]},
-    }  # fmt: skip
+        "type": "array",
+        "maxItems": 200,
+        "items": {
+            "type": "array",
+            "minItems": 2,
+            "maxItems": 2,
+            "prefixItems": [_FRET, {"type": "string", "maxLength": 200}],
+        },
+    }
     return _object({name: fields[name] for name in refret.RefretPlan.__dataclass_fields__})
 
 
@@ -250,11 +258,15 @@ def _setup_plan_schema() -> dict[str, Any]:
     some = {"type": ["number", "null"], "minimum": 0, "maximum": 5_000_000}
     make = _object(
         {
-            "note": {"type": "string", "maxLength": 8}, "gauge_um": {"type": "integer", "minimum": 1, "maximum": 10_000},
-            "construction": {"type": "string", "enum": list(CONSTRUCTIONS)}, "wrap": {"type": "string", "enum": list(WRAPS)},
-            "core_um": {"type": ["integer", "null"], "minimum": 1, "maximum": 10_000}, "unit_weight_kg_per_m": some, "hz": some,
+            "note": {"type": "string", "maxLength": 8},
+            "gauge_um": {"type": "integer", "minimum": 1, "maximum": 10_000},
+            "construction": {"type": "string", "enum": list(CONSTRUCTIONS)},
+            "wrap": {"type": "string", "enum": list(WRAPS)},
+            "core_um": {"type": ["integer", "null"], "minimum": 1, "maximum": 10_000},
+            "unit_weight_kg_per_m": some,
+            "hz": some,
         }
-    )  # fmt: skip
+    )
     fields: dict[str, Any] = dict.fromkeys(setup_plan.LENGTHS, _LENGTH)
     fields |= {field: {**_LENGTH, "type": ["integer", "null"]} for field in setup_plan.OPTIONAL}
     fields |= {field: {"type": "string", "enum": list(choices)} for field, choices in setup_plan.CHOICES.items()}
@@ -276,14 +288,24 @@ _TARGET = _object(
     {
         "relief_um": _UM,
         "action_um": {
-            "type": "object", "additionalProperties": False, "patternProperties": {_BY_STRING: {"type": "integer", "minimum": -1_000, "maximum": 30_000}},
+            "type": "object",
+            "additionalProperties": False,
+            "patternProperties": {_BY_STRING: {"type": "integer", "minimum": -1_000, "maximum": 30_000}},
         },
         "gap_um": {
-            "type": "object", "additionalProperties": False,
-            "patternProperties": {_BY_STRING: {"type": "array", "minItems": 2, "maxItems": 2, "items": {"type": "integer", "minimum": 0, "maximum": 5_000}}},
+            "type": "object",
+            "additionalProperties": False,
+            "patternProperties": {
+                _BY_STRING: {
+                    "type": "array",
+                    "minItems": 2,
+                    "maxItems": 2,
+                    "items": {"type": "integer", "minimum": 0, "maximum": 5_000},
+                }
+            },
         },
     }
-)  # fmt: skip
+)
 
 
 _AMOUNT = {"type": "number", "minimum": 0, "maximum": 1_000_000_000}
@@ -304,10 +326,17 @@ _ESTIMATE_INPUTS = _object(
         "items": {
             "type": "array",
             "maxItems": 500,
-            "items": _object({"name": {"type": "string", "maxLength": 200}, "quantity": _AMOUNT, "unit": {"type": "string", "maxLength": 20}, "price": _AMOUNT}),
+            "items": _object(
+                {
+                    "name": {"type": "string", "maxLength": 200},
+                    "quantity": _AMOUNT,
+                    "unit": {"type": "string", "maxLength": 20},
+                    "price": _AMOUNT,
+                }
+            ),
         },
     }
-)  # fmt: skip
+)
 _ESTIMATE_OUTCOME = _object(
     dict.fromkeys((field.name for field in dataclasses.fields(Estimate) if field.name != "by_stage"), _AMOUNT)
 )
@@ -318,9 +347,12 @@ def _saved(plan: dict[str, Any]) -> dict[str, Any]:
 
 
 _PER_LANE = {
-    "type": "object", "additionalProperties": False,
-    "properties": {lane: {"type": "array", "maxItems": 60, "items": _MAYBE_UM} for lane in ("bass", "middle", "treble")},
-}  # fmt: skip
+    "type": "object",
+    "additionalProperties": False,
+    "properties": {
+        lane: {"type": "array", "maxItems": 60, "items": _MAYBE_UM} for lane in ("bass", "middle", "treble")
+    },
+}
 _FRETS = {"type": "array", "maxItems": 60, "items": _FRET}
 _ANY_UM = {"type": "integer", "minimum": -10_000_000, "maximum": 10_000_000}
 _INPUTS = _object(
@@ -332,17 +364,23 @@ _INPUTS = _object(
         "left_out": _FRETS,
         "lift": {**_FRETS, "maxItems": 2},
         "fall_away": {
-            "type": ["object", "null"], "required": ["from_fret", "drop_um"], "additionalProperties": False,
+            "type": ["object", "null"],
+            "required": ["from_fret", "drop_um"],
+            "additionalProperties": False,
             "properties": {"from_fret": _FRET, "drop_um": {"type": "integer", "minimum": 0, "maximum": 5000}},
         },
-        "fret_height_um": {"type": "array", "maxItems": 60, "items": {"type": "integer", "minimum": 0, "maximum": 10_000}},
+        "fret_height_um": {
+            "type": "array",
+            "maxItems": 60,
+            "items": {"type": "integer", "minimum": 0, "maximum": 10_000},
+        },
         "least_height_um": {"type": "integer", "minimum": 0, "maximum": 10_000},
         "nut": {"type": "string", "enum": ["in_place", "out", "protected"]},
         "seated": _FLAG,
         "override_note": _TEXT,
         "school": {"type": "string", "enum": ["full", "marked"]},
     }
-)  # fmt: skip
+)
 _OUTCOME = _object(
     {
         "kind": {"type": "string", "enum": ["level", "lift", "refret"]},
@@ -357,12 +395,17 @@ _OUTCOME = _object(
             **_PER_LANE,
             "minProperties": 1,
             "properties": {
-                lane: {"type": "array", "maxItems": 60, "items": {"type": ["integer", "null"], "minimum": 0, "maximum": 10_000}}
+                lane: {
+                    "type": "array",
+                    "maxItems": 60,
+                    "items": {"type": ["integer", "null"], "minimum": 0, "maximum": 10_000},
+                }
                 for lane in ("bass", "middle", "treble")
             },
         },
         "lines": {
-            "type": "object", "additionalProperties": False,
+            "type": "object",
+            "additionalProperties": False,
             "properties": {
                 lane: _object({"offset_um": {"type": "number"}, "slope_um_per_m": {"type": "number"}})
                 for lane in ("bass", "middle", "treble")
@@ -371,7 +414,7 @@ _OUTCOME = _object(
         "removed_um": {"type": "array", "maxItems": 60, "items": {"type": "integer", "minimum": 0, "maximum": 10_000}},
         "raise_um": {"type": "object", "patternProperties": {"^[0-9]{1,2}$": _ANY_UM}, "additionalProperties": False},
     }
-)  # fmt: skip
+)
 
 SCHEMA = {
     "$schema": "https://json-schema.org/draft/2020-12/schema",
@@ -386,34 +429,73 @@ SCHEMA = {
             "spec": _SPEC,
             "revisions": {"type": "array", "maxItems": 1000, "items": _object({"replaced_at": _TIME, "spec": _SPEC})},
             "jobs": {
-                "type": "array", "maxItems": 2000,
+                "type": "array",
+                "maxItems": 2000,
                 "items": _object(
                     {
                         "uid": _UID,
                         "kind": {"type": "string", "enum": list(JOB_KINDS)},
                         "refret_plans": _saved(_refret_plan_schema()),
                         "order": {
-                            "type": "array", "maxItems": 100,
+                            "type": "array",
+                            "maxItems": 100,
                             "items": _object(
-                                {"step": {"type": "string", "minLength": 1, "maxLength": 40}, "at": _TIME, "note": {"type": "string", "maxLength": 400}}
+                                {
+                                    "step": {"type": "string", "minLength": 1, "maxLength": 40},
+                                    "at": _TIME,
+                                    "note": {"type": "string", "maxLength": 400},
+                                }
                             ),
                         },
                         "polished": {
-                            "type": "array", "maxItems": 200,
+                            "type": "array",
+                            "maxItems": 200,
                             "items": _object(
-                                {"kind": {"type": "string", "maxLength": 20}, "grit": {"type": "number", "exclusiveMinimum": 0, "maximum": 20000}, "at": _TIME}
+                                {
+                                    "kind": {"type": "string", "maxLength": 20},
+                                    "grit": {"type": "number", "exclusiveMinimum": 0, "maximum": 20000},
+                                    "at": _TIME,
+                                }
                             ),
                         },
-                        "sheet_plans": _saved(_object({"route": _CODE, "schools": _BY_CODE, "added": {"type": "array", "maxItems": 50, "items": _CODE}, "hardness": {"type": "string", "enum": list(HARDNESS)}})),
-                        "estimates": {"type": "array", "maxItems": 200, "items": _object({"accepted_at": _TIME, "inputs": _ESTIMATE_INPUTS, "outcome": _ESTIMATE_OUTCOME})},
-                        "sheet_events": {
-                            "type": "array", "maxItems": 5000,
-                            "items": _object({"step": _CODE, "kind": {"type": "string", "enum": list(EVENTS)}, "at": _TIME, "note": {"type": "string", "maxLength": 400}}),
+                        "sheet_plans": _saved(
+                            _object(
+                                {
+                                    "route": _CODE,
+                                    "schools": _BY_CODE,
+                                    "added": {"type": "array", "maxItems": 50, "items": _CODE},
+                                    "hardness": {"type": "string", "enum": list(HARDNESS)},
+                                }
+                            )
+                        ),
+                        "estimates": {
+                            "type": "array",
+                            "maxItems": 200,
+                            "items": _object(
+                                {"accepted_at": _TIME, "inputs": _ESTIMATE_INPUTS, "outcome": _ESTIMATE_OUTCOME}
+                            ),
                         },
-                        "sheet_ticks": {"type": "array", "maxItems": 5000, "items": _object({"step": _CODE, "fret": _FRET, "at": _TIME})},
+                        "sheet_events": {
+                            "type": "array",
+                            "maxItems": 5000,
+                            "items": _object(
+                                {
+                                    "step": _CODE,
+                                    "kind": {"type": "string", "enum": list(EVENTS)},
+                                    "at": _TIME,
+                                    "note": {"type": "string", "maxLength": 400},
+                                }
+                            ),
+                        },
+                        "sheet_ticks": {
+                            "type": "array",
+                            "maxItems": 5000,
+                            "items": _object({"step": _CODE, "fret": _FRET, "at": _TIME}),
+                        },
                         "weight": {"type": "integer", "minimum": 1, "maximum": 9},
                         "setups": {
-                            "type": "array", "maxItems": 200,
+                            "type": "array",
+                            "maxItems": 200,
                             "items": _object({"accepted_at": _TIME, "inputs": _SETUP_INPUTS, "target": _TARGET}),
                         },
                         "fitted": {"type": "array", "maxItems": 60, "items": _object({"fret": _FRET, "at": _TIME})},
@@ -425,7 +507,8 @@ SCHEMA = {
                         "override_note": _TEXT,
                         "note": _TEXT,
                         "plans": {
-                            "type": "array", "maxItems": 200,
+                            "type": "array",
+                            "maxItems": 200,
                             "items": _object(
                                 {
                                     "uid": _UID,
@@ -435,9 +518,14 @@ SCHEMA = {
                                     "inputs": _INPUTS,
                                     "outcome": _OUTCOME,
                                     "removed_um": {
-                                        "type": "object", "additionalProperties": False,
+                                        "type": "object",
+                                        "additionalProperties": False,
                                         "patternProperties": {
-                                            "^([1-9]|[1-5][0-9]|60)$": {"type": "integer", "minimum": 0, "maximum": 5000}
+                                            "^([1-9]|[1-5][0-9]|60)$": {
+                                                "type": "integer",
+                                                "minimum": 0,
+                                                "maximum": 5000,
+                                            }
                                         },
                                     },
                                     "replaced_frets": {**_FRETS, "uniqueItems": True},
@@ -448,7 +536,8 @@ SCHEMA = {
                 ),
             },
             "surveys": {
-                "type": "array", "maxItems": 5000,
+                "type": "array",
+                "maxItems": 5000,
                 "items": _object(
                     {
                         "uid": _UID,
@@ -469,7 +558,8 @@ SCHEMA = {
                         "strings": {"type": "integer", "minimum": 0, "maximum": _STRINGS},
                         "at_frets": {"type": "array", "maxItems": 60, "items": _FRET, "uniqueItems": True},
                         "sounded": {
-                            "type": "array", "maxItems": 20_000,
+                            "type": "array",
+                            "maxItems": 20_000,
                             "items": _object(
                                 {
                                     "string": {"type": "integer", "minimum": 1, "maximum": _STRINGS},
@@ -482,10 +572,14 @@ SCHEMA = {
                             ),
                         },
                         "readings": {
-                            "type": "array", "maxItems": 20_000,
+                            "type": "array",
+                            "maxItems": 20_000,
                             "items": _object(
                                 {
-                                    "lane": {"type": "string", "enum": [*_LANE["enum"], *map(str, range(1, _STRINGS + 1))]},
+                                    "lane": {
+                                        "type": "string",
+                                        "enum": [*_LANE["enum"], *map(str, range(1, _STRINGS + 1))],
+                                    },
                                     "fret": {**_FRET, "minimum": 0},
                                     "value_um": _VALUE,
                                     "typed": {"type": "string", "maxLength": 60},
@@ -500,22 +594,33 @@ SCHEMA = {
             "setup_plans": _saved(_setup_plan_schema()),
             "board_plans": _saved(_board_plan_schema()),
             "board_ticks": {
-                "type": "array", "maxItems": 200,
+                "type": "array",
+                "maxItems": 200,
                 "items": _object(
-                    {"line": {"type": "string", "maxLength": 40}, "fret": {"type": "integer", "minimum": 0, "maximum": 60}, "place_um": _LENGTH, "at": _TIME}
+                    {
+                        "line": {"type": "string", "maxLength": 40},
+                        "fret": {"type": "integer", "minimum": 0, "maximum": 60},
+                        "place_um": _LENGTH,
+                        "at": _TIME,
+                    }
                 ),
             },
             "rod_turns": {
-                "type": "array", "maxItems": 2000,
+                "type": "array",
+                "maxItems": 2000,
                 "items": _object(
                     {
-                        "uid": _UID, "at": _TIME, "slack": _FLAG, "note": {"type": "string", "maxLength": 400},
+                        "uid": _UID,
+                        "at": _TIME,
+                        "slack": _FLAG,
+                        "note": {"type": "string", "maxLength": 400},
                         "turns_64": {"type": "integer", "minimum": -192, "maximum": 192, "not": {"const": 0}},
                     }
                 ),
             },
             "pins": {
-                "type": "array", "maxItems": 2000,
+                "type": "array",
+                "maxItems": 2000,
                 "items": _object(
                     {
                         "uid": _UID,
@@ -531,7 +636,7 @@ SCHEMA = {
             },
         }
     ),
-}  # fmt: skip
+}
 
 
 def import_record(db: Connection, raw: bytes, *, as_copy: bool = False) -> int:
@@ -576,7 +681,9 @@ def _head(survey: dict[str, Any]) -> SurveyHead:
 
 
 def _brought_up(record: Any) -> Any:
-    """An older record as this version has it: version 1 knew no boards and no refrets, version 2 no setups, 3 no weights and no frets ticked in a step."""
+    """An older record as this version has it: version 1 knew no boards and no refrets, version 2 no setups, 3 no
+    weights and no frets ticked in a step.
+    """
     if not isinstance(record, dict) or record.get("version") not in (1, 2, 3):
         return record
     older = record["version"]
@@ -709,7 +816,8 @@ def _chain(here: str, survey: dict[str, Any]) -> list[str]:
             )
         elif reading["replaces"] != latest.get(place):
             lines.append(
-                f"{here}.readings[{k}].replaces: must name the reading before it at this place, or be null for the first"
+                f"{here}.readings[{k}].replaces: must name the reading before it at this place, or be null for the"
+                " first"
             )
         latest[place] = k
     return lines
@@ -794,9 +902,15 @@ def _store(db: Connection, record: dict[str, Any], photos: list[notes.Photo | No
     for job in record["jobs"]:
         for plan in job["plans"]:
             plan_id = jobs.keep_plan(
-                db, job_ids[job["uid"]], survey_ids[plan["survey"]], plan["uid"], plan["accepted_at"], plan["inputs"],
-                plan["outcome"], plan["done_at"],
-            )  # fmt: skip
+                db,
+                job_ids[job["uid"]],
+                survey_ids[plan["survey"]],
+                plan["uid"],
+                plan["accepted_at"],
+                plan["inputs"],
+                plan["outcome"],
+                plan["done_at"],
+            )
             removed = {int(fret): um for fret, um in plan["removed_um"].items()}
             jobs.keep_work(
                 db, plan_id, instrument_id, plan["done_at"] or plan["accepted_at"], removed, plan["replaced_frets"]
@@ -829,7 +943,15 @@ def _store(db: Connection, record: dict[str, Any], photos: list[notes.Photo | No
         rod_turns.add(db, instrument_id, turn["at"], turn["turns_64"], turn["slack"], turn["note"], turn["uid"])
     for pin, photo in zip(record["pins"], photos, strict=True):
         notes.add(
-            db, instrument_id, job_ids.get(pin["job"]), pin["fret"], pin["lane"], pin["note"], photo, pin["at"],
-            pin["uid"], pin["settled_at"],
-        )  # fmt: skip
+            db,
+            instrument_id,
+            job_ids.get(pin["job"]),
+            pin["fret"],
+            pin["lane"],
+            pin["note"],
+            photo,
+            pin["at"],
+            pin["uid"],
+            pin["settled_at"],
+        )
     return instrument_id

@@ -84,12 +84,21 @@ def _card(report: SetupReport, display: Display) -> Table:
     table.setStyle(
         TableStyle(
             [
-                ("FONT", (0, 0), (-1, -1), "Helvetica", 9), ("FONT", (0, 0), (-1, 1), "Helvetica-Bold", 8.5), ("FONT", (3, 2), (3, -1), "Helvetica-Bold", 9),
-                ("TEXTCOLOR", (0, 0), (-1, -1), INK), ("ALIGN", (1, 0), (-1, -1), "RIGHT"), ("SPAN", (1, 0), (3, 0)), ("SPAN", (4, 0), (5, 0)), ("SPAN", (6, 0), (7, 0)),
-                ("LINEBELOW", (0, 1), (-1, 1), 1, INK), ("LINEBELOW", (0, 2), (-1, -1), 0.4, RULE), ("TOPPADDING", (0, 0), (-1, -1), 1.5), ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
+                ("FONT", (0, 0), (-1, -1), "Helvetica", 9),
+                ("FONT", (0, 0), (-1, 1), "Helvetica-Bold", 8.5),
+                ("FONT", (3, 2), (3, -1), "Helvetica-Bold", 9),
+                ("TEXTCOLOR", (0, 0), (-1, -1), INK),
+                ("ALIGN", (1, 0), (-1, -1), "RIGHT"),
+                ("SPAN", (1, 0), (3, 0)),
+                ("SPAN", (4, 0), (5, 0)),
+                ("SPAN", (6, 0), (7, 0)),
+                ("LINEBELOW", (0, 1), (-1, 1), 1, INK),
+                ("LINEBELOW", (0, 2), (-1, -1), 0.4, RULE),
+                ("TOPPADDING", (0, 0), (-1, -1), 1.5),
+                ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
             ]
         )
-    )  # fmt: skip
+    )
     return table
 
 

@@ -46,7 +46,9 @@ def write_stock(
 
 
 def read_stock(text: str) -> list[StockLine]:
-    """Read a sheet line by line; a line that cannot be meant carries its problem. Columns may stand in any order, `name` must be there."""
+    """Read a sheet line by line; a line that cannot be meant carries its problem. Columns may stand in any order,
+    `name` must be there.
+    """
     lines = text.replace("\r\n", "\n").replace("\r", "\n").lstrip("\ufeff").split("\n")
     rows = [(number, line) for number, line in enumerate(lines, start=1) if line.strip()]
     if not rows or len(rows) > MOST_LINES:

@@ -11,9 +11,14 @@ from jsonschema import Draft202012Validator, FormatChecker, ValidationError
 from deft_bench.core.text import barred
 
 _KINDS = {
-    "number": "a number", "integer": "a whole number", "string": "text", "array": "a list", "object": "an object",
-    "boolean": "true or false", "null": "null",
-}  # fmt: skip
+    "number": "a number",
+    "integer": "a whole number",
+    "string": "text",
+    "array": "a list",
+    "object": "an object",
+    "boolean": "true or false",
+    "null": "null",
+}
 
 
 class RequestError(ValueError):
@@ -81,7 +86,8 @@ def _in_calendar(kind: type[date], text: str) -> bool:
 
 
 def check(value: object, schema: Mapping[str, Any]) -> None:
-    """Check a value against a JSON Schema, and every text in it for what cannot be typed; raises RequestError with one line a field.
+    """Check a value against a JSON Schema, and every text in it for what cannot be typed; raises RequestError with one
+    line a field.
 
     Beside the standard the schema may ask for the formats `day` and `moment`: dates and times that there are.
     """
@@ -130,7 +136,10 @@ def _lines(error: ValidationError) -> Iterable[str]:
         shown = "" if isinstance(value, (list, dict)) else f"{_shown(value)} "
         yield f"{here}: {shown}{_LIMITS[error.validator].format(rule)}"
     elif error.validator == "format":
-        yield f"{here}: {_shown(value)} is no {'day' if rule == 'day' else 'time'} of the calendar from {YEARS[0]} to {YEARS[-1]}"
+        yield (
+            f"{here}: {_shown(value)} is no {'day' if rule == 'day' else 'time'} of the calendar from {YEARS[0]} to"
+            f" {YEARS[-1]}"
+        )
     elif error.validator == "enum":
         yield f"{here}: must be one of {', '.join(_shown(item) for item in rule)}"
     else:

@@ -14,10 +14,13 @@ _ACTS = """
     SELECT 'reseat', e.at FROM job j JOIN sheet_event e ON e.job_id = j.id
         WHERE j.instrument_id = :instrument AND e.step = :reseat AND e.kind IN ('started', 'finished')
         AND NOT (e.kind = 'finished' AND EXISTS (
-            SELECT 1 FROM sheet_event s WHERE s.job_id = e.job_id AND s.step = e.step AND s.kind = 'started' AND s.id < e.id))
+            SELECT 1 FROM sheet_event s
+            WHERE s.job_id = e.job_id AND s.step = e.step AND s.kind = 'started' AND s.id < e.id))
 """
 RESEAT = "reseat"
-"""The operation by which frets are driven home. From when it was started what is read may be what it left, so its start counts."""
+"""The operation by which frets are driven home. From when it was started what is read may be what it left, so its
+start counts.
+"""
 
 
 def of_instrument(db: Connection, instrument_id: int) -> list[Act]:

@@ -24,7 +24,9 @@ def plans(db: Connection, instrument_id: int) -> list[tuple[str, dict[str, Any]]
 
 
 def save(db: Connection, instrument_id: int, spec: Spec, plan: BoardPlan, at: str) -> bool:
-    """Save specification and plan together or neither, the earlier ones kept; returns whether anything changed. Raises KeyError."""
+    """Save specification and plan together or neither, the earlier ones kept; returns whether anything changed.
+    Raises KeyError.
+    """
     with transaction(db):
         changed = instruments.edit(db, instrument_id, spec, at)
         latest = plans(db, instrument_id)[-1:]

@@ -14,7 +14,9 @@ APPLICATION_ID = 0x44454654
 """Marks the file as ours (ASCII DEFT), so that another program's database is never migrated by mistake."""
 
 HEADER_BYTES = 100
-"""An SQLite file begins with this many bytes of heading; the application's mark stands at 68 (SQLite, Database File Format, 1.3)."""
+"""An SQLite file begins with this many bytes of heading; the application's mark stands at 68 (SQLite, Database File
+Format, 1.3).
+"""
 
 Connection = sqlite3.Connection
 DriverError = sqlite3.Error
@@ -211,8 +213,8 @@ def verify(path: Path) -> dict[str, int]:
 def restore(source: Path, target: Path) -> Path | None:
     """Put a verified backup in the database's place; the present one is kept beside it and its path returned.
 
-    Raises StoreError, with nothing changed, when the backup does not verify, the database is in use, or what stands there is
-    no bench file.
+    Raises StoreError, with nothing changed, when the backup does not verify, the database is in use, or what stands
+    there is no bench file.
     """
     verify(source)
     refuse_other_files(target)

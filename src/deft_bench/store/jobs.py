@@ -40,7 +40,10 @@ class AcceptedPlan:
     done_at: str | None
 
 
-_JOB = "SELECT id, uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, seated, override_note, note, weight FROM job"
+_JOB = (
+    "SELECT id, uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, seated, override_note, note, weight"
+    " FROM job"
+)
 _PLAN = "SELECT id, uid, job_id, survey_id, accepted_at, inputs, outcome, done_at FROM accepted_plan"
 
 
@@ -65,13 +68,22 @@ def open_job(db: Connection, instrument_id: int, kind: str, at: str, promised_on
 def keep(db: Connection, instrument_id: int, job: Mapping[str, Any]) -> int:
     """Store an imported job as it is; returns its id."""
     cursor = db.execute(
-        "INSERT INTO job (uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, seated, override_note, note, weight)"
-        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO job (uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, seated, override_note,"
+        " note, weight) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
-            job["uid"], instrument_id, job["kind"], job["opened_at"], job["promised_on"], job["closed_at"], job["nut"],
-            int(job["seated"]), job["override_note"], job["note"], job["weight"],
+            job["uid"],
+            instrument_id,
+            job["kind"],
+            job["opened_at"],
+            job["promised_on"],
+            job["closed_at"],
+            job["nut"],
+            int(job["seated"]),
+            job["override_note"],
+            job["note"],
+            job["weight"],
         ),
-    )  # fmt: skip
+    )
     return int(cursor.lastrowid or 0)
 
 
@@ -145,12 +157,19 @@ def accept_plan(
 
 
 def keep_plan(
-    db: Connection, job_id: int, survey_id: int, uid: str, at: str, inputs: Mapping[str, Any],
-    outcome: Mapping[str, Any], done_at: str | None,
-) -> int:  # fmt: skip
+    db: Connection,
+    job_id: int,
+    survey_id: int,
+    uid: str,
+    at: str,
+    inputs: Mapping[str, Any],
+    outcome: Mapping[str, Any],
+    done_at: str | None,
+) -> int:
     """Store a plan inside an open transaction; returns its id."""
     cursor = db.execute(
-        "INSERT INTO accepted_plan (uid, job_id, survey_id, accepted_at, inputs, outcome, done_at) VALUES (?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO accepted_plan (uid, job_id, survey_id, accepted_at, inputs, outcome, done_at) VALUES (?, ?, ?, ?,"
+        " ?, ?, ?)",
         (uid, job_id, survey_id, at, json.dumps(inputs), json.dumps(outcome), done_at),
     )
     return int(cursor.lastrowid or 0)

@@ -10,7 +10,8 @@ from deft_bench.store.database import StoreError
 
 @contextmanager
 def held(path: Path, *, alone: bool) -> Iterator[None]:
-    """Hold a database for as long as the block runs: shared by servers, or `alone`; raises StoreError when that cannot be.
+    """Hold a database for as long as the block runs: shared by servers, or `alone`; raises StoreError when that cannot
+    be.
 
     The lock lies on a file beside the database and goes with the process, however that ends.
     """

@@ -36,9 +36,17 @@ _NOTE = "SELECT id, uid, instrument_id, job_id, fret, lane, note AS text, photo_
 
 
 def add(
-    db: Connection, instrument_id: int, job_id: int | None, fret: int, lane: str, note: str, photo: Photo | None, at: str,
-    uid: str | None = None, settled_at: str | None = None,
-) -> int:  # fmt: skip
+    db: Connection,
+    instrument_id: int,
+    job_id: int | None,
+    fret: int,
+    lane: str,
+    note: str,
+    photo: Photo | None,
+    at: str,
+    uid: str | None = None,
+    settled_at: str | None = None,
+) -> int:
     """Pin a note and return its id; the same photograph is kept once."""
     with transaction(db):
         photo_id = None

@@ -15,7 +15,9 @@ CUT_STEP = "overbend_cut"
 
 @dataclass(frozen=True, slots=True)
 class Wire:
-    """A wire in stock, lengths µm; `pieces_um` lists every piece. The radius is that of its bend, None when straight."""
+    """A wire in stock, lengths µm; `pieces_um` lists every piece. The radius is that of its bend, None when
+    straight.
+    """
 
     id: int
     name: str
@@ -52,7 +54,9 @@ def save(db: Connection, job_id: int, plan: RefretPlan, at: str) -> bool:
 def change(
     db: Connection, job_id: int, starting: RefretPlan, step: Callable[[RefretPlan], RefretPlan], at: str
 ) -> RefretPlan:
-    """Change the refret from what it is at this moment, so that two ticks at once both stay; returns it as it is now."""
+    """Change the refret from what it is at this moment, so that two ticks at once both stay; returns it as it is
+    now.
+    """
     with transaction(db):
         before = plan_of(db, job_id)
         after = step(before or starting)
@@ -82,7 +86,9 @@ def keep_fitted(db: Connection, job_id: int, instrument_id: int, frets: Sequence
 
 
 def fit(db: Connection, job_id: int, instrument_id: int, plan: RefretPlan, at: str) -> None:
-    """Record a refret's frets as fitted and what they make of the instrument's specification, together or not at all."""
+    """Record a refret's frets as fitted and what they make of the instrument's specification, together or not at
+    all.
+    """
     with transaction(db):
         keep_fitted(db, job_id, instrument_id, plan.frets, at)
         instruments.edit(db, instrument_id, spec_after(instruments.get(db, instrument_id).spec, plan), at)
@@ -114,14 +120,16 @@ def add_wire(
     pieces: Sequence[tuple[int, int]],
     at: str,
 ) -> int:
-    """Enter a wire, or replace the one of its name: crown width and height, tang depth and width, width over the barbs; pieces as (length, count)."""
+    """Enter a wire, or replace the one of its name: crown width and height, tang depth and width, width over the
+    barbs; pieces as (length, count).
+    """
     with transaction(db):
         row = db.execute(
-            "INSERT INTO wire (name, crown_width_um, fret_height_um, tang_depth_um, tang_width_um, barb_width_um, radius_um)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT (name) DO UPDATE SET crown_width_um = excluded.crown_width_um,"
-            " fret_height_um = excluded.fret_height_um, tang_depth_um = excluded.tang_depth_um,"
-            " tang_width_um = excluded.tang_width_um, barb_width_um = excluded.barb_width_um, radius_um = excluded.radius_um"
-            " RETURNING id",
+            "INSERT INTO wire (name, crown_width_um, fret_height_um, tang_depth_um, tang_width_um, barb_width_um,"
+            " radius_um) VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT (name) DO UPDATE SET crown_width_um ="
+            " excluded.crown_width_um, fret_height_um = excluded.fret_height_um, tang_depth_um ="
+            " excluded.tang_depth_um, tang_width_um = excluded.tang_width_um, barb_width_um = excluded.barb_width_um,"
+            " radius_um = excluded.radius_um RETURNING id",
             (name, *sizes_um, radius_um),
         ).fetchone()
         kept = db.execute("SELECT id FROM stock_item WHERE wire_id = ?", (row["id"],)).fetchone()
@@ -133,7 +141,9 @@ def add_wire(
 def cut_from_stock(
     db: Connection, job_id: int, plan: RefretPlan, used_um: Sequence[int], offcuts_um: Sequence[int], at: str
 ) -> bool:
-    """Take the pieces that a refret cut up and keep its offcuts, once a job; False when it was done before or the wire is not in stock."""
+    """Take the pieces that a refret cut up and keep its offcuts, once a job; False when it was done before or the
+    wire is not in stock.
+    """
     item = wire_item(db, plan.wire)
     if item is None:
         return False

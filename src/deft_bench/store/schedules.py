@@ -104,10 +104,17 @@ def key(db: Connection) -> str:
     """What a schedule depends on, as one text that changes when any of it does."""
     parts = []
     for sql in (
-        "SELECT max(id) FROM sheet_event", "SELECT max(id) FROM sheet_plan", "SELECT max(id) FROM bench_hours", "SELECT max(id) FROM shop_operations",
-        "SELECT max(id) FROM tool_event", "SELECT group_concat(id || ' ' || step || ' ' || at, ';') FROM schedule_pin WHERE taken_out_at IS NULL",
+        "SELECT max(id) FROM sheet_event",
+        "SELECT max(id) FROM sheet_plan",
+        "SELECT max(id) FROM bench_hours",
+        "SELECT max(id) FROM shop_operations",
+        "SELECT max(id) FROM tool_event",
+        "SELECT group_concat(id || ' ' || step || ' ' || at, ';') FROM schedule_pin WHERE taken_out_at IS NULL",
         "SELECT group_concat(id || ' ' || due_on, ';') FROM stock_order WHERE arrived_at IS NULL",
-        "SELECT group_concat(id || ' ' || coalesce(promised_on, '') || ' ' || weight, ';') FROM (SELECT * FROM job WHERE closed_at IS NULL ORDER BY id)",
-    ):  # fmt: skip
+        (
+            "SELECT group_concat(id || ' ' || coalesce(promised_on, '') || ' ' || weight, ';') FROM (SELECT * FROM job"
+            " WHERE closed_at IS NULL ORDER BY id)"
+        ),
+    ):
         parts.append(str(db.execute(sql).fetchone()[0] or ""))
     return "|".join(parts)

@@ -20,7 +20,9 @@ class AcceptedSetup:
 
 
 def plan_of(db: Connection, instrument_id: int, spec: Spec) -> SetupPlan:
-    """The instrument's saved setup numbers, made to fit the specification as it is now; the starting ones when none were saved."""
+    """The instrument's saved setup numbers, made to fit the specification as it is now; the starting ones when none
+    were saved.
+    """
     row = db.execute(
         "SELECT plan FROM setup_plan WHERE instrument_id = ? ORDER BY id DESC LIMIT 1", (instrument_id,)
     ).fetchone()

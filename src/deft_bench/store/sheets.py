@@ -1,4 +1,6 @@
-"""Run sheets: what each is made from, what happened to its steps, how long steps took, and the shop's own operations."""
+"""Run sheets: what each is made from, what happened to its steps, how long steps took, and the shop's own
+operations.
+"""
 
 import json
 from collections.abc import Mapping
@@ -48,7 +50,9 @@ def add(db: Connection, job_id: int, event: Event) -> None:
 
 
 def happened(db: Connection, job_id: int, event: Event, used: Mapping[str, float]) -> None:
-    """Record an event with what it does to the stock, together or not at all: a finished step takes `used`, a reopened one puts it back."""
+    """Record an event with what it does to the stock, together or not at all: a finished step takes `used`, a
+    reopened one puts it back.
+    """
     with transaction(db):
         add(db, job_id, event)
         if event.kind == "finished":
@@ -63,8 +67,9 @@ def samples(db: Connection, steps: list[str], limit: int = 120) -> dict[str, lis
     schools: dict[int, Mapping[str, str]] = {}
     for step in steps:
         rows = db.execute(
-            "SELECT e.job_id, e.step, e.kind, e.at, e.note, i.kind AS instrument FROM sheet_event e JOIN job j ON j.id = e.job_id"
-            " JOIN instrument i ON i.id = j.instrument_id WHERE e.step = ? AND e.kind <> 'note' ORDER BY e.job_id DESC, e.id LIMIT ?",
+            "SELECT e.job_id, e.step, e.kind, e.at, e.note, i.kind AS instrument FROM sheet_event e JOIN job j ON j.id"
+            " = e.job_id JOIN instrument i ON i.id = j.instrument_id WHERE e.step = ? AND e.kind <> 'note' ORDER BY"
+            " e.job_id DESC, e.id LIMIT ?",
             (step, limit),
         )
         by_job: dict[int, tuple[str, list[Event]]] = {}

@@ -62,12 +62,14 @@ def items(db: Connection) -> list[Item]:
     """Everything in stock by kind and name, with what is there."""
     pieces: dict[int, list[int]] = {}
     for row in db.execute(
-        "SELECT item_id, length_um, sum(change) AS count FROM stock_move WHERE length_um IS NOT NULL GROUP BY item_id, length_um ORDER BY length_um DESC"
+        "SELECT item_id, length_um, sum(change) AS count FROM stock_move WHERE length_um IS NOT NULL GROUP BY item_id,"
+        " length_um ORDER BY length_um DESC"
     ):
         pieces.setdefault(row["item_id"], []).extend([row["length_um"]] * max(0, round(row["count"])))
     rows = db.execute(
-        "SELECT i.id, i.name, i.kind, i.unit, i.least, i.note, i.wire_id, coalesce(sum(m.change), 0) AS have FROM stock_item i"
-        " LEFT JOIN stock_move m ON m.item_id = i.id WHERE i.retired_at IS NULL GROUP BY i.id ORDER BY i.kind, i.name COLLATE NOCASE"
+        "SELECT i.id, i.name, i.kind, i.unit, i.least, i.note, i.wire_id, coalesce(sum(m.change), 0) AS have FROM"
+        " stock_item i LEFT JOIN stock_move m ON m.item_id = i.id WHERE i.retired_at IS NULL GROUP BY i.id ORDER BY"
+        " i.kind, i.name COLLATE NOCASE"
     )
     return [
         Item(**{**dict(row), "have": round(row["have"], 6)}, pieces_um=tuple(pieces.get(row["id"], ()))) for row in rows
@@ -94,21 +96,31 @@ def put(
     """Enter an item, or change the one of that name; returns its id."""
     with transaction(db):
         row = db.execute(
-            "INSERT INTO stock_item (name, kind, unit, least, note, wire_id) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT (name) DO UPDATE"
-            " SET kind = excluded.kind, unit = excluded.unit, least = excluded.least, note = excluded.note, retired_at = NULL RETURNING id",
+            "INSERT INTO stock_item (name, kind, unit, least, note, wire_id) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT"
+            " (name) DO UPDATE SET kind = excluded.kind, unit = excluded.unit, least = excluded.least, note ="
+            " excluded.note, retired_at = NULL RETURNING id",
             (name, kind, unit, least, note, wire_id),
         ).fetchone()
         return int(row["id"])
 
 
 def move(
-    db: Connection, item_id: int, at: str, change: float, why: str, *, length_um: int | None = None, job_id: int | None = None,
-    step: str = "", note: str = "",
-) -> None:  # fmt: skip
+    db: Connection,
+    item_id: int,
+    at: str,
+    change: float,
+    why: str,
+    *,
+    length_um: int | None = None,
+    job_id: int | None = None,
+    step: str = "",
+    note: str = "",
+) -> None:
     """Write a line of the ledger."""
     with transaction(db):
         db.execute(
-            "INSERT INTO stock_move (item_id, at, change, length_um, why, job_id, step, note) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO stock_move (item_id, at, change, length_um, why, job_id, step, note) VALUES (?, ?, ?, ?, ?, ?,"
+            " ?, ?)",
             (item_id, at, change, length_um, why, job_id, step, note),
         )
 
@@ -145,8 +157,9 @@ def cut(
 
 
 def use(db: Connection, job_id: int, step: str, used: Mapping[str, float], at: str) -> list[str]:
-    """Take what a finished step uses of the materials that are kept in stock; returns their names. Wire goes by `cut`. Joins an open
-    transaction when there is one."""
+    """Take what a finished step uses of the materials that are kept in stock; returns their names. Wire goes by
+    `cut`. Joins an open transaction when there is one.
+    """
     with transaction(db):
         taken = []
         for name, quantity in used.items():
@@ -163,7 +176,8 @@ def put_back(db: Connection, job_id: int, step: str, at: str) -> None:
     """Undo what a step took, when it is opened again: the ledger gets the opposite of what is still out."""
     with transaction(db):
         rows = db.execute(
-            "SELECT item_id, sum(change) AS taken FROM stock_move WHERE job_id = ? AND step = ? AND length_um IS NULL GROUP BY item_id",
+            "SELECT item_id, sum(change) AS taken FROM stock_move WHERE job_id = ? AND step = ? AND length_um IS NULL"
+            " GROUP BY item_id",
             (job_id, step),
         ).fetchall()
         for row in rows:
@@ -174,7 +188,8 @@ def put_back(db: Connection, job_id: int, step: str, at: str) -> None:
 def moves(db: Connection, item_id: int, limit: int = 60) -> list[Move]:
     """An item's ledger, the newest line first."""
     rows = db.execute(
-        "SELECT at, change, length_um, why, job_id, step, note FROM stock_move WHERE item_id = ? ORDER BY id DESC LIMIT ?",
+        "SELECT at, change, length_um, why, job_id, step, note FROM stock_move WHERE item_id = ? ORDER BY id DESC"
+        " LIMIT ?",
         (item_id, limit),
     )
     return [Move(**dict(row)) for row in rows]
@@ -183,8 +198,8 @@ def moves(db: Connection, item_id: int, limit: int = 60) -> list[Move]:
 def used_by(db: Connection, job_id: int) -> dict[str, float]:
     """What a job has taken of each item, what it put back taken off; wire by the piece."""
     rows = db.execute(
-        "SELECT i.name, -sum(m.change) AS used FROM stock_move m JOIN stock_item i ON i.id = m.item_id WHERE m.job_id = ? AND m.why <> 'offcut'"
-        " GROUP BY i.id HAVING abs(used) > 1e-9 ORDER BY i.name",
+        "SELECT i.name, -sum(m.change) AS used FROM stock_move m JOIN stock_item i ON i.id = m.item_id WHERE m.job_id ="
+        " ? AND m.why <> 'offcut' GROUP BY i.id HAVING abs(used) > 1e-9 ORDER BY i.name",
         (job_id,),
     )
     return {row["name"]: row["used"] for row in rows}
@@ -214,12 +229,21 @@ def spend_lot(db: Connection, lot_id: int, at: str) -> None:
 
 
 def order(
-    db: Connection, what: str, due_on: str, at: str, *, item_id: int | None = None, quantity: float = 1, job_id: int | None = None, step: str = ""
-) -> None:  # fmt: skip
+    db: Connection,
+    what: str,
+    due_on: str,
+    at: str,
+    *,
+    item_id: int | None = None,
+    quantity: float = 1,
+    job_id: int | None = None,
+    step: str = "",
+) -> None:
     """Enter something as on order."""
     with transaction(db):
         db.execute(
-            "INSERT INTO stock_order (what, item_id, quantity, job_id, step, due_on, ordered_at) VALUES (?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO stock_order (what, item_id, quantity, job_id, step, due_on, ordered_at) VALUES (?, ?, ?, ?, ?,"
+            " ?, ?)",
             (what, item_id, quantity, job_id, step, due_on, at),
         )
 
@@ -227,7 +251,8 @@ def order(
 def orders(db: Connection) -> list[Order]:
     """What is on order and has not come, the nearest day first."""
     rows = db.execute(
-        "SELECT id, what, item_id, quantity, job_id, step, due_on FROM stock_order WHERE arrived_at IS NULL ORDER BY due_on, id"
+        "SELECT id, what, item_id, quantity, job_id, step, due_on FROM stock_order WHERE arrived_at IS NULL ORDER BY"
+        " due_on, id"
     )
     return [Order(**dict(row)) for row in rows]
 
@@ -236,7 +261,8 @@ def arrived(db: Connection, order_id: int, at: str) -> bool:
     """Record that an order has come: an item's stock grows by it. False when it had come before or is none."""
     with transaction(db):
         row = db.execute(
-            "UPDATE stock_order SET arrived_at = ? WHERE id = ? AND arrived_at IS NULL RETURNING item_id, quantity, what",
+            "UPDATE stock_order SET arrived_at = ? WHERE id = ? AND arrived_at IS NULL RETURNING item_id, quantity,"
+            " what",
             (at, order_id),
         ).fetchone()
         if row is not None and row["item_id"] is not None:

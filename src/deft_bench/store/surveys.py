@@ -1,4 +1,6 @@
-"""Surveys and their readings. A reading is never overwritten: a correction is a new row that names the one it replaces."""
+"""Surveys and their readings. A reading is never overwritten: a correction is a new row that names the one it
+replaces.
+"""
 
 import json
 import sqlite3
@@ -26,7 +28,9 @@ class Survey:
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """One accepted reading in whole micrometres (of cents in hundredths, of a test 1 or 0); None was withdrawn. `replaces` is the reading it corrects."""
+    """One accepted reading in whole micrometres (of cents in hundredths, of a test 1 or 0); None was withdrawn.
+    `replaces` is the reading it corrects.
+    """
 
     id: int
     lane: str
@@ -50,8 +54,17 @@ _SURVEY = """SELECT id, uid, instrument_id, job_id, frets, taken_at, kind, stage
     string_state, temperature_c, humidity, reading_order, note, strings, at_frets FROM survey"""
 _READING = "SELECT r.id, r.lane, r.fret, r.value_um, r.typed, r.at, r.replaces, r.token FROM reading r"
 _HEAD = (
-    "kind", "stage", "method", "surface", "tool", "resolution_um", "string_state", "temperature_c", "humidity", "strings",
-)  # fmt: skip
+    "kind",
+    "stage",
+    "method",
+    "surface",
+    "tool",
+    "resolution_um",
+    "string_state",
+    "temperature_c",
+    "humidity",
+    "strings",
+)
 
 
 def _survey(row: Any) -> Survey:
@@ -200,7 +213,9 @@ def accept(
 
 
 def add_many(db: Connection, survey_id: int, rows: Iterable[tuple[Place, int, str]], at: str) -> int:
-    """Save a sheet of readings in one transaction, each as a correction where there is one; returns how many changed."""
+    """Save a sheet of readings in one transaction, each as a correction where there is one; returns how many
+    changed.
+    """
     with transaction(db):
         count = 0
         for place, value_um, typed in rows:
@@ -208,7 +223,8 @@ def add_many(db: Connection, survey_id: int, rows: Iterable[tuple[Place, int, st
             if current is not None and current.value_um == value_um:
                 continue
             db.execute(
-                "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at, replaces) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at, replaces) VALUES (?, ?, ?, ?, ?,"
+                " ?, ?)",
                 (survey_id, *place, value_um, typed, at, current.id if current else None),
             )
             count += 1
@@ -242,7 +258,9 @@ def counts(db: Connection, survey_ids: Sequence[int]) -> dict[int, int]:
 
 @dataclass(frozen=True, slots=True)
 class Sounded:
-    """One note as the microphone heard it: string, what was played (open, harmonic, fretted), its fret and its first partial in Hz."""
+    """One note as the microphone heard it: string, what was played (open, harmonic, fretted), its fret and its first
+    partial in Hz.
+    """
 
     string: int
     what: str

@@ -19,8 +19,8 @@ class Care:
 def tools(db: Connection) -> list[Tool]:
     """Every tool with the time at which it was last seen to."""
     rows = db.execute(
-        "SELECT t.id, t.name, t.care, t.lasts_min, t.note, (SELECT max(at) FROM tool_event e WHERE e.tool_id = t.id) AS since"
-        " FROM tool t WHERE t.retired_at IS NULL ORDER BY t.name COLLATE NOCASE"
+        "SELECT t.id, t.name, t.care, t.lasts_min, t.note, (SELECT max(at) FROM tool_event e WHERE e.tool_id = t.id) AS"
+        " since FROM tool t WHERE t.retired_at IS NULL ORDER BY t.name COLLATE NOCASE"
     )
     return [Tool(**dict(row)) for row in rows]
 
@@ -29,15 +29,17 @@ def put(db: Connection, name: str, care: str, lasts_min: int | None, note: str =
     """Enter a tool, or change the one of that name; returns its id."""
     with transaction(db):
         row = db.execute(
-            "INSERT INTO tool (name, care, lasts_min, note) VALUES (?, ?, ?, ?) ON CONFLICT (name) DO UPDATE SET care = excluded.care,"
-            " lasts_min = excluded.lasts_min, note = excluded.note, retired_at = NULL RETURNING id",
+            "INSERT INTO tool (name, care, lasts_min, note) VALUES (?, ?, ?, ?) ON CONFLICT (name) DO UPDATE SET care ="
+            " excluded.care, lasts_min = excluded.lasts_min, note = excluded.note, retired_at = NULL RETURNING id",
             (name, care, lasts_min, note),
         ).fetchone()
     return int(row["id"])
 
 
 def seen_to(db: Connection, tool_id: int, at: str, note: str = "") -> bool:
-    """Record that a tool was sharpened, its paper or blade changed, or it was trued; False when there is no such tool."""
+    """Record that a tool was sharpened, its paper or blade changed, or it was trued; False when there is no such
+    tool.
+    """
     with transaction(db):
         if db.execute("SELECT 1 FROM tool WHERE id = ?", (tool_id,)).fetchone() is None:
             return False
@@ -52,15 +54,19 @@ def cares(db: Connection, tool_id: int, limit: int = 8) -> list[Care]:
 
 
 def worked_since(db: Connection, since: str, limit: int = 2000) -> list[Worked]:
-    """Steps finished since a moment with the minutes that they took (None where no start was kept), the latest of them."""
+    """Steps finished since a moment with the minutes that they took (None where no start was kept), the latest of
+    them.
+    """
     rows = db.execute(
-        "SELECT f.job_id, f.step, f.at FROM sheet_event f WHERE f.kind = 'finished' AND f.at >= ? ORDER BY f.at DESC LIMIT ?",
+        "SELECT f.job_id, f.step, f.at FROM sheet_event f WHERE f.kind = 'finished' AND f.at >= ? ORDER BY f.at DESC"
+        " LIMIT ?",
         (since, limit),
     ).fetchall()
     found = []
     for row in rows:
         started = db.execute(
-            "SELECT at FROM sheet_event WHERE job_id = ? AND step = ? AND kind = 'started' AND at <= ? ORDER BY id DESC LIMIT 1",
+            "SELECT at FROM sheet_event WHERE job_id = ? AND step = ? AND kind = 'started' AND at <= ? ORDER BY id DESC"
+            " LIMIT 1",
             (row["job_id"], row["step"], row["at"]),
         ).fetchone()
         events = [Event(row["step"], "started", started["at"])] if started else []

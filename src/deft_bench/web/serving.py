@@ -17,8 +17,8 @@ THREADS = 16
 def serve(database: Path, host: str, port: int, hosts: tuple[str, ...] = (), *, any_port: bool = False) -> int:
     """Serve until stopped; prints the address. Raises StoreError for an unusable database or a port that is taken.
 
-    With `any_port` a port that is taken is not a failure: a free one is used and printed. While it runs nobody can put another
-    file in the database's place.
+    With `any_port` a port that is taken is not a failure: a free one is used and printed. While it runs nobody can put
+    another file in the database's place.
     """
     refuse_other_files(database)
     try:

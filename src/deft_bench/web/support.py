@@ -157,7 +157,9 @@ class Form:
         return value
 
     def frets(self, field: str, most: int) -> tuple[int, ...]:
-        """Fret numbers from 1 to `most`, with commas or spaces between and spans such as 1-5; empty when none is typed."""
+        """Fret numbers from 1 to `most`, with commas or spaces between and spans such as 1-5; empty when none is
+        typed.
+        """
         found: set[int] = set()
         for word in self.text(field).replace("–", "-").replace(",", " ").split():
             first, _, last = word.partition("-")

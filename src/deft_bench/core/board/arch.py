@@ -1,4 +1,6 @@
-"""The arch of a board along its length: the fall at every fret, the hump that strings see, and which radius suits whom."""
+"""The arch of a board along its length: the fall at every fret, the hump that strings see, and which radius suits
+whom.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -107,9 +109,11 @@ def sharing_cone(spec: Spec, layout: Layout) -> Cone | None:
 
 
 def bend_cost(spec: Spec, layout: Layout, cone: Cone, bend_mm: float = BEND_MM) -> float:
-    """Clearance that a bend of string 1 at fret 12 loses over the frets beyond it, mm: how far the arch rises above the bent string's chord.
+    """Clearance that a bend of string 1 at fret 12 loses over the frets beyond it, mm: how far the arch rises above the
+    bent string's chord.
 
-    The bent string runs straight in plan from its pushed place at fret 12 to its saddle. 0 on boards of fewer than 14 frets.
+    The bent string runs straight in plan from its pushed place at fret 12 to its saddle. 0 on boards of fewer than 14
+    frets.
     """
     if spec.frets < 14:
         return 0.0
@@ -137,7 +141,9 @@ class RadiusWay:
 
 @dataclass(frozen=True, slots=True)
 class RadiusAdvice:
-    """The radius suggested (µm; None is flat; two for a compound board), why, and the neighbouring ways with what each costs."""
+    """The radius suggested (µm; None is flat; two for a compound board), why, and the neighbouring ways with what
+    each costs.
+    """
 
     nut_um: int | None
     end_um: int | None
@@ -161,8 +167,8 @@ _USUAL: dict[str, tuple[int | None, str]] = {
 def advise_radius(spec: Spec, layout: Layout, length: Length = in_mm, long: Length = long_in_mm) -> RadiusAdvice:
     """A radius for this kind of instrument and this player's hand, with what its neighbours cost.
 
-    A light hand plays low and bends: one block flatter. A heavy hand plays higher, so that the arch can follow the fingers:
-    one block rounder. A board whose outer strings would see a hump that counts is advised as a cone.
+    A light hand plays low and bends: one block flatter. A heavy hand plays higher, so that the arch can follow the
+    fingers: one block rounder. A board whose outer strings would see a hump that counts is advised as a cone.
     """
     usual, why = _USUAL.get(spec.kind, _USUAL["electric"])
     because = [f"Usual here is {long(usual / 1000)}: {why}." if usual else f"Usual here is flat: {why}."]
@@ -180,7 +186,8 @@ def advise_radius(spec: Spec, layout: Layout, length: Length = in_mm, long: Leng
     elif spec.hand == "heavy" and at > 0 and spec.kind not in ("acoustic", "twelve_string"):
         at -= 1
         because.append(
-            "A heavy hand plays at a higher action, which clears bends by itself: one block rounder lies easier under a barré."
+            "A heavy hand plays at a higher action, which clears bends by itself: one block rounder lies easier under a"
+            " barré."
         )
     radius = BLOCKS_UM[at]
     ways = _ways(spec, layout, BLOCKS_UM[max(0, at - 2) : at + 3])
@@ -195,7 +202,8 @@ def advise_radius(spec: Spec, layout: Layout, length: Length = in_mm, long: Leng
         grown = 1 + (abs(outer.saddle[1]) / abs(outer.nut[1]) - 1) * fret_position(1, spec.frets)
         end = int(round(radius * grown, -3))
         because.append(
-            f"As a cylinder its outer strings would see a hump of {length(here.hump_mm)}: a cone opening to {long(end / 1000)} at the last fret has none."
+            f"As a cylinder its outer strings would see a hump of {length(here.hump_mm)}: a cone opening to"
+            f" {long(end / 1000)} at the last fret has none."
         )
     return RadiusAdvice(radius, end, tuple(because), ways)
 

@@ -21,21 +21,33 @@ def slot_by(spec: Spec, plan: BoardPlan, at: ArchAt, school: School) -> Slot | N
     """A slot at one fret by a school; None when it would come through the board."""
     try:
         return slot(
-            spec.tang_depth_um / 1000, plan.under_tang_gap_um / 1000, at.radius_mm, at.width_mm, spec.board_thickness_um / 1000,
-            school, plan.guide_um / 1000,
-        )  # fmt: skip
+            spec.tang_depth_um / 1000,
+            plan.under_tang_gap_um / 1000,
+            at.radius_mm,
+            at.width_mm,
+            spec.board_thickness_um / 1000,
+            school,
+            plan.guide_um / 1000,
+        )
     except ValueError:
         return None
 
 
 def board_call(spec: Spec, plan: BoardPlan, view: PlanView, checks: Sequence[Check], length: Length = in_mm) -> Call:
-    """What to do with this board. The widest fret decides the depth from the flat, because the radius falls most there."""
+    """What to do with this board. The widest fret decides the depth from the flat, because the radius falls most
+    there.
+    """
     failing = [check for check in checks if check.level == "fails"]
     if failing:
         return Call(
-            f"Do not cut yet. {failing[0].say}", "stop", {"failing": float(len(failing))}, tuple(check.say for check in failing[1:]),
-            (), "certain", None,
-        )  # fmt: skip
+            f"Do not cut yet. {failing[0].say}",
+            "stop",
+            {"failing": float(len(failing))},
+            tuple(check.say for check in failing[1:]),
+            (),
+            "certain",
+            None,
+        )
     sections = arch(spec, view.layout)
     widest = max(sections[1:], key=lambda at: at.fall_mm)
     made = slot_by(spec, plan, widest, plan.school)
@@ -44,16 +56,21 @@ def board_call(spec: Spec, plan: BoardPlan, view: PlanView, checks: Sequence[Che
     first = length(made.first_cut_mm or 0.0)
     flat = spec.radius_kind == "flat"
     say = {
-        "flat_before_radius": f"Cut the slots {first} deep from the flat, then radius."
-        if not flat
-        else f"Cut the slots {first} deep.",
+        "flat_before_radius": (
+            f"Cut the slots {first} deep from the flat, then radius." if not flat else f"Cut the slots {first} deep."
+        ),
         "two_stage": f"Cut a guide {first} deep from the flat, radius, then deepen to {depth}.",
         "follow_radius": f"Radius first, then cut the slots along the curve, {depth}.",
     }[plan.school]
     because = [
-        f"Tang {length(spec.tang_depth_um / 1000)} and {length(plan.under_tang_gap_um / 1000)} under it; "
-        f"the radius falls {length(widest.fall_mm)} at the edges of fret {widest.fret}.",
-        f"{length(made.wood_under_slot_mm)} of wood is left under the deepest cut, the edge is {length(made.edge_thickness_mm)} thick.",
+        (
+            f"Tang {length(spec.tang_depth_um / 1000)} and {length(plan.under_tang_gap_um / 1000)} under it; "
+            f"the radius falls {length(widest.fall_mm)} at the edges of fret {widest.fret}."
+        ),
+        (
+            f"{length(made.wood_under_slot_mm)} of wood is left under the deepest cut, the edge is"
+            f" {length(made.edge_thickness_mm)} thick."
+        ),
         f"The saw makes {length(plan.kerf_um / 1000)}; try it on an offcut of the same piece first.",
     ]
     instead = []

@@ -1,9 +1,10 @@
 """Where a board's geometry fails or comes near it, each in one sentence with its number."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from deft_bench.core.board.arch import arch
+from deft_bench.core.board.arch import ArchAt, arch
 from deft_bench.core.board.marking import cents_of
 from deft_bench.core.board.plan import BoardPlan
 from deft_bench.core.board.plan_view import PlanView
@@ -36,27 +37,40 @@ def board_checks(
 ) -> list[Check]:
     """Every finding, the failing ones first. The specification and plan must be sound."""
     found = [
-        *_slots(spec, plan, view, length), *_inlays(plan, view, length), *_edges(spec, plan, view, length), *_pins(spec, plan, view, length),
+        *_slots(spec, plan, view, length),
+        *_inlays(plan, view, length),
+        *_edges(spec, plan, view, length),
+        *_pins(spec, plan, view, length),
         *_rule(spec, rule, read_share, length),
-    ]  # fmt: skip
+    ]
     return sorted(found, key=lambda check: check.level != "fails")
 
 
 def _slots(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[Check]:
-    found: list[Check] = []
     try:
         sections = arch(spec, view.layout)
     except ValueError as error:
         return [Check("arch", "fails", f"The radius does not fit the board: {error}.")]
+    return [*_cuts(spec, plan, sections[1:], length), *_thin_edges(sections, length), *_kerf(plan, length)]
+
+
+def _cuts(spec: Spec, plan: BoardPlan, sections: Sequence[ArchAt], length: Length) -> list[Check]:
+    """Slots that come through, leave too little wood, or leave a hollow under the wire."""
+    found: list[Check] = []
     through, thin, hollow = [], [], []
     least = float("inf")
     warnings = ""
-    for at in sections[1:]:
+    for at in sections:
         try:
             cut = slot(
-                spec.tang_depth_um / 1000, plan.under_tang_gap_um / 1000, at.radius_mm, at.width_mm, spec.board_thickness_um / 1000,
-                plan.school, plan.guide_um / 1000,
-            )  # fmt: skip
+                spec.tang_depth_um / 1000,
+                plan.under_tang_gap_um / 1000,
+                at.radius_mm,
+                at.width_mm,
+                spec.board_thickness_um / 1000,
+                plan.school,
+                plan.guide_um / 1000,
+            )
         except ValueError:
             through.append(at.fret)
             continue
@@ -68,30 +82,59 @@ def _slots(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[
             warnings = length(cut.void_at_centre_mm)
     if through:
         found.append(
-            Check("slot_through", "fails", f"The slot comes through the board at {frets_named(through)}: a thicker board, less gap, or the slot along the curve.", tuple(through))
-        )  # fmt: skip
+            Check(
+                "slot_through",
+                "fails",
+                f"The slot comes through the board at {frets_named(through)}: a thicker board, less gap, or the slot"
+                " along the curve.",
+                tuple(through),
+            )
+        )
     if thin:
         found.append(
-            Check("wood_left", "mind", f"As little as {length(least)} of wood is left under the slot at {frets_named(thin)}.", tuple(thin))
-        )  # fmt: skip
+            Check(
+                "wood_left",
+                "mind",
+                f"As little as {length(least)} of wood is left under the slot at {frets_named(thin)}.",
+                tuple(thin),
+            )
+        )
     if hollow:
         found.append(
-            Check("hollow", "mind", f"The guide cut leaves up to {warnings} hollow under the wire at {frets_named(hollow)}.", tuple(hollow))
-        )  # fmt: skip
-    edges = [at for at in sections if at.edge_mm < THIN_EDGE_MM]
-    if edges:
-        worst = min(edges, key=lambda at: at.edge_mm)
-        level: Literal["fails", "mind"] = "fails" if worst.edge_mm <= 0 else "mind"
-        where = "the nut" if worst.fret == 0 else f"fret {worst.fret}"
-        found.append(
-            Check("thin_edge", level, f"The board's edge is {length(worst.edge_mm)} thick at {where}; {length(THIN_EDGE_MM)} is the least that stands handling.", tuple(at.fret for at in edges))
-        )  # fmt: skip
-    clearance = (plan.kerf_um - plan.tang_width_um) / 1000
-    if clearance < 0:
-        found.append(
-            Check("kerf", "fails", f"The tang is {length(-clearance)} wider than the slot: it will not go in.")
+            Check(
+                "hollow",
+                "mind",
+                f"The guide cut leaves up to {warnings} hollow under the wire at {frets_named(hollow)}.",
+                tuple(hollow),
+            )
         )
     return found
+
+
+def _thin_edges(sections: Sequence[ArchAt], length: Length) -> list[Check]:
+    edges = [at for at in sections if at.edge_mm < THIN_EDGE_MM]
+    if not edges:
+        return []
+    worst = min(edges, key=lambda at: at.edge_mm)
+    level: Literal["fails", "mind"] = "fails" if worst.edge_mm <= 0 else "mind"
+    where = "the nut" if worst.fret == 0 else f"fret {worst.fret}"
+    return [
+        Check(
+            "thin_edge",
+            level,
+            f"The board's edge is {length(worst.edge_mm)} thick at {where}; {length(THIN_EDGE_MM)} is the least"
+            " that stands handling.",
+            tuple(at.fret for at in edges),
+        )
+    ]
+
+
+def _kerf(plan: BoardPlan, length: Length) -> list[Check]:
+    clearance = (plan.kerf_um - plan.tang_width_um) / 1000
+    if clearance >= 0:
+        return []
+    say = f"The tang is {length(-clearance)} wider than the slot: it will not go in."
+    return [Check("kerf", "fails", say)]
 
 
 def _inlays(plan: BoardPlan, view: PlanView, length: Length) -> list[Check]:
@@ -113,8 +156,14 @@ def _inlays(plan: BoardPlan, view: PlanView, length: Length) -> list[Check]:
         frets = sorted({piece.fret for piece in near})
         worst = min(piece.clearance_mm for piece in near)
         found.append(
-            Check("inlay_near_slot", "mind", f"Only {length(worst)} of wood between inlay and slot before {frets_named(frets)}, less than the inlay is deep: cut the slots first, or the wall breaks out under the saw.", tuple(frets))
-        )  # fmt: skip
+            Check(
+                "inlay_near_slot",
+                "mind",
+                f"Only {length(worst)} of wood between inlay and slot before {frets_named(frets)}, less than the inlay"
+                " is deep: cut the slots first, or the wall breaks out under the saw.",
+                tuple(frets),
+            )
+        )
     return found
 
 
@@ -138,8 +187,14 @@ def _edges(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[
         elif clear[worst] < LEAST_EDGE_MM:
             near = tuple(fret for fret, mm in clear.items() if mm < LEAST_EDGE_MM)
             found.append(
-                Check("string_near_edge", "mind", f"The outer {side} string lies {length(clear[worst])} from the edge at {where}: pulled, it slips over the bevelled fret end.", near)
-            )  # fmt: skip
+                Check(
+                    "string_near_edge",
+                    "mind",
+                    f"The outer {side} string lies {length(clear[worst])} from the edge at {where}: pulled, it slips"
+                    " over the bevelled fret end.",
+                    near,
+                )
+            )
     overhang, half = plan.end_overhang_um / 1000, spec.crown_width_um / 2000
     if overhang < half:
         found.append(
@@ -203,5 +258,11 @@ def _rule(spec: Spec, rule: list[RuleStep], read_share: float, length: Length) -
     if not coarse:
         return []
     return [
-        Check("rule_coarse", "mind", f"The rule is too coarse for {frets_named(coarse)}: half a step costs up to {worst:.1f} cents there. A finer rule, or a scribed template.", tuple(coarse))
-    ]  # fmt: skip
+        Check(
+            "rule_coarse",
+            "mind",
+            f"The rule is too coarse for {frets_named(coarse)}: half a step costs up to {worst:.1f} cents there. A"
+            " finer rule, or a scribed template.",
+            tuple(coarse),
+        )
+    ]

@@ -1,10 +1,10 @@
 """Cutting fret blanks from wire: the fewest pieces that yield them all, proven fewest.
 
-A piece of length P yields n blanks when Σ lengths + (n − 1)·saw ≤ P, that is when Σ (length + saw) ≤ P + saw: bin packing.
-Any k pieces can be replaced by the k longest, so only those are tried. A first plan puts each blank, longest first, where it
-fits tightest. A lower bound comes from the pattern relaxation (column generation with a knapsack, as cutting-stock textbooks give it);
-where the two differ, a search over what is between them decides. Lengths are whole micrometres, so that no blank is lost to
-rounding; the relaxation's are rounded so that the bound stays a bound.
+A piece of length P yields n blanks when Σ lengths + (n − 1)·saw ≤ P, that is when Σ (length + saw) ≤ P + saw: bin
+packing. Any k pieces can be replaced by the k longest, so only those are tried. A first plan puts each blank, longest
+first, where it fits tightest. A lower bound comes from the pattern relaxation (column generation with a knapsack, as
+cutting-stock textbooks give it); where the two differ, a search over what is between them decides. Lengths are whole
+micrometres, so that no blank is lost to rounding; the relaxation's are rounded so that the bound stays a bound.
 """
 
 import math
@@ -33,8 +33,8 @@ class Cutting:
 def plan_cutting(blanks_um: Sequence[int], pieces_um: Sequence[int], saw_um: int) -> Cutting:
     """Cut all blanks from the fewest of the pieces; raises ValueError when they cannot all be cut.
 
-    `proven` is False only when bound and plan differ and the search between them had to be cut short. The same question is answered
-    from memory: pages ask it again and again.
+    `proven` is False only when bound and plan differ and the search between them had to be cut short. The same question
+    is answered from memory: pages ask it again and again.
     """
     return _planned(tuple(blanks_um), tuple(pieces_um), saw_um)
 
@@ -71,7 +71,9 @@ def _planned(blanks_um: tuple[int, ...], pieces_um: tuple[int, ...], saw_um: int
 
 
 def _tightest(sizes: Sequence[int], rooms: Sequence[int]) -> list[list[int]] | None:
-    """Each blank into the fullest opened piece that still takes it, else into the next longest; None when one is left."""
+    """Each blank into the fullest opened piece that still takes it, else into the next longest; None when one is
+    left.
+    """
     left: list[int] = []
     held: list[list[int]] = []
     for i, size in enumerate(sizes):
@@ -90,10 +92,11 @@ def _tightest(sizes: Sequence[int], rooms: Sequence[int]) -> list[list[int]] | N
 
 
 def _pattern_bound(sizes: Sequence[int], room: int) -> tuple[int, list[np.ndarray]]:
-    """A lower bound on the pieces of one length that hold all sizes, the pattern relaxation rounded up; and its patterns.
+    """A lower bound on the pieces of one length that hold all sizes, the pattern relaxation rounded up; and its
+    patterns.
 
-    Weights are rounded down and the room up, to `GRAIN_UM`. The dual bound (value over the dearest pattern's worth) is taken at each round, so that stopping early
-    still gives a bound.
+    Weights are rounded down and the room up, to `GRAIN_UM`. The dual bound (value over the dearest pattern's worth) is
+    taken at each round, so that stopping early still gives a bound.
     """
     weights = [size // GRAIN_UM for size in sizes]
     capacity = -(-room // GRAIN_UM)
@@ -114,7 +117,9 @@ def _pattern_bound(sizes: Sequence[int], room: int) -> tuple[int, list[np.ndarra
 def _from_patterns(
     sizes: Sequence[int], rooms: Sequence[int], patterns: Sequence[np.ndarray], known: list[list[int]] | None
 ) -> list[list[int]] | None:
-    """The fewest of the relaxation's own patterns that cover all sizes, where they fit the pieces, or the plan known."""
+    """The fewest of the relaxation's own patterns that cover all sizes, where they fit the pieces, or the plan
+    known.
+    """
     fitting = [p for p in patterns if sum(size for size, taken in zip(sizes, p, strict=True) if taken) <= rooms[0]]
     columns = np.array(fitting).T
     cover = LinearConstraint(columns, lb=np.ones(len(sizes)))

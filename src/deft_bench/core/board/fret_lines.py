@@ -68,7 +68,9 @@ class FretLine:
 
 
 def string_extent(scale_mm: float, outline: Outline) -> float:
-    """The x-extent of an outer string: its scale, or the projection of it where the scale is measured along the string."""
+    """The x-extent of an outer string: its scale, or the projection of it where the scale is measured along the
+    string.
+    """
     along = outline.along_strings
     if along is None:
         along = outline.bass_scale_mm != outline.treble_scale_mm
@@ -86,7 +88,9 @@ def nut_offsets(outline: Outline) -> tuple[float, float]:
 
 
 def fret_lines(outline: Outline) -> list[FretLine]:
-    """Frets 0..N from edge to edge. Each edge is straight, from its margin at the nut to its margin at the last fret."""
+    """Frets 0..N from edge to edge. Each edge is straight, from its margin at the nut to its margin at the last
+    fret.
+    """
     bass_x, treble_x = nut_offsets(outline)
     bass_extent = string_extent(outline.bass_scale_mm, outline)
     treble_extent = string_extent(outline.treble_scale_mm, outline)
@@ -98,7 +102,7 @@ def fret_lines(outline: Outline) -> list[FretLine]:
         return (bass_x + share * bass_extent, -y), (treble_x + share * treble_extent, y)
 
     crossings = [on_strings(fret) for fret in range(outline.frets + 1)]
-    (nut, last) = crossings[0], crossings[-1]
+    nut, last = crossings[0], crossings[-1]
 
     def edge(side: int) -> tuple[Point, Point]:
         string, margin = (0, outline.bass_margin_mm) if side < 0 else (1, outline.treble_margin_mm)

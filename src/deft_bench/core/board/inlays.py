@@ -1,4 +1,5 @@
-"""Inlays and side markers: where each piece lies, its true size and angles on a tapered or fanned board, and how near a slot comes.
+"""Inlays and side markers: where each piece lies, its true size and angles on a tapered or fanned board, and how near a
+slot comes.
 
 Frame and units as in fret_lines: x along the centreline, y across with bass negative, millimetres.
 """
@@ -17,9 +18,9 @@ DOUBLE_SHARES = (0.27, 0.73)
 class Inlay:
     """One piece before fret `fret`. A dot has a diameter and no corners; a block has corners and no diameter.
 
-    Corners run bass nut side, bass body side, treble body side, treble nut side. `nut_angle_deg` and `body_angle_deg` are
-    the ends' angles from square. `clearance_mm` is the wood left between the piece and the nearer slot's wall: negative
-    when the piece breaks into it.
+    Corners run bass nut side, bass body side, treble body side, treble nut side. `nut_angle_deg` and `body_angle_deg`
+    are the ends' angles from square. `clearance_mm` is the wood left between the piece and the nearer slot's wall:
+    negative when the piece breaks into it.
     """
 
     fret: int
@@ -36,7 +37,9 @@ class Inlay:
 
 @dataclass(frozen=True, slots=True)
 class Strip:
-    """The strip that all blocks are cut from, mm: as wide as the longest piece is along the board, and its length with saw cuts."""
+    """The strip that all blocks are cut from, mm: as wide as the longest piece is along the board, and its length
+    with saw cuts.
+    """
 
     width_mm: float
     length_mm: float
@@ -67,8 +70,8 @@ def blocks(
 ) -> list[Inlay]:
     """Blocks that follow the taper and the fan: each end lies on its own line between the two frets.
 
-    `share` of the space between the frets is filled, about its middle; `side_mm` is left to each edge, measured along the
-    end. Raises ValueError naming the fret where nothing would be left of the piece.
+    `share` of the space between the frets is filled, about its middle; `side_mm` is left to each edge, measured along
+    the end. Raises ValueError naming the fret where nothing would be left of the piece.
     """
     found = []
     for fret in frets:
@@ -89,8 +92,19 @@ def blocks(
         centre = _between(_between(nb, nt, 0.5), _between(bb, bt, 0.5), 0.5)
         length = math.dist(_between(nb, nt, 0.5), _between(bb, bt, 0.5))
         found.append(
-            Inlay(fret, centre, 0.0, corners, length, math.dist(nb, nt), math.dist(bb, bt), _angle(nb, nt), _angle(bb, bt), clear)
-        )  # fmt: skip
+            Inlay(
+                fret,
+                centre,
+                0.0,
+                corners,
+                length,
+                math.dist(nb, nt),
+                math.dist(bb, bt),
+                _angle(nb, nt),
+                _angle(bb, bt),
+                clear,
+            )
+        )
     return found
 
 
@@ -106,7 +120,9 @@ def strip_needed(pieces: Sequence[Inlay], saw_mm: float) -> Strip | None:
 
 
 def side_markers(lines: Sequence[FretLine], frets: Sequence[int]) -> list[tuple[int, Point]]:
-    """(fret, place) of each marker on the bass edge, which faces the player: half-way between frets, two at the octaves."""
+    """(fret, place) of each marker on the bass edge, which faces the player: half-way between frets, two at the
+    octaves.
+    """
     found = []
     for fret in frets:
         before, after = lines[fret - 1].bass_edge, lines[fret].bass_edge

@@ -12,8 +12,9 @@ from deft_bench.core.board.positions import RuleStep, fret_position, nearest_mar
 class Mark:
     """One fret on one marking line. `from_datum_mm` is signed: negative toward the nut from a square fret.
 
-    `rest_mm` is how far the true place lies past the mark. `cents` is the error if the mark itself is cut, `at_stake_cents` the
-    worst that reading the rule to its step can cost, `chained_mm` and `chained_cents` the worst after marking from fret to fret.
+    `rest_mm` is how far the true place lies past the mark. `cents` is the error if the mark itself is cut,
+    `at_stake_cents` the worst that reading the rule to its step can cost, `chained_mm` and `chained_cents` the worst
+    after marking from fret to fret.
     """
 
     fret: int
@@ -54,7 +55,8 @@ def cents_of(speaking_mm: float, error_mm: float) -> float:
 
 
 def marking_lines(outline: Outline, rule: Sequence[RuleStep], read_share: float) -> list[MarkingLine]:
-    """Marks for a straight board along its centreline from the nut, for a fanned one along both outer strings from the square fret.
+    """Marks for a straight board along its centreline from the nut, for a fanned one along both outer strings from the
+    square fret.
 
     On a fanned board the nut is derived like any fret, so it stands in the list as fret 0.
     """
@@ -95,10 +97,17 @@ def _marks(
         before = places.get(fret - 1)
         found.append(
             Mark(
-                fret, away, 0.0 if before is None else place - before, sign * mark, -error, cents_of(speaking, error),
-                cents_of(speaking, step / 2), chained, cents_of(speaking, chained),
+                fret,
+                away,
+                0.0 if before is None else place - before,
+                sign * mark,
+                -error,
+                cents_of(speaking, error),
+                cents_of(speaking, step / 2),
+                chained,
+                cents_of(speaking, chained),
             )
-        )  # fmt: skip
+        )
     return tuple(found)
 
 

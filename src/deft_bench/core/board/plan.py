@@ -1,4 +1,6 @@
-"""How a board is to be made, beyond the instrument's specification: slots, blank, strings, inlays, pins, headstock, machine."""
+"""How a board is to be made, beyond the instrument's specification: slots, blank, strings, inlays, pins, headstock,
+machine.
+"""
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, fields, replace
@@ -21,7 +23,8 @@ class BoardPlan:
     """Lengths are whole micrometres. `gauges_um` and `posts_um` list string 1, the treble one, first.
 
     `posts_um` is (behind the nut, off the centreline with treble positive) of each tuner post; empty when not given.
-    `inlay_share` is a block's share of the space between its frets, in percent; `set_fraction` 0 means a readout in hundredths.
+    `inlay_share` is a block's share of the space between its frets, in percent; `set_fraction` 0 means a readout in
+    hundredths.
     """
 
     kerf_um: int = 600
@@ -69,7 +72,9 @@ class BoardPlan:
 
 CHOICES: dict[str, dict[str, str]] = {
     "school": {
-        "flat_before_radius": "full, from the flat", "two_stage": "guide, then deepen", "follow_radius": "along the curve",
+        "flat_before_radius": "full, from the flat",
+        "two_stage": "guide, then deepen",
+        "follow_radius": "along the curve",
     },
     "spacing": {"equal_gaps": "equal gaps", "equal_centres": "equal centres"},
     "inlay_style": {"dots": "dots", "blocks": "blocks", "none": "none"},
@@ -77,7 +82,7 @@ CHOICES: dict[str, dict[str, str]] = {
     "machine_units": {"mm": "millimetres (G21)", "in": "inches (G20)"},
     "machine_follow": {"radius": "along the radius", "flat": "level, from the flat"},
     "paper": {"a4": "A4", "letter": "Letter"},
-}  # fmt: skip
+}
 
 LENGTHS: dict[str, tuple[str, int, int]] = {
     # field: (what it is called, least, most) in micrometres
@@ -118,9 +123,16 @@ COUNTS: dict[str, tuple[str, int, int]] = {
 
 _GAUGES_UM = {
     # outer string gauges by kind: usual sets, treble and bass
-    "electric": (254, 1_168), "acoustic": (305, 1_346), "classical": (711, 1_118), "twelve_string": (254, 1_194), "baritone": (330, 1_575),
-    "seven_string": (254, 1_499), "tenor": (254, 813), "short_bass": (1_143, 2_540), "long_bass": (1_143, 2_667),
-}  # fmt: skip
+    "electric": (254, 1_168),
+    "acoustic": (305, 1_346),
+    "classical": (711, 1_118),
+    "twelve_string": (254, 1_194),
+    "baritone": (330, 1_575),
+    "seven_string": (254, 1_499),
+    "tenor": (254, 813),
+    "short_bass": (1_143, 2_540),
+    "long_bass": (1_143, 2_667),
+}
 
 
 def usual_gauges(kind: str, strings: int) -> tuple[int, ...]:
@@ -162,7 +174,9 @@ def fitted(plan: BoardPlan, spec: Spec) -> BoardPlan:
 
 
 def sound(plan: BoardPlan, spec: Spec) -> BoardPlan:
-    """A stored plan as it can be drawn under a specification edited since: what no longer fits starts from the usual values, the rest stays."""
+    """A stored plan as it can be drawn under a specification edited since: what no longer fits starts from the usual
+    values, the rest stays.
+    """
     plan = fitted(plan, spec)
     problems = plan_problems(plan, spec)
     if not problems:
@@ -186,12 +200,17 @@ def plan_problems(plan: BoardPlan, spec: Spec, display: Display = MM) -> dict[st
             found[field] = f"Frets are whole numbers from 1 to {spec.frets}."
     if len(plan.gauges_um) != spec.strings or any(not 100 <= gauge <= 5_000 for gauge in plan.gauges_um):
         found["gauges_um"] = (
-            f"Give one gauge a string, {spec.strings} in all, treble first; accepted: {display.fine(100)} to {display.fine(5_000)}."
+            f"Give one gauge a string, {spec.strings} in all, treble first; accepted: {display.fine(100)} to"
+            f" {display.fine(5_000)}."
         )
     if plan.posts_um and len(plan.posts_um) != spec.strings:
         found["posts_um"] = f"Give one post a string, {spec.strings} in all, or none."
-    if found:
-        return found
+    return found or _contradictions(plan, spec, display)
+
+
+def _contradictions(plan: BoardPlan, spec: Spec, display: Display) -> dict[str, str]:
+    """Fields that are each in range but cannot stand together on this board."""
+    found: dict[str, str] = {}
     lines = spec.lines()
     narrow = min(
         min(

@@ -35,8 +35,8 @@ class SlotShape:
 class PlanView:
     """The board in plan. Pins are (fret, place); side markers (fret, place); lengths mm.
 
-    `oversize` is the outline before flush trimming, None when cut to width at once. `nut_cut` is the saw's kerf wholly on the
-    waste side of the nut line.
+    `oversize` is the outline before flush trimming, None when cut to width at once. `nut_cut` is the saw's kerf wholly
+    on the waste side of the nut line.
     """
 
     layout: Layout
@@ -112,8 +112,11 @@ def slot_shape(line: FretLine, kerf_mm: float, binding_mm: float) -> SlotShape:
     length = math.dist(bass, treble)
     nx, ny = (treble[1] - bass[1]) / length * kerf_mm / 2, -(treble[0] - bass[0]) / length * kerf_mm / 2
     corners = (
-        (bass[0] - nx, bass[1] - ny), (bass[0] + nx, bass[1] + ny), (treble[0] + nx, treble[1] + ny), (treble[0] - nx, treble[1] - ny),
-    )  # fmt: skip
+        (bass[0] - nx, bass[1] - ny),
+        (bass[0] + nx, bass[1] + ny),
+        (treble[0] + nx, treble[1] + ny),
+        (treble[0] - nx, treble[1] - ny),
+    )
     return SlotShape(line.fret, bass, treble, corners)
 
 

@@ -6,9 +6,14 @@ from deft_bench.core.board.positions import RuleStep
 from deft_bench.core.units import MM_PER_INCH, UM_PER_INCH, fraction_of_inch
 
 STEPS_MM: dict[str, Fraction] = {
-    "1 mm": Fraction(1), "1/2 mm": Fraction(1, 2), "1/16 in": Fraction(UM_PER_INCH, 16_000), "1/32 in": Fraction(UM_PER_INCH, 32_000),
-    "1/64 in": Fraction(UM_PER_INCH, 64_000), "1/50 in": Fraction(UM_PER_INCH, 50_000), "1/100 in": Fraction(UM_PER_INCH, 100_000),
-}  # fmt: skip
+    "1 mm": Fraction(1),
+    "1/2 mm": Fraction(1, 2),
+    "1/16 in": Fraction(UM_PER_INCH, 16_000),
+    "1/32 in": Fraction(UM_PER_INCH, 32_000),
+    "1/64 in": Fraction(UM_PER_INCH, 64_000),
+    "1/50 in": Fraction(UM_PER_INCH, 50_000),
+    "1/100 in": Fraction(UM_PER_INCH, 100_000),
+}
 READ = {"1": "to the line only", "1/2": "to half a step", "1/5": "to a fifth of a step"}
 LONGEST_MM = 2000.0
 

@@ -91,9 +91,14 @@ class Slot:
 
 
 def slot(
-    tang_mm: float, gap_mm: float, radius_mm: float | None, width_mm: float, thickness_mm: float, school: School,
+    tang_mm: float,
+    gap_mm: float,
+    radius_mm: float | None,
+    width_mm: float,
+    thickness_mm: float,
+    school: School,
     guide_mm: float = 0.8,
-) -> Slot:  # fmt: skip
+) -> Slot:
     """Depths of a fret slot under a radius by one of three schools; the derivation is in docs/methods/slot.md.
 
     The thickness is the board's at the centre when done. Raises ValueError when the slot comes through the board.
@@ -113,7 +118,8 @@ def slot(
         void = max(gap_mm, first - tang_mm)
         if void > gap_mm + 1e-9:
             warnings.append(
-                f"the guide cut leaves {void:.2f} mm hollow under the wire at the centre, more than the {gap_mm:g} asked"
+                f"the guide cut leaves {void:.2f} mm hollow under the wire at the centre, more than the {gap_mm:g}"
+                " asked"
             )
     wood = thickness_mm - deepest
     if wood <= 0:
@@ -179,7 +185,8 @@ class WireFit:
 def wire_fit(
     slot_mm: float, tang_mm: float, barb_mm: float, wire_radius_mm: float, board_radius_mm: float | None
 ) -> WireFit:
-    """Fit by the bite of the barbs: under 0.05 loose, under 0.15 glue, up to 0.30 press, else or a tang too wide: tight.
+    """Fit by the bite of the barbs: under 0.05 loose, under 0.15 glue, up to 0.30 press, else or a tang too wide:
+    tight.
 
     The wire is overbent enough from 70 % of the board's radius up to just under it; on a flat board (None) always.
     """

@@ -1,7 +1,7 @@
 """The moves of a small end mill that cuts the fret slots, and what must not be tried.
 
-Machine frame: x along the board toward the saddle, y across with treble positive, z up; x = 0 at the 12th-fret datum (or the
-nut of a shorter board), y = 0 on the centreline, z = 0 at the crown of the board's face. Millimetres.
+Machine frame: x along the board toward the saddle, y across with treble positive, z up; x = 0 at the 12th-fret datum
+(or the nut of a shorter board), y = 0 on the centreline, z = 0 at the crown of the board's face. Millimetres.
 """
 
 import math
@@ -61,7 +61,8 @@ def machine_problems(spec: Spec, plan: BoardPlan, view: PlanView) -> dict[str, s
     found: dict[str, str] = {}
     if plan.bit_um > plan.kerf_um:
         found["bit_um"] = (
-            f"The end mill ({plan.bit_um / 1000:g} mm) is wider than the slot ({plan.kerf_um / 1000:g} mm): accepted is up to the slot width."
+            f"The end mill ({plan.bit_um / 1000:g} mm) is wider than the slot ({plan.kerf_um / 1000:g} mm): accepted is"
+            " up to the slot width."
         )
     depth = (spec.tang_depth_um + plan.under_tang_gap_um) / 1000
     falls = [at.fall_mm for at in arch(spec, view.layout)[1:]]
@@ -72,12 +73,14 @@ def machine_problems(spec: Spec, plan: BoardPlan, view: PlanView) -> dict[str, s
     least = max(LEAST_WOOD_MM, float(LEAST_WOOD_SHARE) * spec.board_thickness_um / 1000)
     if left < least:
         found["under_tang_gap_um"] = (
-            f"The deepest cut leaves {max(0.0, left):.2f} mm of wood under the slot; at least {least:.2f} mm is accepted."
+            f"The deepest cut leaves {max(0.0, left):.2f} mm of wood under the slot; at least {least:.2f} mm is"
+            " accepted."
         )
     # the holder passes over the crown while the mill is at its deepest
     if plan.bit_reach_um / 1000 < deepest + HOLDER_CLEAR_MM:
         found["bit_reach_um"] = (
-            f"The holder would touch the work: the mill must stand {deepest + HOLDER_CLEAR_MM:.2f} mm or more out of it."
+            f"The holder would touch the work: the mill must stand {deepest + HOLDER_CLEAR_MM:.2f} mm or more out"
+            " of it."
         )
     if plan.safe_um / 1000 < HOLDER_CLEAR_MM:
         found["safe_um"] = f"The safe height is too low; accepted is {HOLDER_CLEAR_MM:g} mm or more."
@@ -85,21 +88,29 @@ def machine_problems(spec: Spec, plan: BoardPlan, view: PlanView) -> dict[str, s
 
 
 def _school_problems(plan: BoardPlan) -> dict[str, str]:
-    """Why a program would not start at the face that the chosen school gives it; on a flat board every school has the same."""
+    """Why a program would not start at the face that the chosen school gives it; on a flat board every school has
+    the same.
+    """
     if plan.school == "two_stage":
         return {
-            "school": "This board is cut in two steps, a guide on the flat face and a deepening on the arch, and one program cannot do both: "
-            "cut the guide by hand, or choose full from the flat, or along the curve."
+            "school": (
+                "This board is cut in two steps, a guide on the flat face and a deepening on the arch, and one program"
+                " cannot do both: cut the guide by hand, or choose full from the flat, or along the curve."
+            )
         }
     if plan.school == "flat_before_radius" and plan.machine_follow != "flat":
         return {
-            "machine_follow": "This board is slotted while its face is flat, and along the radius the mill would plunge too deep at the edges: "
-            "choose level, from the flat, or slot the board along the curve."
+            "machine_follow": (
+                "This board is slotted while its face is flat, and along the radius the mill would plunge too deep at"
+                " the edges: choose level, from the flat, or slot the board along the curve."
+            )
         }
     if plan.school == "follow_radius" and plan.machine_follow != "radius":
         return {
-            "machine_follow": "This board is slotted when it is radiused, and level slots would be too deep at the centre: "
-            "choose along the radius, or slot the board full from the flat."
+            "machine_follow": (
+                "This board is slotted when it is radiused, and level slots would be too deep at the centre: "
+                "choose along the radius, or slot the board full from the flat."
+            )
         }
     return {}
 
@@ -107,9 +118,9 @@ def _school_problems(plan: BoardPlan) -> dict[str, str]:
 def slot_program(spec: Spec, plan: BoardPlan, view: PlanView) -> SlotProgram:
     """Plan every pass of every slot; raises MachineError with what must be changed.
 
-    Following the radius, each pass lies a constant depth below the face; level, each pass is flat and the last as deep as the
-    edge needs. A slot wider than the mill is cut along both walls. An unbound slot runs out past the oversize edge so that it is
-    full width at the board's edge; between bindings the mill's round ends stay inside.
+    Following the radius, each pass lies a constant depth below the face; level, each pass is flat and the last as deep
+    as the edge needs. A slot wider than the mill is cut along both walls. An unbound slot runs out past the oversize
+    edge so that it is full width at the board's edge; between bindings the mill's round ends stay inside.
     """
     problems = machine_problems(spec, plan, view)
     if problems:
@@ -146,7 +157,9 @@ def _ends(bass: Point, treble: Point, plan: BoardPlan, *, bound: bool) -> tuple[
 
 
 def _walls(bass: Point, treble: Point, plan: BoardPlan) -> list[tuple[Point, Point]]:
-    """The middle line, or one line along each wall when the slot is wider than the mill; more where they would not overlap."""
+    """The middle line, or one line along each wall when the slot is wider than the mill; more where they would not
+    overlap.
+    """
     spare = (plan.kerf_um - plan.bit_um) / 1000
     if spare < 0.001:
         return [(bass, treble)]

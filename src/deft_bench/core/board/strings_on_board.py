@@ -15,7 +15,9 @@ SIDE_ANGLE_DEG = 12.0
 
 @dataclass(frozen=True, slots=True)
 class EdgeRoom:
-    """Clear board between the outer strings' sides and the edges at one fret, measured across, mm; negative is off the board."""
+    """Clear board between the outer strings' sides and the edges at one fret, measured across, mm; negative is off
+    the board.
+    """
 
     fret: int
     bass_mm: float
@@ -84,7 +86,8 @@ class HeadPath:
 
 
 def head_paths(layout: Layout, posts_mm: Sequence[Point], post_mm: float, gauges_mm: Sequence[float]) -> list[HeadPath]:
-    """Paths of all strings. A post is (behind the nut, off the centreline, treble positive); the string winds on its inner side.
+    """Paths of all strings. A post is (behind the nut, off the centreline, treble positive); the string winds on its
+    inner side.
 
     Raises ValueError when a post stands in front of the nut.
     """
@@ -106,10 +109,15 @@ def head_paths(layout: Layout, posts_mm: Sequence[Point], post_mm: float, gauges
         nearest = min(others, default=None)
         found.append(
             HeadPath(
-                string.string, string.nut, (x, y), touch, math.degrees(along - back),
-                nearest[1] if nearest else None, nearest[0] if nearest else None,
+                string.string,
+                string.nut,
+                (x, y),
+                touch,
+                math.degrees(along - back),
+                nearest[1] if nearest else None,
+                nearest[0] if nearest else None,
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -139,8 +147,8 @@ def post_grid(
 ) -> list[Point]:
     """A simple grid of posts as (behind the nut, off the centreline), string 1 first.
 
-    One row puts all posts on a line that begins `off_mm` off the centreline and moves bassward by `flare_mm` a post, the bass
-    string's post nearest the nut. Two rows put half on each side, the outer strings nearest the nut.
+    One row puts all posts on a line that begins `off_mm` off the centreline and moves bassward by `flare_mm` a post,
+    the bass string's post nearest the nut. Two rows put half on each side, the outer strings nearest the nut.
     """
     if rows == 1:
         return [

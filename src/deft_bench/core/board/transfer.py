@@ -35,10 +35,11 @@ def datum_transfer(
     drawing_centre_mm: float,
     set_fraction: int = 0,
 ) -> Transfer:
-    """Work out one transfer. `centres_mm` are where frets 0..N cross the centreline; `datum` is nut, fret_12 or square_fret.
+    """Work out one transfer. `centres_mm` are where frets 0..N cross the centreline; `datum` is nut, fret_12 or
+    square_fret.
 
-    `set_fraction` is the fraction of an inch that can be set (64), 0 for a readout. Raises ValueError for a 12th fret that
-    the board does not have.
+    `set_fraction` is the fraction of an inch that can be set (64), 0 for a readout. Raises ValueError for a 12th fret
+    that the board does not have.
     """
     frets = len(centres_mm) - 1
     if datum == "fret_12" and frets < 12:

@@ -1,4 +1,6 @@
-"""The cut list of a set of frets: crown and tang of each blank in holder order, and the pieces of wire to cut them from."""
+"""The cut list of a set of frets: crown and tang of each blank in holder order, and the pieces of wire to cut them
+from.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -52,9 +54,14 @@ class CutList:
 
 
 def cut_list(
-    slots_mm: Sequence[float], frets: Sequence[int], overhang_mm: float, binding_mm: float, setback_mm: float,
-    pieces_mm: Sequence[float], saw_mm: float,
-) -> CutList:  # fmt: skip
+    slots_mm: Sequence[float],
+    frets: Sequence[int],
+    overhang_mm: float,
+    binding_mm: float,
+    setback_mm: float,
+    pieces_mm: Sequence[float],
+    saw_mm: float,
+) -> CutList:
     """Blanks for the named frets from slot lengths (fret 1..N, edge to edge), out of the fewest of the pieces on hand.
 
     Crown = slot + 2·overhang, tang = slot − 2·(binding + setback). Raises CutListError naming `frets_to_cut`,

@@ -1,7 +1,8 @@
 """Fall-away by tape: the beam rides on tape at one fret and cuts the last frets on the slope that this makes.
 
-With H = (layers on the fret + layers on the beam)·thickness, the beam's face runs from H above the tape fret down to the last
-fret. Frets beyond where it crosses the tops are cut to it. Plane geometry, drawn in docs/methods/fall-away-tape.md.
+With H = (layers on the fret + layers on the beam)·thickness, the beam's face runs from H above the tape fret down to
+the last fret. Frets beyond where it crosses the tops are cut to it. Plane geometry, drawn in
+docs/methods/fall-away-tape.md.
 """
 
 from collections.abc import Sequence
@@ -10,7 +11,9 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class TapeFall:
-    """What comes off below the tops, fret 1 first, mm; the first fret that is cut, where the line crosses, and the last drop."""
+    """What comes off below the tops, fret 1 first, mm; the first fret that is cut, where the line crosses, and the
+    last drop.
+    """
 
     drops_mm: tuple[float, ...]
     first_cut_fret: int
@@ -20,7 +23,9 @@ class TapeFall:
 
 
 def fall_by_last_drop(positions_mm: Sequence[float], tape_fret: int, height_mm: float, last_drop_mm: float) -> TapeFall:
-    """The fall-away that ends `last_drop_mm` under the tops at the last fret. Raises ValueError naming what cannot be."""
+    """The fall-away that ends `last_drop_mm` under the tops at the last fret. Raises ValueError naming what cannot
+    be.
+    """
     last = len(positions_mm)
     if not 1 <= tape_fret < last - 1:
         raise ValueError(f"the tape fret must leave a fret to cut beyond it: 1 to {last - 2}")

@@ -9,19 +9,70 @@ from dataclasses import dataclass
 
 # FEPA standard 43: P-graded coated abrasives
 _FEPA_P = {
-    60: 269, 80: 201, 100: 162, 120: 125, 150: 100, 180: 82, 220: 68, 240: 58.5, 280: 52.2, 320: 46.2, 360: 40.5, 400: 35.0, 500: 30.2,
-    600: 25.8, 800: 21.8, 1000: 18.3, 1200: 15.3, 1500: 12.6, 2000: 10.3, 2500: 8.4, 3000: 7.0, 5000: 5.0,
-}  # fmt: skip
+    60: 269,
+    80: 201,
+    100: 162,
+    120: 125,
+    150: 100,
+    180: 82,
+    220: 68,
+    240: 58.5,
+    280: 52.2,
+    320: 46.2,
+    360: 40.5,
+    400: 35.0,
+    500: 30.2,
+    600: 25.8,
+    800: 21.8,
+    1000: 18.3,
+    1200: 15.3,
+    1500: 12.6,
+    2000: 10.3,
+    2500: 8.4,
+    3000: 7.0,
+    5000: 5.0,
+}
 # ANSI B74.18: coated abrasives, the older American grading
 _CAMI = {
-    60: 268, 80: 192, 100: 141, 120: 116, 150: 93, 180: 78, 220: 66, 240: 53.5, 280: 44, 320: 36, 360: 28.8, 400: 23.6, 500: 19.7, 600: 16,
-    800: 12.2, 1000: 9.2, 1200: 6.5,
-}  # fmt: skip
+    60: 268,
+    80: 192,
+    100: 141,
+    120: 116,
+    150: 93,
+    180: 78,
+    220: 66,
+    240: 53.5,
+    280: 44,
+    320: 36,
+    360: 28.8,
+    400: 23.6,
+    500: 19.7,
+    600: 16,
+    800: 12.2,
+    1000: 9.2,
+    1200: 6.5,
+}
 # JIS R 6001 (electrical resistance): fine powders, as cushioned pads are graded
 _JIS = {
-    240: 57, 280: 48, 320: 40, 360: 35, 400: 30, 500: 25, 600: 20, 700: 17, 800: 14, 1000: 11.5, 1200: 9.5, 1500: 8.0, 2000: 6.7, 2500: 5.5,
-    3000: 4.0, 4000: 3.0, 6000: 2.0, 8000: 1.2,
-}  # fmt: skip
+    240: 57,
+    280: 48,
+    320: 40,
+    360: 35,
+    400: 30,
+    500: 25,
+    600: 20,
+    700: 17,
+    800: 14,
+    1000: 11.5,
+    1200: 9.5,
+    1500: 8.0,
+    2000: 6.7,
+    2500: 5.5,
+    3000: 4.0,
+    4000: 3.0,
+    6000: 2.0,
+    8000: 1.2,
+}
 # FEPA standard 42: F-graded bonded abrasives, as rubber blocks are graded
 _FEPA_F = {
     80: 185,
@@ -126,10 +177,11 @@ class Ladder:
 
 
 def grit_ladder(start_um: float, finish: str, on_hand: Sequence[Abrasive], max_ratio: float = MOST_RATIO) -> Ladder:
-    """The fewest abrasives from a coarsest mark of `start_um` to a finish, each at most `max_ratio` finer than the last.
+    """The fewest abrasives from a coarsest mark of `start_um` to a finish, each at most `max_ratio` finer than the
+    last.
 
-    Taking the finest allowed at every step gives the fewest. Where nothing on hand lies within the ratio, the next finer one is
-    taken and the jump is listed as a gap. Raises ValueError for a grade that its kind does not have.
+    Taking the finest allowed at every step gives the fewest. Where nothing on hand lies within the ratio, the next
+    finer one is taken and the jump is listed as a gap. Raises ValueError for a grade that its kind does not have.
     """
     target = FINISH_UM[finish]
     sized = sorted(
@@ -160,7 +212,8 @@ def grit_ladder(start_um: float, finish: str, on_hand: Sequence[Abrasive], max_r
         at = size
     for gap in gaps:
         advice.append(
-            f"From {gap.from_um:g} to {gap.to_um:g} µm is a jump of {gap.ratio:.1f}: get one of about {math.sqrt(gap.from_um * gap.to_um):.0f} µm between."
+            f"From {gap.from_um:g} to {gap.to_um:g} µm is a jump of {gap.ratio:.1f}: get one of about"
+            f" {math.sqrt(gap.from_um * gap.to_um):.0f} µm between."
         )
     if at > target * NEAR:
         advice.append(f"The finest on hand leaves marks of {at:g} µm; a {finish} finish wants about {target:g}.")
@@ -168,7 +221,9 @@ def grit_ladder(start_um: float, finish: str, on_hand: Sequence[Abrasive], max_r
 
 
 def read_shelf(text: str) -> list[Abrasive]:
-    """Abrasives on hand from words such as `fepa_p 400, pad 2000, compound 3`; raises ValueError naming what is not one."""
+    """Abrasives on hand from words such as `fepa_p 400, pad 2000, compound 3`; raises ValueError naming what is not
+    one.
+    """
     found = []
     for part in text.replace("\n", ",").replace(";", ",").split(","):
         words = part.split()
@@ -176,7 +231,8 @@ def read_shelf(text: str) -> list[Abrasive]:
             continue
         if len(words) != 2 or words[0] not in KINDS:
             raise ValueError(
-                f"“{part.strip()[:30]}” is not understood: a kind ({', '.join(KINDS)}) and its grade, such as fepa_p 400"
+                f"“{part.strip()[:30]}” is not understood: a kind ({', '.join(KINDS)}) and its grade, such as"
+                " fepa_p 400"
             )
         try:
             abrasive = Abrasive(words[0], float(words[1]))

@@ -30,9 +30,9 @@ class Fall:
 def fair_line(points: Sequence[tuple[float, float]], keep_mm: float = 0.03) -> tuple[float, float]:
     """A line (offset, slope) through (x, height) points that single proud or low frets do not pull.
 
-    It starts from the median of all pairwise slopes (a robust line of the statistics textbooks), then fits least squares to the points within
-    `keep_mm` of it, again and again until the same points stay. When fewer than seven in ten points stay, all count.
-    Two points or more are needed.
+    It starts from the median of all pairwise slopes (a robust line of the statistics textbooks), then fits least
+    squares to the points within `keep_mm` of it, again and again until the same points stay. When fewer than seven in
+    ten points stay, all count. Two points or more are needed.
     """
     slopes = sorted(
         (h2 - h1) / (x2 - x1) for i, (x1, h1) in enumerate(points) for x2, h2 in points[i + 1 :] if x2 != x1

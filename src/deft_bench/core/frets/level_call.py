@@ -106,8 +106,9 @@ def level_call(
 ) -> Call:
     """The one sentence on a height survey: what to do next, with its number, its alternatives and its reasons.
 
-    `seated` says that the seating was checked and the frets are home, so the call goes on to the next cause. `daylight_mm` are
-    gaps that a seating survey found under crowns, by fret; `seated_with` names how the frets were seated, if recorded.
+    `seated` says that the seating was checked and the frets are home, so the call goes on to the next cause.
+    `daylight_mm` are gaps that a seating survey found under crowns, by fret; `seated_with` names how the frets were
+    seated, if recorded.
     """
     level_all, best = plan.level_all, option_to_call(plan)
     seating = seating_signs(plan)
@@ -133,51 +134,74 @@ def level_call(
     if seated_with and (daylight_mm or (seating and not seated)):
         because.append(f"The frets were seated with {seated_with}.")
     if daylight_mm:
-        frets = sorted(daylight_mm)
-        worst_gap = max(frets, key=lambda fret: daylight_mm[fret])
-        because.append(f"The seating survey found {length(daylight_mm[worst_gap])} of daylight under fret {worst_gap}.")
-        reseat = Instead(f"Reseat {frets_named(frets)}, then survey again", "no metal")
-        say = f"Reseat {frets_named(frets)} before any metal comes off: {length(daylight_mm[worst_gap])} of daylight."
-        again = f"A {length(SEATING_GAP_MM)} feeler under {frets_named(frets)} after reseating."
-        return call(
-            say, "reseat", {"daylight_mm": daylight_mm[worst_gap]}, (reseat, _option_line(best, length), *others), again
-        )
+        return call(*_reseat(daylight_mm, best, because, others, length))
     if seating and not seated:
         return _seating_call(plan, seating, because, others, best, sure, length)
     if below:
         # lifting is no cure where it leaves frets without metal all the same
         return call(*_replace(plan, best, below, because, others, length), None)
     if best.lift:
-        frets = list(best.lift)
-        under = " and ".join(f"fret {f} lies {length(best.raise_mm[f])}" for f in frets)
-        because.append(f"{under[:1].upper()}{under[1:]} under the line that the others allow.")
-        because.append(
-            f"Levelling down to {frets_named(frets)} would take {length(level_all.total_mm)} of metal "
-            f"instead of {length(best.total_mm)}."
-        )
-        look = f"Daylight or a {length(SEATING_GAP_MM)} feeler under the crown of {frets_named(frets)} with the fret pressed down."
-        raises = {f"raise_{f}_mm": best.raise_mm[f] for f in frets}
         if sure == "certain" and min(best.raise_mm.values()) < SEATING_GAP_MM + resolution_mm - 1e-9:
             sure = "likely"
             because.append("That is hardly more than the tool can tell.")
-        say = f"Lift {frets_named(frets)} before you level."
-        return call(say, "lift", {"saves_mm": best.saves_mm, **raises}, others, look)
+        return call(*_lift(best, level_all, because, others, length))
+    return call(*_level(plan, best, past_levels_mm, because, others, length))
+
+
+Said = tuple[str, str, dict[str, float], Sequence[Instead], str | None]
+"""What a call says, its code, figures and alternatives, and what would settle it."""
+
+
+def _reseat(
+    daylight_mm: Mapping[int, float], best: LevelOption, because: list[str], others: list[Instead], length: Length
+) -> Said:
+    frets = sorted(daylight_mm)
+    worst_gap = max(frets, key=lambda fret: daylight_mm[fret])
+    because.append(f"The seating survey found {length(daylight_mm[worst_gap])} of daylight under fret {worst_gap}.")
+    reseat = Instead(f"Reseat {frets_named(frets)}, then survey again", "no metal")
+    say = f"Reseat {frets_named(frets)} before any metal comes off: {length(daylight_mm[worst_gap])} of daylight."
+    again = f"A {length(SEATING_GAP_MM)} feeler under {frets_named(frets)} after reseating."
+    figures = {"daylight_mm": daylight_mm[worst_gap]}
+    return say, "reseat", figures, (reseat, _option_line(best, length), *others), again
+
+
+def _lift(best: LevelOption, level_all: LevelOption, because: list[str], others: list[Instead], length: Length) -> Said:
+    frets = list(best.lift)
+    under = " and ".join(f"fret {f} lies {length(best.raise_mm[f])}" for f in frets)
+    because.append(f"{under[:1].upper()}{under[1:]} under the line that the others allow.")
+    because.append(
+        f"Levelling down to {frets_named(frets)} would take {length(level_all.total_mm)} of metal "
+        f"instead of {length(best.total_mm)}."
+    )
+    look = (
+        f"Daylight or a {length(SEATING_GAP_MM)} feeler under the crown of {frets_named(frets)} with the fret"
+        " pressed down."
+    )
+    raises = {f"raise_{f}_mm": best.raise_mm[f] for f in frets}
+    return f"Lift {frets_named(frets)} before you level.", "lift", {"saves_mm": best.saves_mm, **raises}, others, look
+
+
+def _level(
+    plan: LevelPlan,
+    best: LevelOption,
+    past_levels_mm: Sequence[float],
+    because: list[str],
+    others: list[Instead],
+    length: Length,
+) -> Said:
     worst_fret = max(range(len(plan.request.positions_mm)), key=lambda i: most_removed(best)[i]) + 1
     budget = metal_budget(plan, best, past_levels_mm)
     because.append(
-        f"The shortest fret after it is {budget.shortest_fret}: {length(budget.shortest_mm)} high, {length(budget.shortest_mm - budget.least_mm)} above the least worth keeping."
+        f"The shortest fret after it is {budget.shortest_fret}: {length(budget.shortest_mm)} high,"
+        f" {length(budget.shortest_mm - budget.least_mm)} above the least worth keeping."
     )
-    return call(
-        f"Level all: {length(best.worst_mm)} at the most, off fret {worst_fret}.",
-        "level",
-        {
-            "worst_fret": float(worst_fret),
-            "height_left_mm": budget.shortest_mm,
-            "further_levels": float(budget.further_levels),
-        },
-        others,
-        None,
-    )
+    figures = {
+        "worst_fret": float(worst_fret),
+        "height_left_mm": budget.shortest_mm,
+        "further_levels": float(budget.further_levels),
+    }
+    say = f"Level all: {length(best.worst_mm)} at the most, off fret {worst_fret}."
+    return say, "level", figures, others, None
 
 
 def marked_call(plan: LevelPlan, option: LevelOption, full: Call, length: Length = in_mm) -> Call:
@@ -185,23 +209,41 @@ def marked_call(plan: LevelPlan, option: LevelOption, full: Call, length: Length
     frets = marked_frets(option)
     if not frets:
         return Call(
-            "Nothing stands proud by a rock that counts: leave the tops as they are.", "none", {"total_mm": 0.0}, full.because,
-            (Instead("Full passes until every fret is touched", f"{length(plan.level_all.total_mm)} off in all"),), full.sure, full.settle,
-        )  # fmt: skip
+            "Nothing stands proud by a rock that counts: leave the tops as they are.",
+            "none",
+            {"total_mm": 0.0},
+            full.because,
+            (Instead("Full passes until every fret is touched", f"{length(plan.level_all.total_mm)} off in all"),),
+            full.sure,
+            full.settle,
+        )
     because = (
         *full.because[:1],
-        f"{frets_named(frets)[:1].upper()}{frets_named(frets)[1:]} stand{'s' if len(frets) == 1 else ''} {length(plan.request.rock_mm)} or more over the fair line; the neighbours are the reference and stay.",
+        (
+            f"{frets_named(frets)[:1].upper()}{frets_named(frets)[1:]} stand{'s' if len(frets) == 1 else ''}"
+            f" {length(plan.request.rock_mm)} or more over the fair line; the neighbours are the reference and stay."
+        ),
     )
     return Call(
-        f"Take down only {frets_named(frets)}: {length(option.worst_mm)} at the most.", "level",
-        {"total_mm": option.total_mm, "worst_mm": option.worst_mm, "frets": float(len(frets))}, because,
-        (Instead("Full passes until every fret is touched", f"{length(plan.level_all.total_mm)} off in all"),), full.sure, full.settle,
-    )  # fmt: skip
+        f"Take down only {frets_named(frets)}: {length(option.worst_mm)} at the most.",
+        "level",
+        {"total_mm": option.total_mm, "worst_mm": option.worst_mm, "frets": float(len(frets))},
+        because,
+        (Instead("Full passes until every fret is touched", f"{length(plan.level_all.total_mm)} off in all"),),
+        full.sure,
+        full.settle,
+    )
 
 
 def _seating_call(
-    plan: LevelPlan, seating: Seating, because: list[str], others: list[Instead], best: LevelOption, sure: Sure, length: Length,
-) -> Call:  # fmt: skip
+    plan: LevelPlan,
+    seating: Seating,
+    because: list[str],
+    others: list[Instead],
+    best: LevelOption,
+    sure: Sure,
+    length: Length,
+) -> Call:
     frets = [*seating.every_lane, *seating.cluster]
     if frets:
         say = f"Check the seating of {frets_named(frets)} before any metal comes off."
@@ -218,7 +260,10 @@ def _seating_call(
         say = "It rocks nearly everywhere: check the seating before any metal comes off."
         because.append(f"Over a third of the triples rock in {listed_words(list(seating.rocking_lanes))}.")
     costs = [Instead("Reseat what is loose, then survey again", "no metal"), _option_line(best, length), *others]
-    settle = f"A {length(SEATING_GAP_MM)} feeler under the crown of {frets_named(frets) if frets else 'each fret'}, at both ends and the middle."
+    settle = (
+        f"A {length(SEATING_GAP_MM)} feeler under the crown of {frets_named(frets) if frets else 'each fret'}, at both"
+        " ends and the middle."
+    )
     return Call(
         say,
         "check_seating",

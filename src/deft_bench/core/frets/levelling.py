@@ -188,7 +188,8 @@ def level_option(request: LevelRequest, lift: Sequence[int], level_all_total_mm:
 
 
 def marked_option(plan: LevelPlan) -> LevelOption:
-    """The other school: only frets that stand proud of the fair line by a rock that counts are taken down, to that line.
+    """The other school: only frets that stand proud of the fair line by a rock that counts are taken down, to that
+    line.
 
     Least metal on new, well-seated wire; the rest is left as it lies.
     """
@@ -346,7 +347,9 @@ def _tangents(x: float, g: float, hull: Points) -> list[float]:
 
 
 def lower_hull(points: Points) -> list[tuple[float, float]]:
-    """Corners of the lower convex hull of points in ascending x by the monotone chain of the geometry textbooks; collinear points dropped."""
+    """Corners of the lower convex hull of points in ascending x by the monotone chain of the geometry textbooks;
+    collinear points dropped.
+    """
     hull: list[tuple[float, float]] = []
     for x, g in points:
         while len(hull) >= 2:

@@ -1,8 +1,8 @@
 """The fret rocker: which edge reaches which triple, and which frets explain what rocked.
 
-A rocker stands on three neighbouring frets. It rocks when the middle one stands above the line through its neighbours, so one
-*low* fret makes both of its neighbours rock: grinding those is the classic waste. Explanations are searched for as sets of
-displaced frets, fewest first; the derivation is in docs/methods/rocker.md.
+A rocker stands on three neighbouring frets. It rocks when the middle one stands above the line through its neighbours,
+so one *low* fret makes both of its neighbours rock: grinding those is the classic waste. Explanations are searched for
+as sets of displaced frets, fewest first; the derivation is in docs/methods/rocker.md.
 """
 
 from collections.abc import Iterable, Mapping, Sequence
@@ -18,7 +18,9 @@ MOST_MM = 0.5
 MOST_IN_CLUSTER = 5
 ROCKING_SHARE = 1 / 3
 APART = 6
-"""Rocking triples whose middles lie this many frets apart cannot share a displaced fret, so they are explained apart."""
+"""Rocking triples whose middles lie this many frets apart cannot share a displaced fret, so they are explained
+apart.
+"""
 MOST_EXPLANATIONS = 20
 
 Triple = tuple[int, int, int]
@@ -28,7 +30,9 @@ Signed = tuple[int, int]
 
 @dataclass(frozen=True, slots=True)
 class Edge:
-    """Rocker edges that test one middle fret, mm: it must reach both neighbours (`least_mm`) and no fourth fret (`most_mm`)."""
+    """Rocker edges that test one middle fret, mm: it must reach both neighbours (`least_mm`) and no fourth fret
+    (`most_mm`).
+    """
 
     fret: int
     least_mm: float
@@ -146,13 +150,15 @@ def rock_of(positions_mm: Sequence[float], heights_mm: Sequence[float], triple: 
 
 
 def rocker_lane(
-    positions_mm: Sequence[float], observations: Iterable[Observation], tolerance_mm: float,
+    positions_mm: Sequence[float],
+    observations: Iterable[Observation],
+    tolerance_mm: float,
     planned_drop_mm: Sequence[float] | None = None,
-) -> RockerLane:  # fmt: skip
+) -> RockerLane:
     """Explain one lane's tests. Rocks: r ≥ tolerance; flat: r ≤ tolerance/2, so that hair-line explanations stay out.
 
-    With a planned drop (fret 1 first, down positive) the tests are of the shape as it is, and displacements count from the
-    planned one. Opposite answers to one test are a contradiction and are left out of the explanation.
+    With a planned drop (fret 1 first, down positive) the tests are of the shape as it is, and displacements count from
+    the planned one. Opposite answers to one test are a contradiction and are left out of the explanation.
     """
     frets = len(positions_mm)
     answers: dict[Triple, set[bool]] = {}
@@ -275,8 +281,12 @@ def _joined(per_cluster: Sequence[Sequence[Explanation]]) -> list[Explanation]:
 
 
 def _next_test(
-    positions_mm: Sequence[float], explanations: Sequence[Explanation], shape: Sequence[float], taken: set[Triple], tolerance_mm: float
-) -> Triple | None:  # fmt: skip
+    positions_mm: Sequence[float],
+    explanations: Sequence[Explanation],
+    shape: Sequence[float],
+    taken: set[Triple],
+    tolerance_mm: float,
+) -> Triple | None:
     """The untaken test whose answer splits the explanations most evenly; None when none does."""
     best: tuple[int, Triple] | None = None
     for triple in triples(len(positions_mm)):

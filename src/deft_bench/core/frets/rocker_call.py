@@ -30,14 +30,34 @@ def rocker_call(lanes: Mapping[str, RockerLane], taken: Mapping[str, int], frets
             "unsure",
             where,
         )
+    return _not_local(lanes, because) or _local(lanes, taken, frets, every, because, length)
+
+
+def _not_local(lanes: Mapping[str, RockerLane], because: list[str]) -> Call | None:
+    """The call where a lane rocks nearly everywhere: no list of frets explains that."""
     everywhere = [lane for lane, found in lanes.items() if found.kind == "not_local"]
-    if everywhere:
-        return Call(
-            f"It rocks nearly everywhere in the {listed_words(everywhere)}: check the seating and the straightness first.",
-            "check_seating", {"lanes": float(len(everywhere))}, tuple(because),
-            (Instead("Reseat what is loose, straighten, test again", "no metal"),), "certain",
-            "A feeler under the crowns, and a straightedge along the board.",
-        )  # fmt: skip
+    if not everywhere:
+        return None
+    return Call(
+        f"It rocks nearly everywhere in the {listed_words(everywhere)}: check the seating and the straightness first.",
+        "check_seating",
+        {"lanes": float(len(everywhere))},
+        tuple(because),
+        (Instead("Reseat what is loose, straighten, test again", "no metal"),),
+        "certain",
+        "A feeler under the crowns, and a straightedge along the board.",
+    )
+
+
+def _local(
+    lanes: Mapping[str, RockerLane],
+    taken: Mapping[str, int],
+    frets: int,
+    every: int,
+    because: list[str],
+    length: Length,
+) -> Call:
+    """The call where a few displaced frets explain every test, or nothing rocks."""
     missing = {lane: every - taken[lane] for lane in lanes if taken[lane] < every}
     sure: Sure = "certain" if not missing and len(lanes) == len(LANES) else "likely"
     if not any(found.rocking for found in lanes.values()):
@@ -46,22 +66,30 @@ def rocker_call(lanes: Mapping[str, RockerLane], taken: Mapping[str, int], frets
         return Call(
             "Nothing rocks.", "none", {"rocking": 0.0}, tuple(because), (), sure, _first_missing(lanes, taken, frets)
         )
-    best = {lane: found.explanations[0] for lane, found in lanes.items() if found.explanations}
-    low, proud = _by_fret(best, "low"), _by_fret(best, "proud")
-    doubtful = [lane for lane, found in lanes.items() if len(found.explanations) > 1]
     for lane, found in lanes.items():
         for explanation in found.explanations[:3]:
             if explanation.signed:
                 because.append(f"{lane}: {_said(explanation, length)} would explain every test.")
+    if any(len(found.explanations) > 1 for found in lanes.values()):
+        sure = "unsure"
     settle = next(
         (f"Test {_triple(found.next_test)} in the {lane} lane." for lane, found in lanes.items() if found.next_test),
         None,
     )
-    if doubtful:
-        sure = "unsure"
+    return _lift_or_seat(lanes, because, sure, settle)
+
+
+def _lift_or_seat(lanes: Mapping[str, RockerLane], because: list[str], sure: Sure, settle: str | None) -> Call:
+    """Lift what is low; of what is proud the seating is looked at first."""
+    best = {lane: found.explanations[0] for lane, found in lanes.items() if found.explanations}
+    low, proud = _by_fret(best, "low"), _by_fret(best, "proud")
     figures = {"low": float(len(low)), "proud": float(len(proud))}
     if low:
-        say = f"Lift {frets_named(sorted(low))}: low in the {listed_words(sorted({lane for where in low.values() for lane in where}, key=LANES.index))}. Leave the neighbours alone."
+        say = (
+            f"Lift {frets_named(sorted(low))}: low in the"
+            f" {listed_words(sorted({lane for where in low.values() for lane in where}, key=LANES.index))}. Leave the"
+            " neighbours alone."
+        )
         instead = (Instead("Level the frets that rock", "metal off good frets for one that is low"),)
         return Call(say, "lift", figures, tuple(because), instead, sure, settle)
     say = f"Check the seating of {frets_named(sorted(proud))}, then take only what stands proud."

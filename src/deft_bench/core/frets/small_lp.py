@@ -1,7 +1,7 @@
 """Small linear programs with costs that are never negative: the least sum, and the least worst, that meets some rules.
 
-The dual simplex method of the operations-research textbooks, on a dense tableau. The problems here have a handful of unknowns,
-for which loading a general solver would take longer than the answer.
+The dual simplex method of the operations-research textbooks, on a dense tableau. The problems here have a handful of
+unknowns, for which loading a general solver would take longer than the answer.
 """
 
 from collections.abc import Sequence

@@ -21,10 +21,17 @@ _INSTEAD: dict[str, tuple[Instead, ...]] = {
 
 
 def wire_call(
-    slot_mm: float, tang_mm: float, barb_mm: float, wire_radius_mm: float, board_radius_mm: float | None,
-    length: Length = in_mm, long: Length = long_in_mm,
-) -> tuple[WireFit, Call]:  # fmt: skip
-    """How this wire holds in this slot: press, glue, loose or tight, and its reason. All lengths mm; a flat board is None."""
+    slot_mm: float,
+    tang_mm: float,
+    barb_mm: float,
+    wire_radius_mm: float,
+    board_radius_mm: float | None,
+    length: Length = in_mm,
+    long: Length = long_in_mm,
+) -> tuple[WireFit, Call]:
+    """How this wire holds in this slot: press, glue, loose or tight, and its reason. All lengths mm; a flat board is
+    None.
+    """
     found = wire_fit(slot_mm, tang_mm, barb_mm, wire_radius_mm, board_radius_mm)
     bite = length(found.barb_bite_mm)
     say = {
@@ -37,12 +44,13 @@ def wire_call(
     if found.tang_clearance_mm < 0:
         because.append(f"The tang is {length(-found.tang_clearance_mm)} wider than the slot.")
     because.append(
-        f"A bite under {length(LOOSE_BITE_MM)} is loose, under {length(GLUE_BITE_MM)} wants glue, up to {length(PRESS_BITE_MM)} presses in."
+        f"A bite under {length(LOOSE_BITE_MM)} is loose, under {length(GLUE_BITE_MM)} wants glue, up to"
+        f" {length(PRESS_BITE_MM)} presses in."
     )
     if not found.overbend_ok and board_radius_mm is not None:
         because.append(
-            f"Bend the wire to between {long(OVERBEND_SHARE * board_radius_mm)} and just under {long(board_radius_mm)}: "
-            f"70 % of the board's radius and a little less than it. It is at {long(wire_radius_mm)}."
+            f"Bend the wire to between {long(OVERBEND_SHARE * board_radius_mm)} and just under {long(board_radius_mm)}:"
+            f" 70 % of the board's radius and a little less than it. It is at {long(wire_radius_mm)}."
         )
     if found.fit in ("press", "tight"):
         because.append("Tangs in tight slots push the neck backward: read its straightness again after seating.")

@@ -48,7 +48,8 @@ def rod_call(
 ) -> Call:
     """What to do with the rod. `aim` is `fretwork` (straight) or `playing` (the relief wanted).
 
-    For fretwork the rod is left alone once the straight gate passes, or is `passed_over` with a reason: the same gate as on Level.
+    For fretwork the rod is left alone once the straight gate passes, or is `passed_over` with a reason: the same gate
+    as on Level.
     """
     surface = "the board" if found.surface == "board" else "the fret tops"
     because = [
@@ -57,15 +58,18 @@ def rod_call(
     wanted = "straight" if aim == "fretwork" else f"{length(target_mm)} of relief"
     if turns:
         because.append(
-            f"{len(turns)} recorded turn{'s' if len(turns) > 1 else ''}: this rod gives {length(advice.mm_per_turn)} a turn, give or take {length(advice.mm_per_turn_sd)}."
+            f"{len(turns)} recorded turn{'s' if len(turns) > 1 else ''}: this rod gives {length(advice.mm_per_turn)} a"
+            f" turn, give or take {length(advice.mm_per_turn_sd)}."
         )
     else:
         because.append(
-            f"No turn of this rod is recorded yet: taken as {length(advice.mm_per_turn)} a turn, give or take {length(advice.mm_per_turn_sd)}."
+            f"No turn of this rod is recorded yet: taken as {length(advice.mm_per_turn)} a turn, give or take"
+            f" {length(advice.mm_per_turn_sd)}."
         )
     if advice.total_turns is not None and advice.next_turn:
         because.append(
-            f"{turn_words(round(advice.total_turns * 8) / 8 or 0.125).capitalize()} in all is expected; never more than one step at a time."
+            f"{turn_words(round(advice.total_turns * 8) / 8 or 0.125).capitalize()} in all is expected; never more than"
+            " one step at a time."
         )
     figures = {"relief_mm": found.relief_mm, "target_mm": target_mm, "next_turn": advice.next_turn}
     sure: Sure = "likely" if turns or advice.turn == "none" else "unsure"
@@ -76,7 +80,10 @@ def rod_call(
         say = (
             f"Leave the rod: the neck is levelled as it lies, “{passed_over}”."
             if passed_over
-            else f"Leave the rod: {length(found.relief_mm)} of bow is straight enough for fretwork, within ±{length(STRAIGHT_MM)}."
+            else (
+                f"Leave the rod: {length(found.relief_mm)} of bow is straight enough for fretwork, within"
+                f" ±{length(STRAIGHT_MM)}."
+            )
         )
         return Call(say, "none", figures, tuple(because), (), sure, None)
     if found.kind == "s-bend":

@@ -70,7 +70,8 @@ def straightness(
     xs = [x for x, _ in readings]
     fit, residuals = _settle(shapes, gaps, xs, starts[0], STRAIGHT_MM)
     if max(map(abs, residuals)) > STRAIGHT_MM:
-        # a neck without any reading off is explained already; a part of a neck may clear it of bow but never lend it one
+        # a neck without any reading off is explained already; a part of a neck may clear it of bow but never lend it
+        # one
         others = [_settle(shapes, gaps, xs, start, STRAIGHT_MM) for start in starts[1:]]
         clearer = [found for found in others if abs(found[0][2]) <= STRAIGHT_MM]
         fit, residuals = min([(fit, residuals), *clearer], key=lambda found: round(_misfit(found[1], STRAIGHT_MM), 9))
@@ -214,14 +215,15 @@ def _solve(table: list[list[float]]) -> list[float]:
 def straightness_call(
     found: Straightness, rod: str | None = None, length: Length = in_mm, next_turn: str | None = None
 ) -> Call:
-    """What to do about the neck before fretwork. `rod` is `single`, `dual`, `none` or None when it is not known; `next_turn` says
-    what the rod is asked for next where its own answer is known.
+    """What to do about the neck before fretwork. `rod` is `single`, `dual`, `none` or None when it is not known;
+    `next_turn` says what the rod is asked for next where its own answer is known.
     """
     surface = "the board" if found.surface == "board" else "the fret tops"
     bow = length(abs(found.relief_mm))
     figures = {"relief_mm": found.relief_mm, "at_fret": float(found.at_fret)}
     because = [
-        f"{found.readings} readings on {surface}; the best bow through them is {length(found.relief_mm)} at fret {found.at_fret}."
+        f"{found.readings} readings on {surface}; the best bow through them is {length(found.relief_mm)} at fret"
+        f" {found.at_fret}."
     ]
     if found.humps:
         because.append(f"Above that bow by more than {length(STRAIGHT_MM)}: {frets_named(list(found.humps))}.")
@@ -246,15 +248,7 @@ def straightness_call(
         )
     if abs(found.relief_mm) > STRAIGHT_MM:
         forward = found.relief_mm > 0
-        turn = "tighten" if forward else "loosen"
-        if next_turn is not None:
-            cure = next_turn
-        elif rod == "none":
-            cure = "this neck has no rod: heat, a compression refret or planing, by referral"
-        elif rod == "single" and not forward:
-            cure = "loosen the rod; a single rod that is already slack cannot do more"
-        else:
-            cure = f"{turn} the rod, a quarter turn at most, then settle and read again"
+        cure = next_turn if next_turn is not None else _cure(rod, forward=forward)
         return call(
             f"Straighten the neck first: {bow} of {'relief' if forward else 'back-bow'}.",
             "straighten",
@@ -272,3 +266,12 @@ def straightness_call(
     if found.kind == "upper-register-drop":
         return call(f"Straight, with the upper frets dropping away at {frets_named(list(found.dips))}.", "go_on")
     return call(f"Straight enough for fretwork: {bow} of bow.", "go_on", (), settle)
+
+
+def _cure(rod: str | None, *, forward: bool) -> str:
+    """What straightens a neck when nothing is known of how its rod answers."""
+    if rod == "none":
+        return "this neck has no rod: heat, a compression refret or planing, by referral"
+    if rod == "single" and not forward:
+        return "loosen the rod; a single rod that is already slack cannot do more"
+    return f"{'tighten' if forward else 'loosen'} the rod, a quarter turn at most, then settle and read again"

@@ -1,7 +1,7 @@
 """The truss rod: how this rod has answered so far, the next turn, and when to stop.
 
-The response k (mm of relief lost per turn of tightening) has a normal prior; each recorded turn t with its change d updates it
-(the conjugate normal update of the statistics textbooks): k = (μ/σ² + Σ t·d/s²)/(1/σ² + Σ t²/s²).
+The response k (mm of relief lost per turn of tightening) has a normal prior; each recorded turn t with its change d
+updates it (the conjugate normal update of the statistics textbooks): k = (μ/σ² + Σ t·d/s²)/(1/σ² + Σ t²/s²).
 """
 
 import math
@@ -23,10 +23,13 @@ NOTHING_SHARE = 0.25
 
 NO_ROD = "There is no rod: heat, a compression refret or planing the board can bow a neck; refer for neck work."
 SLACK = (
-    "A single rod that is slack cannot push the neck forward. What can: heavier strings, a refret with looser tangs, heat in a clamp, "
-    "planing the board; refer for neck work."
+    "A single rod that is slack cannot push the neck forward. What can: heavier strings, a refret with looser tangs,"
+    " heat in a clamp, planing the board; refer for neck work."
 )
-ANSWERS_NO_MORE = "This rod has stopped answering: do not force it. Clean and oil the nut, help the neck by hand or clamp, or refer for neck work."
+ANSWERS_NO_MORE = (
+    "This rod has stopped answering: do not force it. Clean and oil the nut, help the neck by hand or clamp, or refer"
+    " for neck work."
+)
 SETTLE = "Retune, let it settle, and read again before the next turn."
 
 
@@ -46,7 +49,9 @@ class Turn:
 
 @dataclass(frozen=True, slots=True)
 class RodAdvice:
-    """The response and its spread (mm per turn), and the next turn (tighten positive; `total_turns` None when stopped)."""
+    """The response and its spread (mm per turn), and the next turn (tighten positive; `total_turns` None when
+    stopped).
+    """
 
     mm_per_turn: float
     mm_per_turn_sd: float
@@ -66,10 +71,20 @@ def response(
 
 
 def truss_rod(
-    now_mm: float, target_mm: float, rod: Rod, turns: Sequence[Turn] = (), *, prior_mm: float = PRIOR_MM, prior_sd: float = PRIOR_SD,
-    change_sd_mm: float = CHANGE_SD_MM, step_limit: float = STEP_LIMIT, slack: bool = False,
-) -> RodAdvice:  # fmt: skip
-    """What to do with the rod to bring relief from `now_mm` to `target_mm` (forward positive). Never forced, never past the limit."""
+    now_mm: float,
+    target_mm: float,
+    rod: Rod,
+    turns: Sequence[Turn] = (),
+    *,
+    prior_mm: float = PRIOR_MM,
+    prior_sd: float = PRIOR_SD,
+    change_sd_mm: float = CHANGE_SD_MM,
+    step_limit: float = STEP_LIMIT,
+    slack: bool = False,
+) -> RodAdvice:
+    """What to do with the rod to bring relief from `now_mm` to `target_mm` (forward positive). Never forced, never
+    past the limit.
+    """
     k, sd = response(turns, prior_mm, prior_sd, change_sd_mm)
     need = now_mm - target_mm
 
@@ -111,7 +126,9 @@ def truss_rod(
 
 
 def _stopped(turns: Sequence[Turn], k: float, sd: float, prior_mm: float) -> bool:
-    """The stop signs: a response that is nothing or not to be told from nothing, or two tightening turns that did nothing."""
+    """The stop signs: a response that is nothing or not to be told from nothing, or two tightening turns that did
+    nothing.
+    """
     if len(turns) >= 2 and (k < WEAK_MM or k < 2 * sd):
         return True
     dead = [turn.turns > 0 and turn.lost_mm < NOTHING_SHARE * prior_mm * turn.turns for turn in turns]

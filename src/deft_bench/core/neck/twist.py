@@ -12,8 +12,9 @@ LANE_SHARE = 0.66
 
 @dataclass(frozen=True, slots=True)
 class Twist:
-    """How far the bass side rises over the treble side from fret 1 to the last, mm; the turn over the whole scale, degrees; and
-    what that costs each outer string in action at fret 12, mm (bass lower by it, treble higher)."""
+    """How far the bass side rises over the treble side from fret 1 to the last, mm; the turn over the whole scale,
+    degrees; and what that costs each outer string in action at fret 12, mm (bass lower by it, treble higher).
+    """
 
     rise_mm: float
     degrees: float

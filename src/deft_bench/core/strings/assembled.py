@@ -1,4 +1,6 @@
-"""An instrument's strings over its frets as last read: what the setup is calculated from, and what is taken as usual where nothing is read."""
+"""An instrument's strings over its frets as last read: what the setup is calculated from, and what is taken as usual
+where nothing is read.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -26,7 +28,9 @@ USUAL_ACTION_MM = {"bass": (2.4, 2.0), "nylon": (3.6, 3.0), "acoustic": (2.4, 1.
 
 @dataclass(frozen=True, slots=True)
 class Trial:
-    """What is tried in place of what was read, mm: relief, action by string, height added to every nut slot, and a factor on the hand."""
+    """What is tried in place of what was read, mm: relief, action by string, height added to every nut slot, and a
+    factor on the hand.
+    """
 
     relief_mm: float
     action_mm: Mapping[int, float]
@@ -49,7 +53,9 @@ class Assembled:
 
 
 def errors_of(heights: Mapping[str, Heights], scale_mm: float, frets: int) -> dict[str, list[float]]:
-    """How far each fret top stands off its lane's own line and the neck's bow, proud positive, by lane; unread frets lie between their neighbours."""
+    """How far each fret top stands off its lane's own line and the neck's bow, proud positive, by lane; unread frets
+    lie between their neighbours.
+    """
     x = fret_positions(scale_mm, frets)
     bow = bow_of_tops(heights, x)
     relief = bow.relief_mm if bow is not None else 0.0
@@ -130,20 +136,29 @@ def assemble(
 
 
 def solve(plan: SetupPlan, spec: Spec, at: Assembled) -> Solved:
-    """The lowest setup of an instrument as assembled, its nut slots brought to what is wanted; raises ValueError where it cannot be solved."""
+    """The lowest setup of an instrument as assembled, its nut slots brought to what is wanted; raises ValueError
+    where it cannot be solved.
+    """
     lowered = [
         replace(one, nut_height_mm=_wanted_nut(plan, spec, at, one), action_12_mm=None, saddle_height_mm=None)
         for one in at.strings
     ]
     return setup_solve(
-        at.frame, lowered, (plan.relief_low_um / 1000, plan.relief_high_um / 1000), plan.margin_um / 1000, bridge_kind(spec),
-        bridge_shape(plan, spec), at.pluck_mm,
-    )  # fmt: skip
+        at.frame,
+        lowered,
+        (plan.relief_low_um / 1000, plan.relief_high_um / 1000),
+        plan.margin_um / 1000,
+        bridge_kind(spec),
+        bridge_shape(plan, spec),
+        at.pluck_mm,
+    )
 
 
 @dataclass(frozen=True, slots=True)
 class FretFirst:
-    """One fret that keeps the action up: how far it stands off its neighbours (proud positive), and the lowest setup with it put right, mm."""
+    """One fret that keeps the action up: how far it stands off its neighbours (proud positive), and the lowest setup
+    with it put right, mm.
+    """
 
     fret: int
     off_mm: float
@@ -152,7 +167,8 @@ class FretFirst:
 
 
 def fret_first(plan: SetupPlan, spec: Spec, at: Assembled, solved: Solved, rock_mm: float) -> FretFirst | None:
-    """The single fret whose repair lowers the setup most, if that is worth the work; None without heights or such a fret.
+    """The single fret whose repair lowers the setup most, if that is worth the work; None without heights or such a
+    fret.
 
     Tried are the frets that the strings are stopped by: each is put on the line between its neighbours.
     """

@@ -1,9 +1,9 @@
 """How much room a swinging string has over every fret, open and fretted at each: the heart of a setup.
 
-Fretted at f the string is straight from that fret's top to the saddle; over fret n its downswing is that of the fundamental of a string
-drawn aside by a force F at p from the saddle: a·sin(π(x_n − x_f)/L_f), where the triangle's first Fourier term gives
-a = A·2L_f²/(π²p(L_f − p))·sin(πp/L_f) and A = F·p(L_f − p)/(T·L_f), so a = 2F·L_f/(π²T)·sin(πp/L_f). (Statics of the plucked string, any
-textbook of acoustics.)
+Fretted at f the string is straight from that fret's top to the saddle; over fret n its downswing is that of the
+fundamental of a string drawn aside by a force F at p from the saddle: a·sin(π(x_n − x_f)/L_f), where the triangle's
+first Fourier term gives a = A·2L_f²/(π²p(L_f − p))·sin(πp/L_f) and A = F·p(L_f − p)/(T·L_f), so a =
+2F·L_f/(π²T)·sin(πp/L_f). (Statics of the plucked string, any textbook of acoustics.)
 """
 
 from collections.abc import Sequence
@@ -37,7 +37,9 @@ class OverString:
 
 @dataclass(frozen=True, slots=True)
 class Worst:
-    """The tightest place of a string: fretted at (0 open), over which fret, with how much room; mm, negative touches."""
+    """The tightest place of a string: fretted at (0 open), over which fret, with how much room; mm, negative
+    touches.
+    """
 
     fretted: int
     over: int
@@ -63,7 +65,9 @@ class Strung:
         return Worst(f + int(fretted_only), n + 1, float(shown[f, n]))
 
     def lies_on(self) -> tuple[int, float] | None:
-        """The fret that the open string at rest lies on, and how far it is above the string, mm; None where it is free."""
+        """The fret that the open string at rest lies on, and how far it is above the string, mm; None where it is
+        free.
+        """
         over = int(np.nanargmin(self.static[0]))
         low = float(self.static[0][over])
         return (over + 1, -low) if low < 0 else None
@@ -75,7 +79,9 @@ class Strung:
 
 @lru_cache(maxsize=64)
 def geometry(scale_mm: float, frets: int, pluck_mm: float) -> tuple[Array, Array]:
-    """Shares along the string (x_n − x_f)/L_f and downswing in mm per newton of pluck and of 1/tension, both [f 0..N−1][n 1..N]."""
+    """Shares along the string (x_n − x_f)/L_f and downswing in mm per newton of pluck and of 1/tension, both [f
+    0..N−1][n 1..N].
+    """
     x = np.concatenate(([0.0], fret_positions(scale_mm, frets)))
     length = scale_mm - x[:-1]
     share = (x[None, 1:] - x[:-1, None]) / length[:, None]
@@ -92,7 +98,9 @@ def saddle_for_action(scale_mm: float, nut_mm: float, top_12_mm: float, action_m
 
 
 def own_errors(frame: StringFrame, string: OverString, strings: int) -> Array:
-    """Each fret's error less its drop under one string, [N]: the string's own errors where it has them, else the frame's."""
+    """Each fret's error less its drop under one string, [N]: the string's own errors where it has them, else the
+    frame's.
+    """
     if string.errors is None:
         return frame.own(string.string, strings)
     return replace(frame, errors=string.errors).own(string.string, strings)
@@ -135,7 +143,9 @@ def held(strings: Sequence[OverString], found: Sequence[Strung]) -> list[OverStr
 
 
 def open_nut_height(gap_mm: float, bearing_fret: int, frame: StringFrame, string: int, strings: int) -> float:
-    """Slot bottom above the frame's line from the gap over fret 1 with the string pressed so that it bears on `bearing_fret`, mm."""
+    """Slot bottom above the frame's line from the gap over fret 1 with the string pressed so that it bears on
+    `bearing_fret`, mm.
+    """
     x, tops = frame.positions(), frame.tops(string, strings)
     share = float(x[0] / x[bearing_fret - 1])
     return float((gap_mm + tops[0] - tops[bearing_fret - 1] * share) / (1 - share))

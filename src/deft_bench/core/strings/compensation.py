@@ -1,8 +1,8 @@
 """Where to set saddles on a new bridge: how much further back than the scale each string wants to be.
 
-Two effects sharpen a fretted string. Pressing it down stretches it: cents = K/2·(EA/T)·(ΔL/L), ΔL = ½δ²(1/x₁₂ + 1/(L − x₁₂)) for a deflection δ
-at the 12th fret (small-angle geometry and Hooke's law). Its stiff ends do not swing: each takes 0…1 times √(EI/T) off the length (Fletcher's
-stiff string: pinned 0, clamped 1).
+Two effects sharpen a fretted string. Pressing it down stretches it: cents = K/2·(EA/T)·(ΔL/L), ΔL = ½δ²(1/x₁₂ + 1/(L −
+x₁₂)) for a deflection δ at the 12th fret (small-angle geometry and Hooke's law). Its stiff ends do not swing: each
+takes 0…1 times √(EI/T) off the length (Fletcher's stiff string: pinned 0, clamped 1).
 """
 
 import math

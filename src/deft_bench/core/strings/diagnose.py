@@ -1,7 +1,8 @@
-"""What buzzes and why: one cause at its least sufficient size that explains what was heard, ranked by the metal its cure takes.
+"""What buzzes and why: one cause at its least sufficient size that explains what was heard, ranked by the metal its
+cure takes.
 
-Every margin is linear in each cause with saddles and nut held, so the notes that a cause of size δ leaves clean are those with δ in an
-interval; the least δ that contradicts the fewest notes is found exactly from the intervals' ends.
+Every margin is linear in each cause with saddles and nut held, so the notes that a cause of size δ leaves clean are
+those with δ in an interval; the least δ that contradicts the fewest notes is found exactly from the intervals' ends.
 """
 
 from collections.abc import Mapping, Sequence
@@ -38,9 +39,11 @@ class Heard:
 
 @dataclass(frozen=True, slots=True)
 class Cause:
-    """One explanation. `kind` relief|saddle|nut|fret|rise; `string` None for all, `fret` where it is; `size_mm` signed, up and forward positive.
+    """One explanation. `kind` relief|saddle|nut|fret|rise; `string` None for all, `fret` where it is; `size_mm` signed,
+    up and forward positive.
 
-    `wrong` counts heard notes it does not explain; `metal_mm` is what its cure takes off, `cost_action_mm` what the cure adds to the action.
+    `wrong` counts heard notes it does not explain; `metal_mm` is what its cure takes off, `cost_action_mm` what the
+    cure adds to the action.
     """
 
     kind: str
@@ -62,9 +65,11 @@ class Cause:
 
 @dataclass(frozen=True, slots=True)
 class Diagnosis:
-    """What was heard against the model: whether it fits, each string's hand, causes best first, those tied, and what would part them.
+    """What was heard against the model: whether it fits, each string's hand, causes best first, those tied, and what
+    would part them.
 
-    `hand` is (floor, ceiling) in N by string, an end None where nothing bounds it, and None where they contradict each other.
+    `hand` is (floor, ceiling) in N by string, an end None where nothing bounds it, and None where they contradict each
+    other.
     """
 
     strung: tuple[Strung, ...]
@@ -114,15 +119,24 @@ def diagnose(
     tied = [pair for pair in ranked if pair[0].wrong == ranked[0][0].wrong]
     best = _moved(margins, ranked[0]) if ranked else margins
     return Diagnosis(
-        tuple(strung), predicted, wrong == 0, wrong, _hands(strung, answers), tuple(cause for cause, _ in ranked), len(tied),
-        _next_test([_moved(margins, pair) for pair in tied], answers), _raises(frame, best, answers, pluck_mm),
-    )  # fmt: skip
+        tuple(strung),
+        predicted,
+        wrong == 0,
+        wrong,
+        _hands(strung, answers),
+        tuple(cause for cause, _ in ranked),
+        len(tied),
+        _next_test([_moved(margins, pair) for pair in tied], answers),
+        _raises(frame, best, answers, pluck_mm),
+    )
 
 
 def _hands(
     strung: Sequence[Strung], answers: Mapping[tuple[int, int], bool]
 ) -> dict[int, tuple[float | None, float | None] | None]:
-    """The pluck forces that agree with what was heard: over the largest force that a buzz needs, at most the smallest that stayed clean."""
+    """The pluck forces that agree with what was heard: over the largest force that a buzz needs, at most the
+    smallest that stayed clean.
+    """
     found: dict[int, tuple[float | None, float | None] | None] = {}
     for one in strung:
         touch = np.nanmin(one.static / one.per_newton, axis=1)
@@ -174,9 +188,13 @@ def ramp(frame: StringFrame, start: int) -> Array:
 
 
 def _causes(
-    frame: StringFrame, strings: Sequence[OverString], margins: Mapping[int, Array], answers: Mapping[tuple[int, int], bool], wrong: int,
+    frame: StringFrame,
+    strings: Sequence[OverString],
+    margins: Mapping[int, Array],
+    answers: Mapping[tuple[int, int], bool],
+    wrong: int,
     pluck_mm: float,
-) -> list[tuple[Cause, _Try]]:  # fmt: skip
+) -> list[tuple[Cause, _Try]]:
     buzz = np.array(list(answers.values()))
     found = []
     for tried in _tries(frame, strings, pluck_mm):
@@ -203,7 +221,9 @@ def _clean_between(margin: Array, slope: Array) -> tuple[Array, Array]:
 
 
 def _least(tried: _Try, low: Array, high: Array, buzz: Array) -> tuple[float, int]:
-    """The size within the cause's range that contradicts the fewest notes, the least of such sizes, and how many it contradicts."""
+    """The size within the cause's range that contradicts the fewest notes, the least of such sizes, and how many it
+    contradicts.
+    """
     ends = np.concatenate([low, high, low - BEYOND_MM, high + BEYOND_MM, [0.0]])
     sizes = np.unique(ends[np.isfinite(ends) & (ends >= tried.low) & (ends <= tried.high)])
     clean = (sizes[:, None] >= low[None, :] - 1e-12) & (sizes[:, None] <= high[None, :] + 1e-12)
@@ -234,7 +254,9 @@ def _moved(margins: Mapping[int, Array], pair: tuple[Cause, _Try]) -> dict[int, 
 
 
 def _next_test(tied: Sequence[Mapping[int, Array]], answers: Mapping[tuple[int, int], bool]) -> tuple[int, int] | None:
-    """The unheard note on which the tied causes disagree most evenly, the first of equals; None where none would part them."""
+    """The unheard note on which the tied causes disagree most evenly, the first of equals; None where none would
+    part them.
+    """
     if len(tied) < 2:
         return None
     votes = {number: np.sum([np.nanmin(one[number], axis=1) < 0 for one in tied], axis=0) for number in tied[0]}
@@ -262,7 +284,8 @@ def _raises(
 def learned_hand(
     hand: Mapping[int, tuple[float | None, float | None] | None], present: Mapping[int, float]
 ) -> dict[int, float]:
-    """Each string's pluck force as heard: the middle of its range, or the present one moved to the end that it contradicts.
+    """Each string's pluck force as heard: the middle of its range, or the present one moved to the end that it
+    contradicts.
 
     A string that says nothing, or contradicts itself, keeps its present force.
     """
@@ -298,16 +321,28 @@ def cause_words(cause: Cause, length: Length, name: Mapping[int, str]) -> tuple[
     size = length(abs(cause.size_mm))
     which = "every string" if cause.string is None else f"string {name.get(cause.string, cause.string)}"
     return {
-        "relief_low": (f"The neck has {size} less relief than it was read with", "loosen the rod by the next step and read again"),
-        "relief_high": (f"The neck has {size} more relief than it was read with", "tighten the rod by the next step and read again"),
+        "relief_low": (
+            f"The neck has {size} less relief than it was read with",
+            "loosen the rod by the next step and read again",
+        ),
+        "relief_high": (
+            f"The neck has {size} more relief than it was read with",
+            "tighten the rod by the next step and read again",
+        ),
         "saddle_low": (f"The saddle stands {size} too low for {which}", f"raise it {size}"),
         "saddle_high": (f"The saddle stands {size} higher than read for {which}", "read the action again"),
         "nut_low": (f"The nut slot of {which} is {size} too low", "shim or fill the slot, or a new nut"),
         "nut_high": (f"The nut slot of {which} is {size} higher than read", "read the first-fret gap again"),
-        "fret_proud": (f"Fret {cause.fret} is proud by {size}", f"look for daylight, reseat it, or spot-level it by {size}"),
+        "fret_proud": (
+            f"Fret {cause.fret} is proud by {size}",
+            f"look for daylight, reseat it, or spot-level it by {size}",
+        ),
         "fret_low": (f"Fret {cause.fret} is low by {size}", f"lift or replace fret {cause.fret}: level nothing to it"),
-        "rise_up": (f"The frets rise from {cause.fret} on, {size} at the last", "level a fall-away from there, after the neck joint is looked at"),
-    }[cause.code]  # fmt: skip
+        "rise_up": (
+            f"The frets rise from {cause.fret} on, {size} at the last",
+            "level a fall-away from there, after the neck joint is looked at",
+        ),
+    }[cause.code]
 
 
 def buzz_call(found: Diagnosis, heard: Sequence[Heard], name: Mapping[int, str], length: Length = in_mm) -> Call:
@@ -333,19 +368,30 @@ def buzz_call(found: Diagnosis, heard: Sequence[Heard], name: Mapping[int, str],
         return Call(say, "clean", figures, tuple(because), (), "certain" if found.fits else "likely", None)
     if found.fits:
         return Call(
-            "The setup as measured explains every buzz: it is too low for this hand. Solve it again.", "solve", figures, tuple(because), lifts, "likely",
-        )  # fmt: skip
+            "The setup as measured explains every buzz: it is too low for this hand. Solve it again.",
+            "solve",
+            figures,
+            tuple(because),
+            lifts,
+            "likely",
+        )
     if not found.causes:
         return Call(
-            "No one cause explains what was heard: the hand is heavier than taken, or two things are wrong.", "unclear", figures, tuple(because),
-            lifts, "unsure", "play the same notes once more with an even hand, and read relief and action again",
-        )  # fmt: skip
+            "No one cause explains what was heard: the hand is heavier than taken, or two things are wrong.",
+            "unclear",
+            figures,
+            tuple(because),
+            lifts,
+            "unsure",
+            "play the same notes once more with an even hand, and read relief and action again",
+        )
     best = found.causes[0]
     what, cure = cause_words(best, length, name)
     figures |= {"size_mm": best.size_mm, "metal_mm": best.metal_mm, "cost_action_mm": best.cost_action_mm}
     if best.wrong:
         because.append(
-            f"That leaves {best.wrong} heard note{'s' if best.wrong > 1 else ''} unexplained; without it, {found.wrong}."
+            f"That leaves {best.wrong} heard note{'s' if best.wrong > 1 else ''} unexplained; without it,"
+            f" {found.wrong}."
         )
     others = [
         Instead(

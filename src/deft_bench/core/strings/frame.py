@@ -1,6 +1,8 @@
-"""The neck as the strings see it: heights of fret tops over the straight line through the two frets that relief is read between.
+"""The neck as the strings see it: heights of fret tops over the straight line through the two frets that relief is read
+between.
 
-Parabola of relief: z(x) = −4r(x − x_a)(x_e − x)/(x_e − x_a)² between them, 0 beyond; then each fret's own error, less a planned drop.
+Parabola of relief: z(x) = −4r(x − x_a)(x_e − x)/(x_e − x_a)² between them, 0 beyond; then each fret's own error, less a
+planned drop.
 """
 
 from collections.abc import Mapping, Sequence
@@ -16,7 +18,8 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True)
 class StringFrame:
-    """Scale, frets, relief (forward positive) and where it is read. `errors` by lane or one list for all (proud positive); mm.
+    """Scale, frets, relief (forward positive) and where it is read. `errors` by lane or one list for all (proud
+    positive); mm.
 
     `at` 12 is the fret over which action is read.
     """
@@ -41,7 +44,9 @@ class StringFrame:
         return np.where((x >= a) & (x <= e), bow, 0.0)
 
     def own(self, string: int, strings: int) -> Array:
-        """Each fret's error less its drop under one string, [N]: lanes are interpolated across the strings by number."""
+        """Each fret's error less its drop under one string, [N]: lanes are interpolated across the strings by
+        number.
+        """
         drop = np.zeros(self.frets) if self.drops is None else np.array(self.drops, dtype=float)
         return across_lanes(self.errors, string, strings, self.frets) - drop
 
@@ -53,7 +58,9 @@ class StringFrame:
 def across_lanes(
     errors: Mapping[str, Sequence[float]] | Sequence[float] | None, string: int, strings: int, frets: int
 ) -> Array:
-    """Errors under a string: string 1 lies in the treble lane, the last in the bass lane, those between on straight lines."""
+    """Errors under a string: string 1 lies in the treble lane, the last in the bass lane, those between on straight
+    lines.
+    """
     if errors is None:
         return np.zeros(frets)
     if not isinstance(errors, Mapping):

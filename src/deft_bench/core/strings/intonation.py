@@ -1,7 +1,8 @@
 """Intonation: how far to move the saddle, and whether the nut is to blame.
 
-A saddle shift s (away from the nut) and a nut shift t (toward the saddle) change a fretted note against the open one by K[s/(L − x_n) −
-(s − t)/L] cents, K = 1200/ln 2: lengths of the ideal string, to first order. Readings are fitted by least squares.
+A saddle shift s (away from the nut) and a nut shift t (toward the saddle) change a fretted note against the open one by
+K[s/(L − x_n) − (s − t)/L] cents, K = 1200/ln 2: lengths of the ideal string, to first order. Readings are fitted by
+least squares.
 """
 
 import math
@@ -32,7 +33,9 @@ class CentsReading:
 
 @dataclass(frozen=True, slots=True)
 class Intonation:
-    """Shifts that make a string true, mm; `residual_cents` is what no shift removes, in reading order; sds for the reading's own spread."""
+    """Shifts that make a string true, mm; `residual_cents` is what no shift removes, in reading order; sds for the
+    reading's own spread.
+    """
 
     saddle_shift_mm: float
     nut_shift_mm: float
@@ -85,15 +88,22 @@ def eighths(turns: float) -> str:
 
 
 def intonation_call(
-    found: Intonation, readings: Sequence[CentsReading], gate_cents: float = 2.0, first_gap: str | None = None,
-    length: Length = in_mm, turns: Callable[[float], str] | None = None,
-) -> Call:  # fmt: skip
+    found: Intonation,
+    readings: Sequence[CentsReading],
+    gate_cents: float = 2.0,
+    first_gap: str | None = None,
+    length: Length = in_mm,
+    turns: Callable[[float], str] | None = None,
+) -> Call:
     """What to do for one string. `first_gap` is `high`, `right`, `low` or None where the first-fret gap is not read."""
     rms = math.sqrt(sum(r * r for r in found.residual_cents) / len(found.residual_cents))
     odd = [one.fret for one, rest in zip(readings, found.residual_cents, strict=True) if abs(rest) > ODD_CENTS]
     figures = {"saddle_shift_mm": found.saddle_shift_mm, "nut_shift_mm": found.nut_shift_mm, "rms_cents": rms}
     because = [
-        f"{len(readings)} reading{'s' if len(readings) > 1 else ''}, at {'fret' if len(readings) == 1 else 'frets'} {listed(sorted({one.fret for one in readings}))}; no shift takes out {rms:.1f} cents of them.",
+        (
+            f"{len(readings)} reading{'s' if len(readings) > 1 else ''}, at {'fret' if len(readings) == 1 else 'frets'}"
+            f" {listed(sorted({one.fret for one in readings}))}; no shift takes out {rms:.1f} cents of them."
+        ),
     ]
     if found.at_12_only_mm is not None and found.nut_fitted:
         because.append(f"The rule of fret 12 alone would move it {length(found.at_12_only_mm)}.")
@@ -105,34 +115,58 @@ def intonation_call(
     )
     if len(readings) >= 4 and len(odd) >= max(2, len(readings) // 2):
         return Call(
-            "Change this string first: it is false, no shift makes it true.", "string", figures, tuple(because), (back,), "likely",
+            "Change this string first: it is false, no shift makes it true.",
+            "string",
+            figures,
+            tuple(because),
+            (back,),
+            "likely",
             "fresh strings, then the same frets again",
-        )  # fmt: skip
+        )
     if odd and len(readings) >= 4:
         return Call(
             f"Look at {'fret' if len(odd) == 1 else 'frets'} {listed(odd)} first: worn, or crowned off its centre.",
-            "fret", figures, tuple(because), (back,), "likely", f"the crown line at {listed(odd)}",
-        )  # fmt: skip
+            "fret",
+            figures,
+            tuple(because),
+            (back,),
+            "likely",
+            f"the crown line at {listed(odd)}",
+        )
     worst = max(abs(one.cents) for one in readings)
     if worst <= gate_cents:
         return Call("True as it is: leave it.", "none", figures, tuple(because), (), sure, settle)
-    move = f"{length(abs(found.saddle_shift_mm))} {'back, away from the nut' if found.saddle_shift_mm > 0 else 'forward, toward the nut'}"
+    move = (
+        f"{length(abs(found.saddle_shift_mm))}"
+        f" {'back, away from the nut' if found.saddle_shift_mm > 0 else 'forward, toward the nut'}"
+    )
     turned = f", {turns(found.saddle_shift_mm)}" if turns else ""
     nut_off = found.nut_fitted and abs(found.nut_shift_mm) > max(NUT_SHIFT_MM, 2 * (found.nut_sd_mm or 0.0))
     if nut_off and found.nut_shift_mm > 0:
         because.append(
-            f"Low frets stay sharp after the saddle is right: as if the nut stood {length(found.nut_shift_mm)} too far from the frets."
+            f"Low frets stay sharp after the saddle is right: as if the nut stood {length(found.nut_shift_mm)} too far"
+            " from the frets."
         )
         if first_gap == "right":
             return Call(
-                f"Move the saddle {move}{turned}; the nut itself stands {length(found.nut_shift_mm)} too far back.", "nut_placement",
-                figures, tuple(because), (back, Instead("Cut the nut’s face or shelf it forward", "a new nut when it ever changes")), "likely", settle,
-            )  # fmt: skip
+                f"Move the saddle {move}{turned}; the nut itself stands {length(found.nut_shift_mm)} too far back.",
+                "nut_placement",
+                figures,
+                tuple(because),
+                (back, Instead("Cut the nut’s face or shelf it forward", "a new nut when it ever changes")),
+                "likely",
+                settle,
+            )
         say = "File the nut slot first" if first_gap == "high" else "Check the first-fret gap before the saddle"
         return Call(
-            f"{say}: low frets are sharp whatever the saddle does.", "nut_slot", figures, tuple(because), (back,),
-            "likely" if first_gap else "unsure", None if first_gap else "the gap over fret 1, pressed between 2 and 3",
-        )  # fmt: skip
+            f"{say}: low frets are sharp whatever the saddle does.",
+            "nut_slot",
+            figures,
+            tuple(because),
+            (back,),
+            "likely" if first_gap else "unsure",
+            None if first_gap else "the gap over fret 1, pressed between 2 and 3",
+        )
     return Call(
         f"Move the saddle {move}{turned}.",
         "saddle",
@@ -148,7 +182,9 @@ BEGIN = {"string": 0, "nut_slot": 1, "nut_placement": 1, "fret": 2, "saddle": 3,
 
 
 def begin_with(called: Mapping[int, tuple[Intonation, Call]]) -> int | None:
-    """The string to begin with: string and nut faults before frets and saddles, then the largest move; None without any."""
+    """The string to begin with: string and nut faults before frets and saddles, then the largest move; None without
+    any.
+    """
     return min(
         called,
         key=lambda string: (BEGIN[called[string][1].do], -abs(called[string][0].saddle_shift_mm)),

@@ -1,7 +1,7 @@
 """Nut slots: how deep they are by the gap over the first fret, how far to file, with which file, and when to stop.
 
-From the slot the string runs straight to the fret that it bears on, so its height over the fret line at the nut is gap/(1 − x₁/x_p) by
-similar triangles. Pressed between frets 2 and 3 it bears on 2; fretted on 3 it bears on 3.
+From the slot the string runs straight to the fret that it bears on, so its height over the fret line at the nut is
+gap/(1 − x₁/x_p) by similar triangles. Pressed between frets 2 and 3 it bears on 2; fretted on 3 it bears on 3.
 """
 
 from collections.abc import Mapping, Sequence
@@ -19,9 +19,12 @@ TOO_LOW_MM = 0.005
 
 LOW_REMEDIES: tuple[tuple[str, str], ...] = (
     ("Shim under the whole nut", "raises every slot: the others are filed again"),
-    ("Fill this slot with dust of the same material and thin adhesive, and cut it again", "holds a while; it wears sooner than the nut"),
+    (
+        "Fill this slot with dust of the same material and thin adhesive, and cut it again",
+        "holds a while; it wears sooner than the nut",
+    ),
     ("Make a new nut", "the blank and its spacing again; the lasting way"),
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,8 +47,13 @@ def slot_height(scale_mm: float, gap_mm: float, bearing_fret: int) -> float:
 
 
 def nut_slot(
-    scale_mm: float, gap_mm: float, target_gap_mm: float, bearing_fret: int = 2, gauge_mm: float | None = None, files_mm: Sequence[float] = ()
-) -> NutSlot:  # fmt: skip
+    scale_mm: float,
+    gap_mm: float,
+    target_gap_mm: float,
+    bearing_fret: int = 2,
+    gauge_mm: float | None = None,
+    files_mm: Sequence[float] = (),
+) -> NutSlot:
     """Work one slot out. Steps stop short by half a step, never past the target."""
     now, wanted = slot_height(scale_mm, gap_mm, bearing_fret), slot_height(scale_mm, target_gap_mm, bearing_fret)
     width = None if gauge_mm is None else gauge_mm + SLOT_ROOM_MM
@@ -93,7 +101,8 @@ def gap_side(gap_mm: float, low_mm: float, high_mm: float) -> Literal["low", "ri
 
 @dataclass(frozen=True, slots=True)
 class SlotRead:
-    """One string's slot: its gap over fret 1 as read (None unread) and what is wanted, mm, with the filing to the upper end of that.
+    """One string's slot: its gap over fret 1 as read (None unread) and what is wanted, mm, with the filing to the upper
+    end of that.
 
     More can come off later; nothing can be put back.
     """
@@ -116,21 +125,30 @@ class SlotRead:
 
 
 def nut_call(reads: Sequence[SlotRead], names: Mapping[int, str], length: Length) -> Call:
-    """What to do with the nut: slots that are too low first, for they mean a shim or a new nut; then the filing; then what is unread."""
+    """What to do with the nut: slots that are too low first, for they mean a shim or a new nut; then the filing;
+    then what is unread.
+    """
     low = [names[one.string] for one in reads if one.side == "low"]
     high = [one for one in reads if one.side == "high"]
     unread = [names[one.string] for one in reads if one.gap_mm is None]
     because = tuple(
-        f"{names[one.string]}: {length(one.gap_mm)} over fret 1; {length(one.low_mm)} to {length(one.high_mm)} is wanted."
+        f"{names[one.string]}: {length(one.gap_mm)} over fret 1; {length(one.low_mm)} to {length(one.high_mm)} is"
+        " wanted."
         for one in reads
         if one.gap_mm is not None
     )
     if low:
-        say = f"{listed_words(low)} {'is' if len(low) == 1 else 'are'} cut too low: shim, fill, or make a new nut before any saddle is touched."
+        say = (
+            f"{listed_words(low)} {'is' if len(low) == 1 else 'are'} cut too low: shim, fill, or make a new nut before"
+            " any saddle is touched."
+        )
         return Call(say, "too_low", {}, because)
     if high:
         most = max(high, key=lambda one: one.file_mm)
-        say = f"File {len(high)} slot{'s' if len(high) > 1 else ''}, {names[most.string]} most: {length(most.file_mm)} in {len(most.slot.steps_mm)} steps."
+        say = (
+            f"File {len(high)} slot{'s' if len(high) > 1 else ''}, {names[most.string]} most: {length(most.file_mm)} in"
+            f" {len(most.slot.steps_mm)} steps."
+        )
         return Call(say, "file", {}, because)
     if unread:
         return Call(f"Read the gap over fret 1: {listed_words(unread)}.", "read", {}, because)
@@ -150,7 +168,9 @@ class BlankFit:
 def blank_fit(
     blank: tuple[float, float, float], blank_base: str, seat: tuple[float, float], seat_base: str, height_mm: float
 ) -> BlankFit:
-    """Judge a blank (length, thickness, height) against its seat (length across the neck, thickness along it) and finished height."""
+    """Judge a blank (length, thickness, height) against its seat (length across the neck, thickness along it) and
+    finished height.
+    """
     problems = []
     names = ("long", "thick", "high")
     for name, have, want in zip(names, blank, (*seat, height_mm), strict=True):

@@ -1,8 +1,8 @@
 """The pitch of a recorded note: its partials fitted to those of a stiff string.
 
-Partials of a stiff string lie at f_n = n·f₀·√(1 + Bn²) (Fletcher), so (f_n/n)² is a straight line over n². Peaks come from one windowed spectrum
-of 0.06 to 2 s after the onset, each placed by a parabola through the logarithms of its three bins (the usual interpolation, with the spectrum
-padded four times so that its bias is far below a tenth of a cent).
+Partials of a stiff string lie at f_n = n·f₀·√(1 + Bn²) (Fletcher), so (f_n/n)² is a straight line over n². Peaks come
+from one windowed spectrum of 0.06 to 2 s after the onset, each placed by a parabola through the logarithms of its three
+bins (the usual interpolation, with the spectrum padded four times so that its bias is far below a tenth of a cent).
 """
 
 import math
@@ -25,12 +25,16 @@ OVER_FLOOR_DB = 15.0
 LOWEST_HZ, HIGHEST_HZ = 24.0, 1_600.0
 PARTIALS_TO_HZ = 7_000.0
 OTHER_NOTE_DB = 22.0
-"""A second series this close to the first one's strongest partial is a second note, not a neighbour that rings along."""
+"""A second series this close to the first one's strongest partial is a second note, not a neighbour that rings
+along.
+"""
 WRONG_NOTE_CENTS = 101.0
 """A string a semitone off is one to be tuned; more is another note."""
 MOST_STIFF = 0.002
 SPLITS = ((2, 3), (3, 4), (4, 5), (5, 6), (2, 5), (3, 5), (5, 8))
-"""Pairs of notes whose partials together look like one series on a root that is not there: fifth, fourth, thirds, tenth, sixths."""
+"""Pairs of notes whose partials together look like one series on a root that is not there: fifth, fourth, thirds,
+tenth, sixths.
+"""
 
 
 class PitchError(ValueError):
@@ -39,7 +43,9 @@ class PitchError(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Pitch:
-    """A note as heard: its first partial's frequency, the nearest note and cents from it, inharmonicity B, confidence 0 to 1."""
+    """A note as heard: its first partial's frequency, the nearest note and cents from it, inharmonicity B,
+    confidence 0 to 1.
+    """
 
     hz: float
     note: str
@@ -67,7 +73,8 @@ class _Series:
 def pitch(samples: Samples, rate: int, expected: str | float | None = None, a4_hz: float = A4_HZ) -> Pitch:
     """The pitch of mono samples (full scale ±1) at a rate in Hz; `expected` is a note's name or Hz.
 
-    Raises PitchError with the reason for silence, clipping, noise, a note too short, two notes at once, or not the expected note.
+    Raises PitchError with the reason for silence, clipping, noise, a note too short, two notes at once, or not the
+    expected note.
     """
     wanted = None if expected is None else note_hz(expected, a4_hz) if isinstance(expected, str) else expected
     if not LEAST_RATE <= rate <= MOST_RATE:
@@ -156,9 +163,7 @@ def _best(peaks: Sequence[_Peak], wanted: float | None) -> _Series | None:
     """The series that explains most; one near the expected note is taken when it explains nearly as much."""
     strongest = max(one.db for one in peaks)
     loud = sorted(peaks, key=lambda peak: -peak.db)[:8]
-    roots = {
-        round(one.hz / k, 3) for one in loud for k in range(1, 9) if LOWEST_HZ <= one.hz / k <= HIGHEST_HZ
-    }  # fmt: skip
+    roots = {round(one.hz / k, 3) for one in loud for k in range(1, 9) if LOWEST_HZ <= one.hz / k <= HIGHEST_HZ}
     series = [found for root in sorted(roots) if (found := _gather(peaks, root, strongest)) is not None]
     if not series:
         return None
@@ -231,7 +236,9 @@ def _first_partial(series: _Series) -> float:
 
 
 def _refuse_second(peaks: Sequence[_Peak], series: _Series) -> None:
-    """Refuse when what the series leaves unexplained is as loud as a note of its own, or when it is two notes over a missing root."""
+    """Refuse when what the series leaves unexplained is as loud as a note of its own, or when it is two notes over a
+    missing root.
+    """
     own = list(series.partials.values())
     loudest = max(one.db for one in own)
     heard = nearest_note(_first_partial(series))[0]
@@ -249,7 +256,9 @@ def _refuse_second(peaks: Sequence[_Peak], series: _Series) -> None:
 
 
 def _rings_along(hz: float, series: _Series) -> bool:
-    """Whether a partial is the note's own, or one of an octave or an octave and a fifth above it, whatever that string's stiffness."""
+    """Whether a partial is the note's own, or one of an octave or an octave and a fifth above it, whatever that
+    string's stiffness.
+    """
     for times in (1, 2, 3):
         k = max(1, round(hz / (times * series.f0)))
         for n in (k - 1, k):

@@ -1,8 +1,8 @@
 """The neck in its pocket and the pickup under the strings: what moving one does to the others.
 
-The neck is taken as rigid. Sunk by d, nut and frets go down by d: the action over fret 12 grows by d/2 until the saddle follows by d, and then the
-strings lie d nearer to the pickups. Tilted by a shim of s over the pocket's length P, the strings turn with the neck about the pocket's mouth:
-at a distance y behind the mouth they rise by s·y/P.
+The neck is taken as rigid. Sunk by d, nut and frets go down by d: the action over fret 12 grows by d/2 until the saddle
+follows by d, and then the strings lie d nearer to the pickups. Tilted by a shim of s over the pocket's length P, the
+strings turn with the neck about the pocket's mouth: at a distance y behind the mouth they rise by s·y/P.
 """
 
 from dataclasses import dataclass
@@ -20,7 +20,9 @@ CHANGES: dict[str, str] = {
 
 @dataclass(frozen=True, slots=True)
 class Seat:
-    """The neck's pocket and a pickup, mm: distances from the pocket's mouth to the saddle, from the saddle to the pickup, and travel left."""
+    """The neck's pocket and a pickup, mm: distances from the pocket's mouth to the saddle, from the saddle to the
+    pickup, and travel left.
+    """
 
     pocket_mm: float
     mouth_to_saddle_mm: float
@@ -39,13 +41,17 @@ class Seat:
 
     @property
     def pickup_short_mm(self) -> float:
-        """How far the pickup misses its wanted gap at the end of its travel: positive too low, negative too high, 0 in reach."""
+        """How far the pickup misses its wanted gap at the end of its travel: positive too low, negative too high, 0
+        in reach.
+        """
         return max(0.0, self.pickup_raise_mm - self.pickup_up_mm) + min(0.0, self.pickup_raise_mm + self.pickup_down_mm)
 
 
 @dataclass(frozen=True, slots=True)
 class Effect:
-    """What a change of the neck's seat does, mm: the action left alone, the saddle's move that restores it, and the seat after that."""
+    """What a change of the neck's seat does, mm: the action left alone, the saddle's move that restores it, and the
+    seat after that.
+    """
 
     action_mm: float
     saddle_mm: float
@@ -58,7 +64,9 @@ class Effect:
 
 
 def effect(seat: Seat, change: Change, thickness_mm: float, scale_mm: float) -> Effect:
-    """What sinking, raising or tilting the neck does to action, saddle travel and pickup together; raises ValueError under zero."""
+    """What sinking, raising or tilting the neck does to action, saddle travel and pickup together; raises ValueError
+    under zero.
+    """
     if thickness_mm < 0:
         raise ValueError("a shim or a cut is a thickness of zero or more")
     if change in ("deepen", "full_shim"):
@@ -70,7 +78,14 @@ def effect(seat: Seat, change: Change, thickness_mm: float, scale_mm: float) -> 
         arm = seat.mouth_to_saddle_mm - (0.0 if change == "body_shim" else seat.pocket_mm)
         saddle, at_pickup = tilt * arm, tilt * (arm - seat.pickup_from_saddle_mm)
     after = Seat(
-        seat.pocket_mm, seat.mouth_to_saddle_mm, seat.pickup_from_saddle_mm, seat.saddle_up_mm - saddle, seat.saddle_down_mm + saddle,
-        seat.pickup_gap_mm + at_pickup, seat.pickup_target_mm, seat.pickup_up_mm, seat.pickup_down_mm,
-    )  # fmt: skip
+        seat.pocket_mm,
+        seat.mouth_to_saddle_mm,
+        seat.pickup_from_saddle_mm,
+        seat.saddle_up_mm - saddle,
+        seat.saddle_down_mm + saddle,
+        seat.pickup_gap_mm + at_pickup,
+        seat.pickup_target_mm,
+        seat.pickup_up_mm,
+        seat.pickup_down_mm,
+    )
     return Effect(-saddle / 2, saddle, after)

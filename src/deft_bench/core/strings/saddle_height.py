@@ -1,8 +1,9 @@
 """Saddle heights: raise or lower for an action, what comes off a one-piece saddle, and what to do out of travel.
 
-The open string is a straight line from nut to saddle, so a saddle moves (L + c)/x_at times as far as the action over a fret at x_at. A neck
-in a pocket of length P whose mouth is D from the saddle turns about the pocket's end: by similar triangles a shim of h·P/D at the body end lets
-saddles bottomed by h come up, and one of h·P/(D − P) at the mouth lets saddles topped out by h come down.
+The open string is a straight line from nut to saddle, so a saddle moves (L + c)/x_at times as far as the action over a
+fret at x_at. A neck in a pocket of length P whose mouth is D from the saddle turns about the pocket's end: by similar
+triangles a shim of h·P/D at the body end lets saddles bottomed by h come up, and one of h·P/(D − P) at the mouth lets
+saddles topped out by h come down.
 """
 
 from collections.abc import Mapping, Sequence
@@ -17,7 +18,9 @@ from deft_bench.core.limits import ACTION_GATE_MM
 
 @dataclass(frozen=True, slots=True)
 class SaddleMove:
-    """One string's saddle: raise positive, mm; `over_mm` how far that is past its travel (up positive, down negative), 0 within."""
+    """One string's saddle: raise positive, mm; `over_mm` how far that is past its travel (up positive, down
+    negative), 0 within.
+    """
 
     raise_mm: float
     over_mm: float
@@ -25,7 +28,9 @@ class SaddleMove:
 
 @dataclass(frozen=True, slots=True)
 class OnePiece:
-    """What comes off beneath a one-piece saddle at its two ends (negative: shim), and what the line leaves each string, mm."""
+    """What comes off beneath a one-piece saddle at its two ends (negative: shim), and what the line leaves each
+    string, mm.
+    """
 
     take_off_bass_mm: float
     take_off_treble_mm: float
@@ -36,7 +41,8 @@ class OnePiece:
 class PocketShim:
     """A neck shim for saddles out of travel: where in the pocket and how thick, mm, by the worst string.
 
-    `out_mm` is how far out of travel that string is; moving the whole neck by as much does the same (`or_else`: a full shim, or deepen).
+    `out_mm` is how far out of travel that string is; moving the whole neck by as much does the same (`or_else`: a full
+    shim, or deepen).
     """
 
     at: str
@@ -46,9 +52,13 @@ class PocketShim:
 
 
 def raise_for(
-    scale_mm: float, compensation_mm: float, now_mm: float, target_mm: float, at_fret: int = 12,
+    scale_mm: float,
+    compensation_mm: float,
+    now_mm: float,
+    target_mm: float,
+    at_fret: int = 12,
     travel: tuple[float, float] | None = None,
-) -> SaddleMove:  # fmt: skip
+) -> SaddleMove:
     """The move of one saddle, with its travel left (up, down) where it is known."""
     up = (target_mm - now_mm) * (scale_mm + compensation_mm) / fret_position(scale_mm, at_fret)
     over = 0.0
@@ -76,7 +86,8 @@ def one_piece(moves: Sequence[SaddleMove], spread_mm: float, overhang_mm: float)
 def pocket_shim(moves: Sequence[SaddleMove], pocket_mm: float, mouth_to_saddle_mm: float) -> PocketShim | None:
     """The shim that brings the worst string back into travel, None when all are within.
 
-    `over_mm` negative: the saddle would have to go lower than it can (bottomed). Raises ValueError for a pocket longer than its distance.
+    `over_mm` negative: the saddle would have to go lower than it can (bottomed). Raises ValueError for a pocket longer
+    than its distance.
     """
     if mouth_to_saddle_mm <= pocket_mm:
         raise ValueError("the saddle lies further from the pocket's mouth than the pocket is long")
@@ -92,7 +103,8 @@ def pocket_shim(moves: Sequence[SaddleMove], pocket_mm: float, mouth_to_saddle_m
 def saddle_radius(
     saddle_heights_mm: Sequence[float], offsets_mm: Sequence[float], board_radius_mm: float | None
 ) -> float | None:
-    """The radius that string undersides make at the saddle, mm: least squares of the arc's drop u²/2R; None when flat or unknown.
+    """The radius that string undersides make at the saddle, mm: least squares of the arc's drop u²/2R; None when flat
+    or unknown.
 
     Heights are above the board's own arc there.
     """
@@ -127,7 +139,9 @@ class SaddleRead:
 def saddle_call(
     reads: Sequence[SaddleRead], cut: OnePiece | None, shim: PocketShim | None, names: Mapping[int, str], length: Length
 ) -> Call:
-    """What to do with the saddles: read them, cure what is out of travel, cut or shim a one-piece saddle, or move each."""
+    """What to do with the saddles: read them, cure what is out of travel, cut or shim a one-piece saddle, or move
+    each.
+    """
     because = tuple(
         f"{names[one.string]}: {length(one.now_mm)} over fret 12, {length(one.want_mm)} is wanted."
         for one in reads
@@ -150,7 +164,10 @@ def saddle_call(
     if cut is not None:
         bass, treble = cut.take_off_bass_mm, cut.take_off_treble_mm
         if min(bass, treble) < -1e-9:
-            say = f"Shim or replace the saddle: {length(max(0.0, -bass))} is missing at its bass end and {length(max(0.0, -treble))} at its treble end."
+            say = (
+                f"Shim or replace the saddle: {length(max(0.0, -bass))} is missing at its bass end and"
+                f" {length(max(0.0, -treble))} at its treble end."
+            )
             return Call(say, "shim", {}, because)
         say = f"Take {length(bass)} off beneath the saddle at its bass end and {length(treble)} at its treble end."
         return Call(say, "cut", {"most_mm": max(bass, treble)}, because)

@@ -7,6 +7,9 @@ from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm
 from deft_bench.core.strings.clearance import Strung
 from deft_bench.core.strings.setup_solve import Solved
 
+WORTH_CHANGING_MM = 0.05
+"""A setup this near to the lowest that plays clean is left as it is."""
+
 
 class FretAhead(Protocol):
     """A fret to put right first, as `assembled.fret_first` finds it."""
@@ -22,10 +25,18 @@ class FretAhead(Protocol):
 
 
 def setup_call(
-    found: Solved, margin_mm: float, present: Sequence[Strung] = (), present_relief_mm: float | None = None,
-    name: Mapping[int, str] | None = None, length: Length = in_mm, unread: Sequence[str] = (), first: FretAhead | None = None,
-) -> Call:  # fmt: skip
-    """Say the solved setup; with the present one, what changing to it saves or costs. `first` is a fret to put right before any of that."""
+    found: Solved,
+    margin_mm: float,
+    present: Sequence[Strung] = (),
+    present_relief_mm: float | None = None,
+    name: Mapping[int, str] | None = None,
+    length: Length = in_mm,
+    unread: Sequence[str] = (),
+    first: FretAhead | None = None,
+) -> Call:
+    """Say the solved setup; with the present one, what changing to it saves or costs. `first` is a fret to put right
+    before any of that.
+    """
     names = name or {}
     treble, bass = found.strung[0], found.strung[-1]
     outer = (
@@ -40,7 +51,10 @@ def setup_call(
         "treble_action_12_mm": treble.action_12_mm,
     }
     because = [
-        f"{len(found.strung)} string{'s' if len(found.strung) > 1 else ''} over {treble.margin.shape[1]} frets: every fretted note keeps {length(margin_mm)} at this hand.",
+        (
+            f"{len(found.strung)} string{'s' if len(found.strung) > 1 else ''} over {treble.margin.shape[1]} frets:"
+            f" every fretted note keeps {length(margin_mm)} at this hand."
+        ),
     ]
     held = [
         f"{names.get(one.string, f'string {one.string}')} fretted at {limit.fretted} over {limit.over}"
@@ -64,31 +78,9 @@ def setup_call(
     say = f"Set {length(found.relief_mm)} of relief and {outer}."
     do = "set"
     if present:
-        now = sum(one.action_12_mm for one in present) / len(present)
-        buzzing = [
-            names.get(one.string, f"string {one.string}")
-            for one in present
-            if one.worst(fretted_only=True).margin_mm < 0
-        ]
-        gain = now - found.mean_action_mm
-        figures |= {"present_mean_action_12_mm": now, "lower_by_mm": gain}
-        if buzzing:
-            because.append(f"As it is, {', '.join(buzzing)} buzz{'es' if len(buzzing) == 1 else ''} at this hand.")
-        if (
-            abs(gain) < 0.05
-            and not buzzing
-            and (present_relief_mm is None or abs(present_relief_mm - found.relief_mm) < 0.05)
-        ):
-            say, do = f"Leave it: it plays clean and within {length(0.05)} of the lowest.", "none"
-        elif gain >= 0.05:
-            say = f"{say[:-1]}: {length(gain)} lower on average than now{', and it stops the buzz' if buzzing else ''}."
-        elif gain <= -0.05:
-            say = f"{say[:-1]}: {length(-gain)} higher on average, and nothing buzzes."
-        elif buzzing:
-            say = f"{say[:-1]}: no higher on average, and nothing buzzes."
-        instead.append(
-            Instead("Leave it as it is", f"{length(now)} mean action{'; it buzzes at this hand' if buzzing else ''}")
-        )
+        say, do, more, leave = _against_present(found, present, present_relief_mm, names, because, say, length)
+        figures |= more
+        instead.append(leave)
     if first is not None:
         size, lower = length(abs(first.off_mm)), first.solved
         what = "is proud" if first.off_mm > 0 else "is low"
@@ -117,3 +109,35 @@ def setup_call(
 def _pair(strung: Sequence[Strung], length: Length) -> str:
     """`1.60 mm / 1.20 mm`: action of the bass and the treble string."""
     return f"{length(strung[-1].action_12_mm)} / {length(strung[0].action_12_mm)}"
+
+
+def _against_present(
+    found: Solved,
+    present: Sequence[Strung],
+    present_relief_mm: float | None,
+    names: Mapping[int, str],
+    because: list[str],
+    say: str,
+    length: Length,
+) -> tuple[str, str, dict[str, float], Instead]:
+    """The sentence, its code and figures beside the present setup, and leaving it as the alternative."""
+    now = sum(one.action_12_mm for one in present) / len(present)
+    buzzing = [
+        names.get(one.string, f"string {one.string}") for one in present if one.worst(fretted_only=True).margin_mm < 0
+    ]
+    gain = now - found.mean_action_mm
+    if buzzing:
+        because.append(f"As it is, {', '.join(buzzing)} buzz{'es' if len(buzzing) == 1 else ''} at this hand.")
+    leave = Instead("Leave it as it is", f"{length(now)} mean action{'; it buzzes at this hand' if buzzing else ''}")
+    figures = {"present_mean_action_12_mm": now, "lower_by_mm": gain}
+    near = present_relief_mm is None or abs(present_relief_mm - found.relief_mm) < WORTH_CHANGING_MM
+    if abs(gain) < WORTH_CHANGING_MM and not buzzing and near:
+        clean = f"Leave it: it plays clean and within {length(WORTH_CHANGING_MM)} of the lowest."
+        return clean, "none", figures, leave
+    if gain >= WORTH_CHANGING_MM:
+        say = f"{say[:-1]}: {length(gain)} lower on average than now{', and it stops the buzz' if buzzing else ''}."
+    elif gain <= -WORTH_CHANGING_MM:
+        say = f"{say[:-1]}: {length(-gain)} higher on average, and nothing buzzes."
+    elif buzzing:
+        say = f"{say[:-1]}: no higher on average, and nothing buzzes."
+    return say, "set", figures, leave

@@ -1,7 +1,8 @@
 """The steps of a setup job in the order that keeps each from spoiling the one before, and the gate that ends each.
 
-Relief first, for it moves the action; the nut before the saddle, for a high slot is not cured from the other end; relief is read again after
-both; intonation last, for it depends on the action; then every note is played (operations: setup, rules 15 and 2).
+Relief first, for it moves the action; the nut before the saddle, for a high slot is not cured from the other end;
+relief is read again after both; intonation last, for it depends on the action; then every note is played (operations:
+setup, rules 15 and 2).
 """
 
 from collections.abc import Mapping, Sequence
@@ -51,7 +52,9 @@ class SetupReadings:
 
 @dataclass(frozen=True, slots=True)
 class SetupFacts:
-    """What is recorded of a setup job: before, as last read, the target, and what was read again since it was accepted."""
+    """What is recorded of a setup job: before, as last read, the target, and what was read again since it was
+    accepted.
+    """
 
     strings: int
     before: SetupReadings
@@ -150,18 +153,39 @@ def _gates(facts: SetupFacts, name: Mapping[int, str], length: Length) -> dict[s
         "nut": (not gaps, nut),
         "saddle": (
             not actions and facts.strings_since and facts.relief_since,
-            f"Set {strings(list(actions))}." if actions else "Action as accepted." if facts.strings_since and facts.relief_since
-            else "Read action, first-fret gaps and relief again: each moves the others.",
+            (
+                f"Set {strings(list(actions))}."
+                if actions
+                else (
+                    "Action as accepted."
+                    if facts.strings_since and facts.relief_since
+                    else "Read action, first-fret gaps and relief again: each moves the others."
+                )
+            ),
         ),
         "intonation": (
             all_cents and not cents,
-            f"{strings(list(cents))} outside ±{facts.cents_within:g} cents." if cents else "Every string true." if all_cents else "Read the intonation of every string.",
+            (
+                f"{strings(list(cents))} outside ±{facts.cents_within:g} cents."
+                if cents
+                else "Every string true."
+                if all_cents
+                else "Read the intonation of every string."
+            ),
         ),
         "buzz": (
             latest.buzzes == 0 and latest.played > 0,
-            "Play every note." if not latest.played else f"{latest.buzzes} of {latest.played} notes buzz." if latest.buzzes else f"{latest.played} notes played, none buzzes.",
+            (
+                "Play every note."
+                if not latest.played
+                else (
+                    f"{latest.buzzes} of {latest.played} notes buzz."
+                    if latest.buzzes
+                    else f"{latest.played} notes played, none buzzes."
+                )
+            ),
         ),
-    }  # fmt: skip
+    }
 
 
 def setup_steps(facts: SetupFacts, name: Mapping[int, str] | None = None, length: Length = in_mm) -> list[SetupStep]:

@@ -26,7 +26,9 @@ from deft_bench.core.strings.string_set import (
 from deft_bench.core.units import MM, Display
 
 HAND_SHARE = {"light": 0.009, "medium": 0.013, "heavy": 0.018}
-"""Plucking force as a share of tension: a string is drawn about as far aside whatever it weighs. About 0.7, 1 and 1.4 N at 78 N."""
+"""Plucking force as a share of tension: a string is drawn about as far aside whatever it weighs. About 0.7, 1 and
+1.4 N at 78 N.
+"""
 USUAL_PULL_N = 75.0
 USUAL_ACTION_MM = 1.8
 USUAL_TOP = "E4"
@@ -36,7 +38,8 @@ USUAL_TOP = "E4"
 class SetupPlan:
     """Lengths whole µm; `pluck_n` a force each string (empty: by the hand of the specification), string 1 first.
 
-    `bridge_radius_um` and `board_radius_saddle_um` are None when flat. Travel is what saddles have left from where they stood when it was read.
+    `bridge_radius_um` and `board_radius_saddle_um` are None when flat. Travel is what saddles have left from where they
+    stood when it was read.
     """
 
     strings: tuple[StringMake, ...]
@@ -123,7 +126,8 @@ def scales(spec: Spec) -> list[float]:
 
 
 def strings_of(spec: Spec) -> tuple[StringMake, ...]:
-    """The strings of a specification's set at its tuning; where they do not go together, strings of a usual pull at its notes.
+    """The strings of a specification's set at its tuning; where they do not go together, strings of a usual pull at its
+    notes.
 
     A tuning that cannot be read is taken as even steps over two octaves down from E4.
     """
@@ -139,19 +143,23 @@ def strings_of(spec: Spec) -> tuple[StringMake, ...]:
     if data is not None and len(data.thou) == spec.strings and all(notes):
         return tuple(made_of(data, notes))
     return tuple(
-        usual_string(note, scale)
-        if note
-        else replace(
-            usual_string(USUAL_TOP, scale, 2 * i / max(1, spec.strings - 1)),
-            note="",
-            hz=note_hz(USUAL_TOP) * 2 ** (-2 * i / max(1, spec.strings - 1)),
+        (
+            usual_string(note, scale)
+            if note
+            else replace(
+                usual_string(USUAL_TOP, scale, 2 * i / max(1, spec.strings - 1)),
+                note="",
+                hz=note_hz(USUAL_TOP) * 2 ** (-2 * i / max(1, spec.strings - 1)),
+            )
         )
         for i, (note, scale) in enumerate(zip(notes, scales(spec), strict=True))
     )
 
 
 def usual_string(note: str, scale_mm: float, octaves_down: float = 0.0) -> StringMake:
-    """A steel string of a usual pull at a note, or some octaves under it: plain up to half a millimetre, wound above."""
+    """A steel string of a usual pull at a note, or some octaves under it: plain up to half a millimetre, wound
+    above.
+    """
     hz = note_hz(note) * 2**-octaves_down
     mass = USUAL_PULL_N / (2 * scale_mm / 1000 * hz) ** 2
     plain = math.sqrt(4 * mass / (STEEL * math.pi)) * 1000
@@ -162,7 +170,9 @@ def usual_string(note: str, scale_mm: float, octaves_down: float = 0.0) -> Strin
 
 
 def starting_setup(spec: Spec) -> SetupPlan:
-    """A setup to begin with: the specification's strings, usual gaps at the nut, the board's own radius carried to the saddle."""
+    """A setup to begin with: the specification's strings, usual gaps at the nut, the board's own radius carried to
+    the saddle.
+    """
     strings = strings_of(spec)
     gaps = [gap_target(one.gauge_mm, one.construction, scale) for one, scale in zip(strings, scales(spec), strict=True)]
     radius = _saddle_radius_um(spec)
@@ -206,11 +216,16 @@ def to_fields(plan: SetupPlan) -> dict[str, Any]:
     found = asdict(plan)
     found["strings"] = [
         {
-            "note": one.note, "gauge_um": round(one.gauge_mm * 1000), "construction": one.construction, "wrap": one.wrap,
-            "core_um": None if one.core_mm is None else round(one.core_mm * 1000), "unit_weight_kg_per_m": one.unit_weight, "hz": one.hz,
+            "note": one.note,
+            "gauge_um": round(one.gauge_mm * 1000),
+            "construction": one.construction,
+            "wrap": one.wrap,
+            "core_um": None if one.core_mm is None else round(one.core_mm * 1000),
+            "unit_weight_kg_per_m": one.unit_weight,
+            "hz": one.hz,
         }
         for one in plan.strings
-    ]  # fmt: skip
+    ]
     return {name: list(value) if isinstance(value, tuple) else value for name, value in found.items()}
 
 
@@ -222,16 +237,23 @@ def from_fields(stored: Mapping[str, Any]) -> SetupPlan:
     }
     kept["strings"] = tuple(
         StringMake(
-            one["note"], one["gauge_um"] / 1000, one["construction"], one["wrap"], None if one["core_um"] is None else one["core_um"] / 1000,
-            one["unit_weight_kg_per_m"], one["hz"],
+            one["note"],
+            one["gauge_um"] / 1000,
+            one["construction"],
+            one["wrap"],
+            None if one["core_um"] is None else one["core_um"] / 1000,
+            one["unit_weight_kg_per_m"],
+            one["hz"],
         )
         for one in stored["strings"]
-    )  # fmt: skip
+    )
     return SetupPlan(**kept)
 
 
 def sound(plan: SetupPlan, spec: Spec) -> SetupPlan:
-    """A saved plan made to fit the specification as it is now: another number of strings starts from the usual values, a radius that no longer reaches too."""
+    """A saved plan made to fit the specification as it is now: another number of strings starts from the usual
+    values, a radius that no longer reaches too.
+    """
     started = starting_setup(spec)
     for field in OPTIONAL:
         radius = getattr(plan, field)
@@ -245,26 +267,12 @@ def sound(plan: SetupPlan, spec: Spec) -> SetupPlan:
 
 
 def plan_problems(plan: SetupPlan, display: Display = MM, spec: Spec | None = None) -> dict[str, str]:
-    """What is impossible about a setup's numbers, by field, on an instrument where one is given; strings by `note_1`, `gauge_1` …"""
+    """What is impossible about a setup's numbers, by field, on an instrument where one is given; strings by
+    `note_1`, `gauge_1` …
+    """
     found = choice_problems(plan, CHOICES) | length_problems(plan, LENGTHS, display, optional=OPTIONAL)
     for i, one in enumerate(plan.strings, start=1):
-        try:
-            one.pitch_hz()
-        except ValueError as error:
-            found[f"note_{i}"] = f"{str(error)[:1].upper()}{str(error)[1:]}."
-        if one.construction not in CONSTRUCTIONS or one.wrap not in WRAPS:
-            found[f"construction_{i}"] = f"Choose one of: {', '.join(CONSTRUCTIONS.values())}."
-        else:
-            problem = set_problem(one)
-            if problem:
-                field = (
-                    "core"
-                    if "core of" in problem or "no core" in problem
-                    else "weight"
-                    if "unit weight" in problem
-                    else "gauge"
-                )
-                found[f"{field}_{i}"] = f"{problem[:1].upper()}{problem[1:]}."
+        found |= {f"{field}_{i}": why for field, why in _string_problems(one).items()}
     if not 380 <= plan.a4_hz <= 500:
         found["a4_hz"] = "Accepted: 380 to 500 Hz."
     if plan.relief_low_um > plan.relief_high_um and "relief_low_um" not in found:
@@ -278,10 +286,27 @@ def plan_problems(plan: SetupPlan, display: Display = MM, spec: Spec | None = No
         radius = getattr(plan, field)
         if spec and radius is not None and 2 * radius <= spec.spread_saddle_um and field not in found:
             found[field] = (
-                f"A radius under half the strings’ spread at the saddle cannot be: more than {display.long(spec.spread_saddle_um // 2)}, or empty for flat."
+                "A radius under half the strings’ spread at the saddle cannot be: more than"
+                f" {display.long(spec.spread_saddle_um // 2)}, or empty for flat."
             )
     if plan.mouth_to_saddle_um <= plan.pocket_um and "pocket_um" not in found:
         found["mouth_to_saddle_um"] = "The saddle lies further from the pocket’s mouth than the pocket is long."
+    return found
+
+
+def _string_problems(one: StringMake) -> dict[str, str]:
+    """What is impossible about one string, by field."""
+    found = {}
+    try:
+        one.pitch_hz()
+    except ValueError as error:
+        found["note"] = f"{str(error)[:1].upper()}{str(error)[1:]}."
+    if one.construction not in CONSTRUCTIONS or one.wrap not in WRAPS:
+        return found | {"construction": f"Choose one of: {', '.join(CONSTRUCTIONS.values())}."}
+    problem = set_problem(one)
+    if problem:
+        core, weight = "core of" in problem or "no core" in problem, "unit weight" in problem
+        found["core" if core else "weight" if weight else "gauge"] = f"{problem[:1].upper()}{problem[1:]}."
     return found
 
 
@@ -301,12 +326,16 @@ def plucks(plan: SetupPlan, spec: Spec, tension: Sequence[float]) -> list[float]
 
 
 def saddle_starts(plan: SetupPlan, spec: Spec, action_mm: Mapping[int, float] | None = None) -> list[float | None]:
-    """How far behind its scale each saddle starts, mm, by its action over fret 12 where it is read; None without a pitch."""
+    """How far behind its scale each saddle starts, mm, by its action over fret 12 where it is read; None without a
+    pitch.
+    """
     read = action_mm or {}
     return [
-        compensation(one, scale, read.get(number, USUAL_ACTION_MM), a4_hz=plan.a4_hz).saddle_back_mm
-        if one.note or one.hz
-        else None
+        (
+            compensation(one, scale, read.get(number, USUAL_ACTION_MM), a4_hz=plan.a4_hz).saddle_back_mm
+            if one.note or one.hz
+            else None
+        )
         for number, (one, scale) in enumerate(zip(plan.strings, scales(spec), strict=True), start=1)
     ]
 
@@ -317,7 +346,9 @@ def gap_range(plan: SetupPlan, number: int) -> tuple[float, float]:
 
 
 def bridge_shape(plan: SetupPlan, spec: Spec) -> BridgeShape | None:
-    """The shape of a bridge whose strings move together; None with individual saddles. A tail-mounted bridge rides on its two ends."""
+    """The shape of a bridge whose strings move together; None with individual saddles. A tail-mounted bridge rides
+    on its two ends.
+    """
     if spec.bridge == "individual":
         return None
     posts = plan.post_spacing_um / 1000 if spec.bridge == "two_post" else None

@@ -36,7 +36,9 @@ class SetupReport:
 
 
 def relief_by_humidity(points: Sequence[tuple[float, float]]) -> float | None:
-    """Relief in mm that this neck gains with one more per cent of humidity, by least squares over (% RH, mm); None with too little to go by."""
+    """Relief in mm that this neck gains with one more per cent of humidity, by least squares over (% RH, mm); None
+    with too little to go by.
+    """
     if len(points) < LEAST_SURVEYS or max(rh for rh, _ in points) - min(rh for rh, _ in points) < 8:
         return None
     rh, mm = np.array(points).T
@@ -50,20 +52,29 @@ def care(humidity: float | None, per_percent: float | None, length: Length = in_
         away = "drier" if humidity < REST_LOW - CLOSE else "damper" if humidity > REST_HIGH + CLOSE else ""
         words.append(f"It was set up at {humidity:.0f} % RH{f': {away} than it should live' if away else ''}.")
     if per_percent is not None and abs(per_percent) >= 0.0008:
+        gained = per_percent > 0
+        high, buzzing = ("damp", "dry") if gained else ("dry", "damp")
         words.append(
-            f"In past seasons this neck has {'gained' if per_percent > 0 else 'lost'} {length(abs(per_percent) * 10)} of relief for every 10 % damper: "
-            f"{'high action in damp weather, buzzing in dry' if per_percent > 0 else 'high action in dry weather, buzzing in damp'} is the season, not a fault."
+            f"In past seasons this neck has {'gained' if gained else 'lost'} {length(abs(per_percent) * 10)}"
+            f" of relief for every 10 % damper: high action in {high} weather, buzzing in {buzzing}"
+            " is the season, not a fault."
         )
     words.append(
-        "Bring it back when relief has moved by more than 0.1 mm, or with every second set of strings. Change strings one at a time."
+        "Bring it back when relief has moved by more than 0.1 mm, or with every second set of strings. Change strings"
+        " one at a time."
     )
     return tuple(words)
 
 
 def setup_report(
-    before: SetupReadings, target: SetupTarget | None, after: SetupReadings, names: dict[int, str], humidity: float | None, per_percent: float | None,
+    before: SetupReadings,
+    target: SetupTarget | None,
+    after: SetupReadings,
+    names: dict[int, str],
+    humidity: float | None,
+    per_percent: float | None,
     length: Length = in_mm,
-) -> SetupReport:  # fmt: skip
+) -> SetupReport:
     """Put a report together from what was read. `after` holds only what was read since the setup was accepted."""
 
     def worst(read: SetupReadings, number: int) -> float | None:
@@ -84,7 +95,8 @@ def setup_report(
         found.append(f"{length(before.relief_mm)} of relief, strings at pitch.")
     if before.action_mm:
         found.append(
-            f"Action over fret 12 from {length(min(before.action_mm.values()))} to {length(max(before.action_mm.values()))}."
+            f"Action over fret 12 from {length(min(before.action_mm.values()))} to"
+            f" {length(max(before.action_mm.values()))}."
         )
     if target:
         sides = {n: gap_side(gap, *target.gap_mm[n]) for n, gap in before.gap_mm.items() if n in target.gap_mm}
@@ -97,10 +109,17 @@ def setup_report(
     if sharp:
         found.append(f"Intonation up to {max(map(abs, sharp)):.1f} cents out.")
     return SetupReport(
-        (before.relief_mm, target.relief_mm if target else None, after.relief_mm), rows, tuple(found), tuple(_done(rows, before, after, length)),
-        f"{after.played} notes played, {'none buzzes' if not after.buzzes else f'{after.buzzes} buzz'}." if after.played else "",
+        (before.relief_mm, target.relief_mm if target else None, after.relief_mm),
+        rows,
+        tuple(found),
+        tuple(_done(rows, before, after, length)),
+        (
+            f"{after.played} notes played, {'none buzzes' if not after.buzzes else f'{after.buzzes} buzz'}."
+            if after.played
+            else ""
+        ),
         care(humidity, per_percent, length),
-    )  # fmt: skip
+    )
 
 
 def _done(rows: Sequence[CardRow], before: SetupReadings, after: SetupReadings, length: Length) -> list[str]:

@@ -1,7 +1,8 @@
 """The lowest setup that a hand can play clean: relief and saddle heights of the least mean action.
 
-Every fretted margin is linear in relief and saddle height, so the least mean action is a linear programme (solved exactly); of equal
-optima the one with the least relief is taken. Constraints that another one covers over the whole range of relief are left out first.
+Every fretted margin is linear in relief and saddle height, so the least mean action is a linear programme (solved
+exactly); of equal optima the one with the least relief is taken. Constraints that another one covers over the whole
+range of relief are left out first.
 """
 
 import math
@@ -31,7 +32,9 @@ LIMITS_MM = 0.005
 
 @dataclass(frozen=True, slots=True)
 class BridgeShape:
-    """A bridge whose strings move together: outer string centres across the centreline, radii (None flat), posts; mm."""
+    """A bridge whose strings move together: outer string centres across the centreline, radii (None flat), posts;
+    mm.
+    """
 
     string_spread_mm: float
     board_radius_mm: float | None
@@ -43,12 +46,16 @@ class BridgeShape:
         return string_offsets(self.string_spread_mm, strings)
 
     def arch(self, strings: int) -> list[float]:
-        """How much higher over the board's own arc each string lies than one over the centreline: (R_s − √(R_s² − u²)) − the bridge's."""
+        """How much higher over the board's own arc each string lies than one over the centreline: (R_s − √(R_s² −
+        u²)) − the bridge's.
+        """
         return [_drop(self.board_radius_mm, u) - _drop(self.bridge_radius_mm, u) for u in self.offsets(strings)]
 
 
 def string_offsets(spread_mm: float, strings: int) -> list[float]:
-    """Each string's distance from the centreline, mm, evenly over the spread of the outer ones; string 1 (treble) positive."""
+    """Each string's distance from the centreline, mm, evenly over the spread of the outer ones; string 1 (treble)
+    positive.
+    """
     return [0.0] if strings == 1 else [spread_mm * (0.5 - i / (strings - 1)) for i in range(strings)]
 
 
@@ -62,7 +69,8 @@ def _drop(radius_mm: float | None, off_mm: float) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Solved:
-    """The lowest setup. `limited_by` names each string's tightest fretted place, None where it has more than 0.005 mm to spare.
+    """The lowest setup. `limited_by` names each string's tightest fretted place, None where it has more than 0.005 mm
+    to spare.
 
     `height_mm` and `tilt` (mm per mm, treble up positive) belong to a bridge whose strings move together.
     """
@@ -82,9 +90,14 @@ class Solved:
 
 
 def setup_solve(
-    frame: StringFrame, strings: Sequence[OverString], relief_range: tuple[float, float], margin_mm: float,
-    bridge: Bridge = "individual", shape: BridgeShape | None = None, pluck_mm: float = PLUCK_FROM_SADDLE_MM,
-) -> Solved:  # fmt: skip
+    frame: StringFrame,
+    strings: Sequence[OverString],
+    relief_range: tuple[float, float],
+    margin_mm: float,
+    bridge: Bridge = "individual",
+    shape: BridgeShape | None = None,
+    pluck_mm: float = PLUCK_FROM_SADDLE_MM,
+) -> Solved:
     """Solve for relief in range and saddle heights of at least 0 with every fretted margin at least `margin_mm`.
 
     Raises ValueError for a bridge without its shape, a range that is none, or fewer than 12 frets.
@@ -129,10 +142,30 @@ def setup_solve(
     relief = float(found[0])
     saddles = base + lift @ found[1:]
     bent = replace(frame, relief_mm=relief)
-    strung = clearance(bent, [replace(one, saddle_height_mm=float(max(0.0, h)), action_12_mm=None) for one, h in zip(strings, saddles, strict=True)], pluck_mm)  # fmt: skip
+    strung = clearance(
+        bent,
+        [
+            replace(one, saddle_height_mm=float(max(0.0, h)), action_12_mm=None)
+            for one, h in zip(strings, saddles, strict=True)
+        ],
+        pluck_mm,
+    )
     if bridge == "individual":
         # a tie of the mean leaves a string higher than it needs: bring each down to its own least
-        strung = clearance(bent, [replace(one, saddle_height_mm=max(0.0, float(np.max(_line(frame, one, owns[i], bow, margin_mm, pluck_mm, relief)))), action_12_mm=None) for i, one in enumerate(strings)], pluck_mm)  # fmt: skip
+        strung = clearance(
+            bent,
+            [
+                replace(
+                    one,
+                    saddle_height_mm=max(
+                        0.0, float(np.max(_line(frame, one, owns[i], bow, margin_mm, pluck_mm, relief)))
+                    ),
+                    action_12_mm=None,
+                )
+                for i, one in enumerate(strings)
+            ],
+            pluck_mm,
+        )
     worst = [one.worst(fretted_only=True) for one in strung]
     mean = float(np.mean([one.action_12_mm for one in strung]))
     if bridge == "individual" or shape is None:
@@ -175,8 +208,15 @@ def _line(
 
 
 def _needs(
-    frame: StringFrame, one: OverString, own: Array, bow: Array, margin_mm: float, pluck_mm: float, low: float, high: float
-) -> tuple[Array, Array]:  # fmt: skip
+    frame: StringFrame,
+    one: OverString,
+    own: Array,
+    bow: Array,
+    margin_mm: float,
+    pluck_mm: float,
+    low: float,
+    high: float,
+) -> tuple[Array, Array]:
     """The lines that are not covered by another at both ends of the range."""
     alpha, beta = _lines(frame, one, own, bow, margin_mm, pluck_mm)
     at_low, at_high = alpha + beta * low, alpha + beta * high

@@ -1,7 +1,8 @@
 """Strings by construction: unit weight, tension, and the usual sets and tunings as data.
 
-Plain: μ = ρπd²/4. Wound: μ = ρ_core·πd_c²/4 + ρ_wrap·F·π(d² − d_c²)/4, F the share of its annulus that the wrap fills: π/4 for
-round wire laid turn by turn (a circle in its square), taken as 0.88 for half-round and 0.95 for flat wire. T = μ(2Lf)² (Mersenne).
+Plain: μ = ρπd²/4. Wound: μ = ρ_core·πd_c²/4 + ρ_wrap·F·π(d² − d_c²)/4, F the share of its annulus that the wrap fills:
+π/4 for round wire laid turn by turn (a circle in its square), taken as 0.88 for half-round and 0.95 for flat wire. T =
+μ(2Lf)² (Mersenne).
 """
 
 import math
@@ -16,17 +17,30 @@ Construction = Literal["plain", "round_wound", "half_round", "flat_wound", "nylo
 Wrap = Literal["nickel_steel", "pure_nickel", "stainless", "phosphor_bronze", "bronze", "silver_copper"]
 
 CONSTRUCTIONS: dict[str, str] = {
-    "plain": "plain steel", "round_wound": "round wound", "half_round": "half-round wound", "flat_wound": "flat wound", "nylon": "plain nylon",
+    "plain": "plain steel",
+    "round_wound": "round wound",
+    "half_round": "half-round wound",
+    "flat_wound": "flat wound",
+    "nylon": "plain nylon",
     "nylon_wound": "wound on nylon filament",
-}  # fmt: skip
+}
 WRAPS: dict[str, str] = {
-    "nickel_steel": "nickel-plated steel", "pure_nickel": "pure nickel", "stainless": "stainless steel", "phosphor_bronze": "phosphor bronze",
-    "bronze": "bronze", "silver_copper": "silvered copper",
-}  # fmt: skip
+    "nickel_steel": "nickel-plated steel",
+    "pure_nickel": "pure nickel",
+    "stainless": "stainless steel",
+    "phosphor_bronze": "phosphor bronze",
+    "bronze": "bronze",
+    "silver_copper": "silvered copper",
+}
 STEEL, NYLON = 7850.0, 1070.0
 WRAP_DENSITY: dict[str, float] = {
-    "nickel_steel": 7850.0, "pure_nickel": 8900.0, "stainless": 7900.0, "phosphor_bronze": 8800.0, "bronze": 8700.0, "silver_copper": 9000.0,
-}  # fmt: skip
+    "nickel_steel": 7850.0,
+    "pure_nickel": 8900.0,
+    "stainless": 7900.0,
+    "phosphor_bronze": 8800.0,
+    "bronze": 8700.0,
+    "silver_copper": 9000.0,
+}
 FILL: dict[str, float] = {
     "round_wound": math.pi / 4,
     "half_round": 0.88,
@@ -39,7 +53,9 @@ WOUND = frozenset(FILL)
 
 @dataclass(frozen=True, slots=True)
 class StringMake:
-    """One string: its note, gauge and how it is made. Lengths mm; `unit_weight` (kg/m), where the packet gives it, overrides."""
+    """One string: its note, gauge and how it is made. Lengths mm; `unit_weight` (kg/m), where the packet gives it,
+    overrides.
+    """
 
     note: str
     gauge_mm: float
@@ -95,8 +111,9 @@ def tensions(strings: Sequence[StringMake], scales_mm: Sequence[float], a4_hz: f
 def relief_per_newton(scale_mm: float, frets_length_mm: float, width_mm: float, depth_mm: float = 21.0) -> float:
     """About how many mm of relief one more newton of string pull bends a neck, its rod left alone.
 
-    A beam bent by the pull's moment, δ = eTℓ²/(8EI) (Euler and Bernoulli), with a rounded section (0.8 of bd³/12), hardwood along the
-    grain (11 GPa) and the strings 15 mm above its axis. A first guess to half or double; this neck's own readings replace it.
+    A beam bent by the pull's moment, δ = eTℓ²/(8EI) (Euler and Bernoulli), with a rounded section (0.8 of bd³/12),
+    hardwood along the grain (11 GPa) and the strings 15 mm above its axis. A first guess to half or double; this neck's
+    own readings replace it.
     """
     stiffness = 11_000.0 * 0.8 * width_mm * depth_mm**3 / 12
     return 15.0 * frets_length_mm**2 / (8 * stiffness)
@@ -117,8 +134,10 @@ def set_problem(make: StringMake) -> str | None:
 
 @dataclass(frozen=True, slots=True)
 class SetData:
-    """A usual set: gauges in thousandths of an inch, string 1 first; `plain` of them are unwound. `core_share` is the core's share of a
-    wound gauge: about 0.42 for guitars, 0.24 for basses' heavy wraps, 0.66 under the thin wrap of nylon strings."""
+    """A usual set: gauges in thousandths of an inch, string 1 first; `plain` of them are unwound. `core_share` is
+    the core's share of a wound gauge: about 0.42 for guitars, 0.24 for basses' heavy wraps, 0.66 under the thin
+    wrap of nylon strings.
+    """
 
     thou: tuple[float, ...]
     plain: tuple[int, ...]
@@ -145,23 +164,36 @@ SETS: dict[str, SetData] = {
     "12–53 phosphor bronze": SetData((12, 16, 24, 32, 42, 53), _first(2), "phosphor_bronze"),
     "13–56 bronze": SetData((13, 17, 26, 35, 45, 56), _first(2), "bronze"),
     "10–47 twelve-string phosphor bronze": SetData(
-        (10, 10, 14, 14, 8, 23, 12, 30, 18, 39, 27, 47), (0, 1, 2, 3, 4, 6, 8), "phosphor_bronze"),
+        (10, 10, 14, 14, 8, 23, 12, 30, 18, 39, 27, 47), (0, 1, 2, 3, 4, 6, 8), "phosphor_bronze"
+    ),
     "10–32 tenor steel": SetData((10, 14, 22, 32), _first(2), "nickel_steel"),
-    "normal-tension nylon": SetData((28, 32.2, 40.3, 29, 35, 43), _first(3), "silver_copper", "nylon_wound", "nylon", 0.66),
+    "normal-tension nylon": SetData(
+        (28, 32.2, 40.3, 29, 35, 43), _first(3), "silver_copper", "nylon_wound", "nylon", 0.66
+    ),
     "high-tension nylon": SetData((28.5, 33, 41, 30, 36, 44), _first(3), "silver_copper", "nylon_wound", "nylon", 0.66),
     "45–105 nickel-plated steel": SetData((45, 65, 80, 105), (), "nickel_steel", core_share=0.24),
     "45–100 short-scale flat-wound": SetData((45, 60, 80, 100), (), "stainless", "flat_wound", core_share=0.24),
     "45–130 five-string nickel-plated steel": SetData((45, 65, 80, 105, 130), (), "nickel_steel", core_share=0.24),
-}  # fmt: skip
+}
 
 TUNINGS: dict[str, str] = {
     # as they are read out, the lowest string first
-    "standard": "E2 A2 D3 G3 B3 E4", "half a step down": "Eb2 Ab2 Db3 Gb3 Bb3 Eb4", "a whole step down": "D2 G2 C3 F3 A3 D4",
-    "low string dropped": "D2 A2 D3 G3 B3 E4", "open G": "D2 G2 D3 G3 B3 D4", "open D": "D2 A2 D3 F#3 A3 D4",
-    "fourths and a third, tone down each": "D2 A2 D3 G3 A3 D4", "baritone in B": "B1 E2 A2 D3 F#3 B3", "seven-string": "B1 E2 A2 D3 G3 B3 E4",
-    "tenor in fifths": "C3 G3 D4 A4", "bass": "E1 A1 D2 G2", "bass, low string dropped": "D1 A1 D2 G2", "five-string bass": "B0 E1 A1 D2 G2",
-    "twelve-string": "E2 E3 A2 A3 D3 D4 G3 G4 B3 B3 E4 E4", "twelve-string, a whole step down": "D2 D3 G2 G3 C3 C4 F3 F4 A3 A3 D4 D4",
-}  # fmt: skip
+    "standard": "E2 A2 D3 G3 B3 E4",
+    "half a step down": "Eb2 Ab2 Db3 Gb3 Bb3 Eb4",
+    "a whole step down": "D2 G2 C3 F3 A3 D4",
+    "low string dropped": "D2 A2 D3 G3 B3 E4",
+    "open G": "D2 G2 D3 G3 B3 D4",
+    "open D": "D2 A2 D3 F#3 A3 D4",
+    "fourths and a third, tone down each": "D2 A2 D3 G3 A3 D4",
+    "baritone in B": "B1 E2 A2 D3 F#3 B3",
+    "seven-string": "B1 E2 A2 D3 G3 B3 E4",
+    "tenor in fifths": "C3 G3 D4 A4",
+    "bass": "E1 A1 D2 G2",
+    "bass, low string dropped": "D1 A1 D2 G2",
+    "five-string bass": "B0 E1 A1 D2 G2",
+    "twelve-string": "E2 E3 A2 A3 D3 D4 G3 G4 B3 B3 E4 E4",
+    "twelve-string, a whole step down": "D2 D3 G2 G3 C3 C4 F3 F4 A3 A3 D4 D4",
+}
 
 
 def made_of(data: SetData, notes: Sequence[str]) -> list[StringMake]:
@@ -180,7 +212,8 @@ def made_of(data: SetData, notes: Sequence[str]) -> list[StringMake]:
 
 
 def notes_of(tuning: str) -> list[str]:
-    """A tuning's notes, string 1 first: `E2 A2 D3 G3 B3 E4`, the lowest first as it is read out. Raises ValueError for a bad note.
+    """A tuning's notes, string 1 first: `E2 A2 D3 G3 B3 E4`, the lowest first as it is read out. Raises ValueError for
+    a bad note.
 
     A twelve-string's courses are written with both strings; six notes are doubled by `twelve`.
     """
@@ -191,7 +224,9 @@ def notes_of(tuning: str) -> list[str]:
 
 
 def twelve(notes: Sequence[str]) -> list[str]:
-    """Six notes of a twelve-string as its twelve, string 1 first: the two upper courses in unison, the others with the octave."""
+    """Six notes of a twelve-string as its twelve, string 1 first: the two upper courses in unison, the others with
+    the octave.
+    """
     found: list[str] = []
     for course, note in enumerate(notes):
         octave = note if course < 2 else f"{note[:-1]}{int(note[-1]) + 1}"

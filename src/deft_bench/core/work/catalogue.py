@@ -7,21 +7,36 @@ When = Mapping[str, tuple[str, ...]]
 """Facts and the values of each under which something holds; empty always holds."""
 
 STAGES: dict[str, str] = {
-    "intake": "Intake", "board": "Board", "binding": "Binding", "neck": "Neck and board", "frets": "Fretting", "level": "Level and dress",
-    "finish": "Finish", "setup": "Setup", "report": "Report", "practice": "Practice",
-}  # fmt: skip
+    "intake": "Intake",
+    "board": "Board",
+    "binding": "Binding",
+    "neck": "Neck and board",
+    "frets": "Fretting",
+    "level": "Level and dress",
+    "finish": "Finish",
+    "setup": "Setup",
+    "report": "Report",
+    "practice": "Practice",
+}
 
 PARTS: dict[str, str] = {"board": "the board", "neck": "the neck"}
 """What work is done on, as far as a cure or a clamp holds it."""
 PARTS_OF_STAGE: dict[str, tuple[str, ...]] = {
-    "board": ("board",), "binding": ("board",), "neck": ("board", "neck"), "frets": ("board", "neck"), "level": ("board", "neck"),
-    "finish": ("board", "neck"), "setup": ("board", "neck"),
-}  # fmt: skip
+    "board": ("board",),
+    "binding": ("board",),
+    "neck": ("board", "neck"),
+    "frets": ("board", "neck"),
+    "level": ("board", "neck"),
+    "finish": ("board", "neck"),
+    "setup": ("board", "neck"),
+}
 """What the work of a stage is done on where its operation does not say: from the gluing on, board and neck are one."""
 
 COLD_DOUBLES_C = 10.0
 WARM_C = 20.0
-"""A cure takes twice as long for every 10 °C under 20 (the usual rule for glues and finishes); never shorter than at 20."""
+"""A cure takes twice as long for every 10 °C under 20 (the usual rule for glues and finishes); never shorter than at
+20.
+"""
 HARDNESS: dict[str, float] = {"soft": 0.85, "medium": 1.0, "hard": 1.25}
 TOOLS: dict[str, float] = {"sharp": 1.0, "worn": 1.3}
 
@@ -52,11 +67,13 @@ class Material:
 
 @dataclass(frozen=True, slots=True)
 class Operation:
-    """One operation. Minutes are active ones (base, a fret, a string), `wait` those it then rests; `holds` is what it keeps occupied.
+    """One operation. Minutes are active ones (base, a fret, a string), `wait` those it then rests; `holds` is what it
+    keeps occupied.
 
-    `scaled` minutes follow the board's hardness and the tool's state, `by_fret` work is ticked off fret by fret, `grits` are
-    the abrasives that it goes through (`shelf`: the ladder from what is on hand), a `cold` wait lengthens in the cold; `repair` operations stand on no
-    route and are put in when they are needed. `works_on` are the parts that it is done on, None for those of its stage.
+    `scaled` minutes follow the board's hardness and the tool's state, `by_fret` work is ticked off fret by fret,
+    `grits` are the abrasives that it goes through (`shelf`: the ladder from what is on hand), a `cold` wait lengthens
+    in the cold; `repair` operations stand on no route and are put in when they are needed. `works_on` are the parts
+    that it is done on, None for those of its stage.
     """
 
     code: str
@@ -102,13 +119,17 @@ class Operation:
         return self.wait * (2 ** (max(0.0, WARM_C - temperature_c) / COLD_DOUBLES_C) if self.cold else 1.0)
 
     def ready_after(self, temperature_c: float = WARM_C) -> float:
-        """Minutes from its end until what follows may use it: its rest, and the lead of something made ready days before."""
+        """Minutes from its end until what follows may use it: its rest, and the lead of something made ready days
+        before.
+        """
         return self.waiting(temperature_c) + 1440 * self.lead_days
 
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """`before` comes before `after`, or this is spoiled. It holds when every `when` matches and not every `unless` does."""
+    """`before` comes before `after`, or this is spoiled. It holds when every `when` matches and not every `unless`
+    does.
+    """
 
     number: int
     before: str
@@ -171,7 +192,9 @@ def matches(when: When, facts: Mapping[str, str]) -> bool:
 
 
 def circle(rules: tuple[Rule, ...]) -> list[str] | None:
-    """A circle among rules that hold together whatever the schools (those without conditions), as the operations on it; None without one."""
+    """A circle among rules that hold together whatever the schools (those without conditions), as the operations on
+    it; None without one.
+    """
     after: dict[str, list[str]] = {}
     for rule in rules:
         if not rule.when and not rule.unless:

@@ -1,7 +1,9 @@
-"""What a job will cost: minutes at the shop's rate, materials and parts, with a range from how far the shop's own times spread.
+"""What a job will cost: minutes at the shop's rate, materials and parts, with a range from how far the shop's own times
+spread.
 
-The steps' spreads are taken as independent: the range of their sum is the root of the sum of squares of the steps' own half-ranges (the usual
-rule for sums), above and below apart. A step without times of its own spreads by half of its guess.
+The steps' spreads are taken as independent: the range of their sum is the root of the sum of squares of the steps' own
+half-ranges (the usual rule for sums), above and below apart. A step without times of its own spreads by half of its
+guess.
 """
 
 import math
@@ -114,20 +116,33 @@ def estimate(
     net = round(work + things, 2)
     total = whole(minutes)
     return Estimate(
-        minutes / 60, low / 60, high / 60, work, round(things, 2), net, round(total - net, 2), total, whole(low), whole(high),
+        minutes / 60,
+        low / 60,
+        high / 60,
+        work,
+        round(things, 2),
+        net,
+        round(total - net, 2),
+        total,
+        whole(low),
+        whole(high),
         tuple((stage, spent, labour_cost(spent, rate_per_hour)) for stage, spent in stages.items()),
         sum(one.minutes for one in labour if one.learned) / minutes if minutes else 0.0,
-    )  # fmt: skip
+    )
 
 
 def used_cost(used: Mapping[str, float], prices: Mapping[str, float]) -> float:
-    """What was taken of the stock comes to, at the shop's prices by name, to the cent; what has no price counts nothing."""
+    """What was taken of the stock comes to, at the shop's prices by name, to the cent; what has no price counts
+    nothing.
+    """
     known = {name.lower(): price for name, price in prices.items()}
     return round(sum(quantity * known.get(name.lower(), 0.0) for name, quantity in used.items()), 2)
 
 
 def price_list(text: str) -> dict[str, float]:
-    """Prices from lines such as `fret wire 0.45`, the last word being the price; raises ValueError naming the line that is none."""
+    """Prices from lines such as `fret wire 0.45`, the last word being the price; raises ValueError naming the line
+    that is none.
+    """
     found = {}
     for line in text.replace(";", "\n").splitlines():
         if not line.strip():

@@ -1,4 +1,6 @@
-"""A job's own run sheet: its route and schools, what was started, finished and noted, how long things take here, and what is still curing."""
+"""A job's own run sheet: its route and schools, what was started, finished and noted, how long things take here, and
+what is still curing.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -117,7 +119,9 @@ class Sample:
 
 @dataclass(frozen=True, slots=True)
 class Learned:
-    """The shop's own time: median with the middle half, over how many, and how alike they are (`alike`, `kind` or `all`)."""
+    """The shop's own time: median with the middle half, over how many, and how alike they are (`alike`, `kind` or
+    `all`).
+    """
 
     minutes: float
     low: float
@@ -127,7 +131,9 @@ class Learned:
 
 
 def learned(samples: Sequence[Sample], kind: str, schools: Mapping[str, str]) -> Learned | None:
-    """The median of the most alike samples that are enough: same kind and schools, else same kind, else all; None with too few."""
+    """The median of the most alike samples that are enough: same kind and schools, else same kind, else all; None
+    with too few.
+    """
     groups = (
         (
             "alike",
@@ -161,7 +167,9 @@ class Timer:
 def timers(
     operations: Mapping[str, Operation], known: Mapping[str, StepRecord], now: datetime, temperature_c: float
 ) -> list[Timer]:
-    """What still runs at a moment, the soonest end first. A cure counts from the step's end, at the bench's temperature."""
+    """What still runs at a moment, the soonest end first. A cure counts from the step's end, at the bench's
+    temperature.
+    """
     found = []
     for code, one in known.items():
         operation = operations.get(code)
@@ -186,7 +194,8 @@ def job_sheet(
 ) -> RunSheet:
     """The job's sheet as it stands: what is behind first, what the record itself shows as done, then the rest in order.
 
-    An order that cannot be made (a circle in the shop's own rules) falls back on the route as it is listed; what is done stays done.
+    An order that cannot be made (a circle in the shop's own rules) falls back on the route as it is listed; what is
+    done stays done.
     """
     done = [code for code in finished_order(events) if code in catalogue.operations]
     early = [code for code in recorded if code not in done]
@@ -205,5 +214,7 @@ def job_sheet(
 def minutes_of(
     operation: Operation, frets: int, strings: int, hardness: str, own: Learned | None, tool: str = "sharp"
 ) -> float:
-    """How long a step is taken to last: the shop's own median where there is one, else the shipped guess by hardness and tool."""
+    """How long a step is taken to last: the shop's own median where there is one, else the shipped guess by hardness
+    and tool.
+    """
     return own.minutes if own is not None else operation.active(frets, strings, hardness, tool)

@@ -1,7 +1,7 @@
 """A run sheet: the ordered steps of a job, from its route, the schools chosen and what is done already.
 
-The order is whatever satisfies the rules that hold; of those it is the one nearest to the route's usual order (at each place the step
-that stands first on the route among those that nothing left undone must precede).
+The order is whatever satisfies the rules that hold; of those it is the one nearest to the route's usual order (at each
+place the step that stands first on the route among those that nothing left undone must precede).
 """
 
 from collections.abc import Mapping, Sequence
@@ -30,7 +30,9 @@ class SheetStep:
 
 @dataclass(frozen=True, slots=True)
 class RunSheet:
-    """The steps in order, the rules that hold among them, and those that this order breaks (only where an order was asked for)."""
+    """The steps in order, the rules that hold among them, and those that this order breaks (only where an order was
+    asked for).
+    """
 
     route: Route
     facts: Mapping[str, str]
@@ -47,9 +49,13 @@ class RunSheet:
 def instrument_facts(spec: Spec) -> dict[str, str]:
     """What rules and routes ask about an instrument."""
     return {
-        "bound": "yes" if spec.bound else "no", "nibs": "yes" if spec.nibs else "no", "fanned": "yes" if spec.fanned else "no", "rod": spec.rod,
-        "radius_kind": spec.radius_kind, "bridge": spec.bridge,
-    }  # fmt: skip
+        "bound": "yes" if spec.bound else "no",
+        "nibs": "yes" if spec.nibs else "no",
+        "fanned": "yes" if spec.fanned else "no",
+        "rod": spec.rod,
+        "radius_kind": spec.radius_kind,
+        "bridge": spec.bridge,
+    }
 
 
 def sheet_facts(
@@ -78,12 +84,21 @@ def rules_among(catalogue: Catalogue, codes: Sequence[str], facts: Mapping[str, 
 
 
 def run_sheet(
-    catalogue: Catalogue, route: str, facts: Mapping[str, str], schools: Mapping[str, str] | None = None, *, done: Sequence[str] = (),
-    added: Sequence[str] = (), left_out: Sequence[str] = (), order: Sequence[str] | None = None,
-) -> RunSheet:  # fmt: skip
-    """Make a sheet. `done` steps stay where they were done; `added` repairs go as early as their rules let them; `order` is one that is tried.
+    catalogue: Catalogue,
+    route: str,
+    facts: Mapping[str, str],
+    schools: Mapping[str, str] | None = None,
+    *,
+    done: Sequence[str] = (),
+    added: Sequence[str] = (),
+    left_out: Sequence[str] = (),
+    order: Sequence[str] | None = None,
+) -> RunSheet:
+    """Make a sheet. `done` steps stay where they were done; `added` repairs go as early as their rules let them;
+    `order` is one that is tried.
 
-    Raises RunSheetError for an operation that is none, an order that is not of these steps, or rules that go in a circle.
+    Raises RunSheetError for an operation that is none, an order that is not of these steps, or rules that go in a
+    circle.
     """
     known = sheet_facts(catalogue, route, facts, schools)
     for name, codes in (("done", done), ("added", added), ("left_out", left_out), ("order", order or ())):
@@ -135,13 +150,16 @@ def _nearest(codes: Sequence[str], rules: Sequence[Rule]) -> list[str]:
 
 
 CURE_RULE = 23
-"""The number of the rule that nothing is done on a part while it cures or stands in clamps (docs/methods/run-sheet.md)."""
+"""The number of the rule that nothing is done on a part while it cures or stands in clamps
+(docs/methods/run-sheet.md).
+"""
 
 
 def held_by(sheet: RunSheet, code: str, resting: Sequence[str]) -> list[Rule]:
     """The cures and clamps that hold the part a step is done on, as rules that doing it now would break.
 
-    `resting` are the steps whose rest is not over; those that a rule of the sheet puts before this step anyhow are left out.
+    `resting` are the steps whose rest is not over; those that a rule of the sheet puts before this step anyhow are left
+    out.
     """
     operations = {step.operation.code: step.operation for step in sheet.steps}
     ruled = {rule.before for rule in sheet.rules if rule.after == code}

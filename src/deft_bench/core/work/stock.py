@@ -8,11 +8,22 @@ from deft_bench.core.frets.cut_list import CutList, CutListError
 from deft_bench.core.work.catalogue import Operation
 
 KINDS: dict[str, str] = {
-    "wire": "Fret wire", "blank": "Blanks", "strings": "Strings", "abrasive": "Abrasives", "glue": "Glue", "finish": "Finish and oil", "other": "Other",
-}  # fmt: skip
+    "wire": "Fret wire",
+    "blank": "Blanks",
+    "strings": "Strings",
+    "abrasive": "Abrasives",
+    "glue": "Glue",
+    "finish": "Finish and oil",
+    "other": "Other",
+}
 WHY: dict[str, str] = {
-    "received": "received", "used": "used", "counted": "counted", "offcut": "offcut kept", "spoiled": "thrown away", "returned": "put back",
-}  # fmt: skip
+    "received": "received",
+    "used": "used",
+    "counted": "counted",
+    "offcut": "offcut kept",
+    "spoiled": "thrown away",
+    "returned": "put back",
+}
 LEAST_OFFCUT_MM = 60.0
 """An offcut shorter than this makes no fret."""
 EXPIRES_SOON_DAYS = 14
@@ -43,7 +54,9 @@ class Need:
 
 @dataclass(frozen=True, slots=True)
 class Outlook:
-    """A material with what is there, what open jobs use, the first need that it does not cover, and by how much it falls short at the worst."""
+    """A material with what is there, what open jobs use, the first need that it does not cover, and by how much it
+    falls short at the worst.
+    """
 
     have: float
     needed: float
@@ -58,8 +71,13 @@ class Outlook:
 
 
 def needs_of(
-    job: str, left: Sequence[Operation], frets: int, strings: int, at: Mapping[str, datetime], without: Sequence[str] = ()
-) -> list[Need]:  # fmt: skip
+    job: str,
+    left: Sequence[Operation],
+    frets: int,
+    strings: int,
+    at: Mapping[str, datetime],
+    without: Sequence[str] = (),
+) -> list[Need]:
     """What the steps left of a job will use, in their order; materials in `without` are counted otherwise."""
     return [
         Need(job, one.code, material.name, material.unit, material.quantity(frets, strings), at.get(one.code))
@@ -94,7 +112,8 @@ def after_cutting(
 ) -> tuple[list[int], list[int], list[int]]:
     """What a cutting plan takes: pieces used, offcuts worth keeping, and what is left in stock, all µm.
 
-    An offcut is kept when it makes a fret of this board (`least_um`), never under LEAST_OFFCUT_MM. Raises CutListError for a piece that is not there.
+    An offcut is kept when it makes a fret of this board (`least_um`), never under LEAST_OFFCUT_MM. Raises CutListError
+    for a piece that is not there.
     """
     keep = max(least_um or 0, round(LEAST_OFFCUT_MM * 1000))
     left, used, offcuts = list(pieces_um), [], []

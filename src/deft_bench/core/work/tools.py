@@ -12,7 +12,9 @@ NEAR = 0.85
 
 @dataclass(frozen=True, slots=True)
 class Tool:
-    """A tool whose state matters: what is done to it (`care`), how many minutes of work that lasts, and when it was last done."""
+    """A tool whose state matters: what is done to it (`care`), how many minutes of work that lasts, and when it was
+    last done.
+    """
 
     id: int
     name: str
@@ -50,7 +52,9 @@ class ToolState:
 
 
 def states(tools: Sequence[Tool], operations: Mapping[str, Operation], worked: Sequence[Worked]) -> list[ToolState]:
-    """What each tool has worked: a step counts for every tool that its operation names; without a start it counts with the usual minutes' base."""
+    """What each tool has worked: a step counts for every tool that its operation names; without a start it counts
+    with the usual minutes' base.
+    """
     found = []
     for tool in tools:
         minutes = 0.0

@@ -35,7 +35,9 @@ class Sheet:
         return f"{printable(self.spec.name)}, scale {scale} mm, {self.spec.frets} frets"
 
     def at(self, point: Point) -> Point:
-        """A point as it lies on the bench, mm: face up, nut at the left, y away from you; a left-handed board is mirrored."""
+        """A point as it lies on the bench, mm: face up, nut at the left, y away from you; a left-handed board is
+        mirrored.
+        """
         return point[0], -point[1] if self.spec.left_handed else point[1]
 
 
@@ -67,7 +69,9 @@ def sheet_of(spec: Spec, plan: BoardPlan, day: str, rule: tuple[RuleStep, ...], 
 
 
 def write_board(kind: str, sheet: Sheet) -> bytes:
-    """Write one file. Raises KeyError for an unknown kind and MachineError where the slots cannot be milled as planned."""
+    """Write one file. Raises KeyError for an unknown kind and MachineError where the slots cannot be milled as
+    planned.
+    """
     export = EXPORTS[kind]
     made: bytes = getattr(importlib.import_module(f"{__name__}.{export.module}"), export.function)(sheet)
     return made

@@ -10,13 +10,25 @@ from deft_bench.formats.board import Sheet, string_segments
 
 LAYERS = {
     # name: colour number of the format's own palette
-    "OUTLINE": 7, "OVERSIZE": 8, "BINDING": 8, "NUT": 6, "SLOTS": 1, "SLOT_LINES": 1, "CENTRELINE": 5, "STRINGS": 9, "INLAYS": 3,
-    "MARKERS": 30, "PINS": 30, "LABEL": 7,
-}  # fmt: skip
+    "OUTLINE": 7,
+    "OVERSIZE": 8,
+    "BINDING": 8,
+    "NUT": 6,
+    "SLOTS": 1,
+    "SLOT_LINES": 1,
+    "CENTRELINE": 5,
+    "STRINGS": 9,
+    "INLAYS": 3,
+    "MARKERS": 30,
+    "PINS": 30,
+    "LABEL": 7,
+}
 
 
 def write(sheet: Sheet) -> bytes:
-    """Draw every layer; slots stand both as their kerf (SLOTS) and as middle lines (SLOT_LINES), inlays apart from them."""
+    """Draw every layer; slots stand both as their kerf (SLOTS) and as middle lines (SLOT_LINES), inlays apart from
+    them.
+    """
     view = sheet.view
     document = new("R2010", units=units.MM)
     document.header["$MEASUREMENT"] = 1

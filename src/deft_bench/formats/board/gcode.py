@@ -1,4 +1,6 @@
-"""The slotting program as RS-274 (G-code) for a three-axis router: plain moves only, no canned cycles, no tool tables."""
+"""The slotting program as RS-274 (G-code) for a three-axis router: plain moves only, no canned cycles, no tool
+tables.
+"""
 
 from deft_bench.core.board.slotting import SlotProgram, slot_program
 from deft_bench.core.units import MM_PER_INCH
@@ -22,12 +24,21 @@ def _heading(sheet: Sheet, program: SlotProgram) -> list[str]:
     words = [
         sheet.title,
         f"{sheet.day}. Fret slots with an end mill of {plan.bit_um / 1000:g} mm, {follow}, in {unit}",
-        f"X 0 is {datum} on the centreline, X grows toward the saddle; Y 0 is the centreline; Z 0 is the crown of the face",
-        f"Slot depth {program.depth_mm:.3f} mm below the face; the deepest cut reaches {program.deepest_mm:.3f} mm below the crown",
+        (
+            f"X 0 is {datum} on the centreline, X grows toward the saddle; Y 0 is the centreline; Z 0 is the crown of"
+            " the face"
+        ),
+        (
+            f"Slot depth {program.depth_mm:.3f} mm below the face; the deepest cut reaches {program.deepest_mm:.3f} mm"
+            " below the crown"
+        ),
         f"Feed {plan.feed_mm_min} mm/min, plunge {plan.plunge_mm_min} mm/min, safe height {plan.safe_um / 1000:g} mm",
         f"{program.cut_mm / 1000:.2f} m of cut in {len(program.passes)} passes",
         "RUN IT ABOVE THE WORK FIRST: set Z 0 well over the face, watch the whole run, then set it on the crown",
-        "Check the nut to fret 12 against half the scale before the first cut. Eyes, dust, loose cloth: local rules apply",
+        (
+            "Check the nut to fret 12 against half the scale before the first cut. Eyes, dust, loose cloth: local rules"
+            " apply"
+        ),
     ]
     lines = [f"({_plain(text)})" for text in words]
     return [*lines, "G20" if plan.machine_units == "in" else "G21", "G90 G17 G94", f"S{plan.spindle_rpm} M3"]

@@ -18,7 +18,9 @@ PAPERS = {"a4": landscape(A4), "letter": landscape(LETTER)}
 
 
 def write_tiled(sheet: Sheet) -> bytes:
-    """Pages from nut to end with an overlap, registration crosses on both pages of each seam, and a check bar on every page."""
+    """Pages from nut to end with an overlap, registration crosses on both pages of each seam, and a check bar on
+    every page.
+    """
     width, height = (side / mm for side in PAPERS[sheet.plan.paper])
     least_x, least_y, most_x, most_y = _bounds(sheet)
     room_x, room_y = width - 2 * EDGE_MM, height - 2 * EDGE_MM - FOOT_MM
@@ -41,7 +43,10 @@ def write_tiled(sheet: Sheet) -> bytes:
             for seam in seams:
                 for level in (0.06, 0.94):
                     _cross(canvas, EDGE_MM + seam - x0, EDGE_MM + FOOT_MM + room_y * level)
-            page = f"page {row * columns + column + 1} of {rows * columns}; lay crosses on crosses, {OVERLAP_MM:g} mm overlap"
+            page = (
+                f"page {row * columns + column + 1} of {rows * columns}; lay crosses on crosses, {OVERLAP_MM:g} mm"
+                " overlap"
+            )
             _foot(canvas, sheet, page)
             canvas.showPage()
     canvas.save()

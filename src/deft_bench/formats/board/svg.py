@@ -14,7 +14,9 @@ STYLE = (
 
 
 def write(sheet: Sheet) -> bytes:
-    """Draw outline, oversize, nut line, slots with their kerf, strings, inlays, pins and markers, with a scale bar and label."""
+    """Draw outline, oversize, nut line, slots with their kerf, strings, inlays, pins and markers, with a scale bar
+    and label.
+    """
     view = sheet.view
     least_x, least_y, most_x, most_y = view.bounds
     saddle = max(string.saddle[0] for string in view.layout.strings)
@@ -22,8 +24,10 @@ def write(sheet: Sheet) -> bytes:
     reach = max(-least_y, most_y)
     top, height = -reach - MARGIN_MM, 2 * reach + 2 * MARGIN_MM + 22
     parts = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" width="{right - left:.3f}mm" height="{height:.3f}mm" '
-        f'viewBox="{left:.3f} {top:.3f} {right - left:.3f} {height:.3f}">',
+        (
+            f'<svg xmlns="http://www.w3.org/2000/svg" width="{right - left:.3f}mm" height="{height:.3f}mm" '
+            f'viewBox="{left:.3f} {top:.3f} {right - left:.3f} {height:.3f}">'
+        ),
         f"<title>{escape(sheet.title)}</title><style>{STYLE}</style>",
         _layer("outline", [_polygon(sheet, view.outline)]),
         _layer("oversize", [_polygon(sheet, view.oversize)] if view.oversize else []),
@@ -68,10 +72,17 @@ def _layer(name: str, shapes: list[str]) -> str:
 
 
 def _scale_bar(sheet: Sheet, x: float, y: float) -> str:
-    metric = f'<line id="bar-100-mm" x1="{x}" y1="{y}" x2="{x + 100}" y2="{y}"/><line x1="{x}" y1="{y - 2}" x2="{x}" y2="{y + 2}"/><line x1="{x + 100}" y1="{y - 2}" x2="{x + 100}" y2="{y + 2}"/>'
-    inch = f'<line x1="{x}" y1="{y + 5}" x2="{x + 101.6}" y2="{y + 5}"/><line x1="{x + 101.6}" y1="{y + 3}" x2="{x + 101.6}" y2="{y + 7}"/>'
+    metric = (
+        f'<line id="bar-100-mm" x1="{x}" y1="{y}" x2="{x + 100}" y2="{y}"/><line x1="{x}" y1="{y - 2}" x2="{x}"'
+        f' y2="{y + 2}"/><line x1="{x + 100}" y1="{y - 2}" x2="{x + 100}" y2="{y + 2}"/>'
+    )
+    inch = (
+        f'<line x1="{x}" y1="{y + 5}" x2="{x + 101.6}" y2="{y + 5}"/><line x1="{x + 101.6}" y1="{y + 3}"'
+        f' x2="{x + 101.6}" y2="{y + 7}"/>'
+    )
     words = (
-        f'<text x="{x + 106}" y="{y + 1.5}">100 mm</text><text x="{x + 106}" y="{y + 6.5}">4 in</text>'
-        f'<text x="{x + 130}" y="{y + 1.5}">{escape(sheet.title)}</text><text x="{x + 130}" y="{y + 6.5}">{sheet.day}, true scale, mm</text>'
+        f'<text x="{x + 106}" y="{y + 1.5}">100 mm</text><text x="{x + 106}" y="{y + 6.5}">4 in</text><text'
+        f' x="{x + 130}" y="{y + 1.5}">{escape(sheet.title)}</text><text x="{x + 130}" y="{y + 6.5}">{sheet.day}, true'
+        " scale, mm</text>"
     )
     return f'<g id="label">{metric}{inch}{words}</g>'

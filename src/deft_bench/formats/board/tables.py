@@ -11,26 +11,45 @@ from deft_bench.formats.board import Sheet
 
 
 def write_marking(sheet: Sheet) -> bytes:
-    """One row a fret and marking line: the true place, the nearest mark of the rule, and what is at stake; then the check lines."""
+    """One row a fret and marking line: the true place, the nearest mark of the rule, and what is at stake; then the
+    check lines.
+    """
     outline = sheet.spec.outline()
     rows: list[Sequence[object]] = []
     for line in marking_lines(outline, sheet.rule, sheet.read_share):
         rows += [
             (
-                line.name, mark.fret, f"{mark.from_datum_mm:.3f}", f"{mark.from_datum_mm / MM_PER_INCH:.4f}", f"{mark.spacing_mm:.3f}",
-                f"{mark.mark_mm:.3f}", f"{mark.rest_mm:.3f}", f"{mark.cents:.2f}", f"{mark.at_stake_cents:.2f}",
-                f"{mark.chained_mm:.3f}", f"{mark.chained_cents:.2f}",
+                line.name,
+                mark.fret,
+                f"{mark.from_datum_mm:.3f}",
+                f"{mark.from_datum_mm / MM_PER_INCH:.4f}",
+                f"{mark.spacing_mm:.3f}",
+                f"{mark.mark_mm:.3f}",
+                f"{mark.rest_mm:.3f}",
+                f"{mark.cents:.2f}",
+                f"{mark.at_stake_cents:.2f}",
+                f"{mark.chained_mm:.3f}",
+                f"{mark.chained_cents:.2f}",
             )
             for mark in line.marks
-        ]  # fmt: skip
+        ]
     rows += [
         (check.what, "", f"{check.mm:.3f}", f"{check.mm / MM_PER_INCH:.4f}")
         for check in check_lines(outline, sheet.view.lines)
     ]
     head = (
-        "line", "fret", "from_datum_mm", "from_datum_in", "spacing_mm", "rule_mark_mm", "past_mark_mm", "cents_if_at_mark",
-        "cents_at_stake", "chained_error_mm", "chained_cents",
-    )  # fmt: skip
+        "line",
+        "fret",
+        "from_datum_mm",
+        "from_datum_in",
+        "spacing_mm",
+        "rule_mark_mm",
+        "past_mark_mm",
+        "cents_if_at_mark",
+        "cents_at_stake",
+        "chained_error_mm",
+        "chained_cents",
+    )
     return _written(head, rows)
 
 
@@ -41,18 +60,35 @@ def write_inlays(sheet: Sheet) -> bytes:
         x, y = sheet.at(piece.centre)
         rows.append(
             (
-                piece.fret, "block" if piece.corners else "dot", f"{x:.3f}", f"{y:.3f}", f"{piece.length_mm:.3f}", f"{piece.nut_width_mm:.3f}",
-                f"{piece.body_width_mm:.3f}", f"{piece.nut_angle_deg:.2f}", f"{piece.body_angle_deg:.2f}",
-                f"{sheet.plan.inlay_depth_um / 1000:.3f}", f"{piece.clearance_mm:.3f}",
+                piece.fret,
+                "block" if piece.corners else "dot",
+                f"{x:.3f}",
+                f"{y:.3f}",
+                f"{piece.length_mm:.3f}",
+                f"{piece.nut_width_mm:.3f}",
+                f"{piece.body_width_mm:.3f}",
+                f"{piece.nut_angle_deg:.2f}",
+                f"{piece.body_angle_deg:.2f}",
+                f"{sheet.plan.inlay_depth_um / 1000:.3f}",
+                f"{piece.clearance_mm:.3f}",
             )
-        )  # fmt: skip
+        )
     strip = strip_needed(sheet.view.inlays, sheet.plan.kerf_um / 1000)
     if strip:
         rows.append(("strip", f"{strip.pieces} pieces", "", "", f"{strip.width_mm:.3f}", f"{strip.length_mm:.3f}"))
     head = (
-        "before_fret", "shape", "x_mm", "y_mm", "length_mm", "nut_side_width_mm", "body_side_width_mm", "nut_side_angle_deg",
-        "body_side_angle_deg", "depth_mm", "clearance_to_slot_mm",
-    )  # fmt: skip
+        "before_fret",
+        "shape",
+        "x_mm",
+        "y_mm",
+        "length_mm",
+        "nut_side_width_mm",
+        "body_side_width_mm",
+        "nut_side_angle_deg",
+        "body_side_angle_deg",
+        "depth_mm",
+        "clearance_to_slot_mm",
+    )
     return _written(head, rows)
 
 

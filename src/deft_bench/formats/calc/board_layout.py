@@ -30,9 +30,16 @@ _FIELDS: dict[str, Any] = {
     "spacing": {"type": "string", "enum": ["equal_centres", "equal_gaps"], "default": "equal_centres"},
 }
 _REQUIRED = [
-    "bass_scale_mm", "treble_scale_mm", "perpendicular_fret", "frets", "strings", "string_spread_nut_mm", "string_spread_saddle_mm",
-    "edge_margin_mm", "end_overhang_mm",
-]  # fmt: skip
+    "bass_scale_mm",
+    "treble_scale_mm",
+    "perpendicular_fret",
+    "frets",
+    "strings",
+    "string_spread_nut_mm",
+    "string_spread_saddle_mm",
+    "edge_margin_mm",
+    "end_overhang_mm",
+]
 
 SCHEMA = request(_FIELDS, _REQUIRED, ABOUT)
 

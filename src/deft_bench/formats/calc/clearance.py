@@ -39,7 +39,8 @@ def refuse_arched(relief_mm: float, found: list[Strung]) -> None:
             fret, high = place
             raise RequestError(
                 [
-                    f"relief_mm: lifts the middle of the neck above string {one.string}: {high:.2f} mm too high at fret {fret}"
+                    f"relief_mm: lifts the middle of the neck above string {one.string}: {high:.2f} mm too high at fret"
+                    f" {fret}"
                 ]
             )
 

@@ -38,8 +38,14 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     stock = asked.get("pieces_mm") or [asked["piece_length_mm"]] * len(slots)
     try:
         found = cut_list(
-            slots, wanted, asked["overhang_mm"], asked["binding_mm"], asked["tang_setback_mm"], stock, asked["saw_loss_mm"]
-        )  # fmt: skip
+            slots,
+            wanted,
+            asked["overhang_mm"],
+            asked["binding_mm"],
+            asked["tang_setback_mm"],
+            stock,
+            asked["saw_loss_mm"],
+        )
     except CutListError as error:
         field = error.field if error.field != "pieces_mm" or "pieces_mm" in asked else "piece_length_mm"
         raise RequestError([f"{field}: {error}"]) from None

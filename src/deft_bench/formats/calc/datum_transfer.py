@@ -27,7 +27,9 @@ SCHEMA = request(
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
-    """Answer one request; `cents_at_stake` has one entry a fret: the error if the offset is set to the nearest value."""
+    """Answer one request; `cents_at_stake` has one entry a fret: the error if the offset is set to the nearest
+    value.
+    """
     if ("scale_mm" in asked) == ("layout" in asked):
         raise RequestError(["scale_mm: give scale_mm or layout, one of the two"])
     if "layout" in asked:

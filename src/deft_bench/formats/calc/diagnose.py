@@ -26,7 +26,9 @@ SCHEMA = request({**PLACED, "heard": listed(_HEARD, most=2000)}, [*NEEDED, "hear
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
-    """Answer one request; `hand` holds [floor, ceiling] in newtons for each string, an end null where nothing bounds it, null where they contradict."""
+    """Answer one request; `hand` holds [floor, ceiling] in newtons for each string, an end null where nothing bounds
+    it, null where they contradict.
+    """
     neck, over = frame(asked, asked["relief_mm"]), strings(asked)
     heard = [Heard(one["string"], one["fret"], one["buzz"]) for one in asked["heard"]]
     try:

@@ -66,7 +66,16 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     items = [Item(one["name"], one["quantity"], one.get("unit", ""), one["price"]) for one in asked.get("items", [])]
     found = estimate(labour, items, asked["rate_per_hour"], asked.get("tax_percent", 0))
     return {
-        "hours": found.hours, "hours_low": found.hours_low, "hours_high": found.hours_high, "labour": found.labour, "items": found.items, "net": found.net,
-        "tax": found.tax, "total": found.total, "total_low": found.total_low, "total_high": found.total_high,
-        "by_stage": [{"stage": stage, "minutes": minutes, "labour": cost} for stage, minutes, cost in found.by_stage], "learned_share": found.learned_share,
-    }  # fmt: skip
+        "hours": found.hours,
+        "hours_low": found.hours_low,
+        "hours_high": found.hours_high,
+        "labour": found.labour,
+        "items": found.items,
+        "net": found.net,
+        "tax": found.tax,
+        "total": found.total,
+        "total_low": found.total_low,
+        "total_high": found.total_high,
+        "by_stage": [{"stage": stage, "minutes": minutes, "labour": cost} for stage, minutes, cost in found.by_stage],
+        "learned_share": found.learned_share,
+    }

@@ -32,7 +32,9 @@ SCHEMA = request(
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
-    """Answer one request; each step names its kind, grit, particle size and how much finer it is than what came before."""
+    """Answer one request; each step names its kind, grit, particle size and how much finer it is than what came
+    before.
+    """
     if ("coarsest_mark_um" in asked) == ("start" in asked):
         raise RequestError(["coarsest_mark_um: give coarsest_mark_um or start, one of the two"])
     start = asked.get("coarsest_mark_um") or _size(asked["start"], "start")

@@ -31,7 +31,9 @@ SCHEMA = request(
         "left_out": listed(FRETS, least=0),
         "objective": {"type": "string", "enum": ["least_metal", "least_worst"], "default": "least_metal"},
         "fret_height_mm": {
-            "type": ["number", "array"], "exclusiveMinimum": 0, "maximum": 10,
+            "type": ["number", "array"],
+            "exclusiveMinimum": 0,
+            "maximum": 10,
             "items": {"type": "number", "exclusiveMinimum": 0, "maximum": 10},
         },
         "least_fret_height_mm": NOT_NEGATIVE,
@@ -41,7 +43,7 @@ SCHEMA = request(
     },
     ["scale_mm", "frets", "heights_mm", "fret_height_mm"],
     ABOUT,
-)  # fmt: skip
+)
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:

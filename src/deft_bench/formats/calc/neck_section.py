@@ -32,8 +32,13 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     for i, given in enumerate(asked["sections"]):
         try:
             section = neck_section(
-                given["blank_mm"], given["board_mm"], given["width_mm"], given["radius_mm"], given["rod_channel_mm"], given["target_mm"]
-            )  # fmt: skip
+                given["blank_mm"],
+                given["board_mm"],
+                given["width_mm"],
+                given["radius_mm"],
+                given["rod_channel_mm"],
+                given["target_mm"],
+            )
         except ValueError as error:
             raise RequestError([f"sections[{i}].width_mm: {error}"]) from None
         found.append(

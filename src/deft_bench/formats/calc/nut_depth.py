@@ -33,9 +33,13 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     rows = []
     for one in asked["strings"]:
         found = nut_slot(
-            asked["scale_mm"], one["gap_over_1_mm"], one["target_gap_mm"], asked.get("bearing_fret", 2), one.get("gauge_mm"),
+            asked["scale_mm"],
+            one["gap_over_1_mm"],
+            one["target_gap_mm"],
+            asked.get("bearing_fret", 2),
+            one.get("gauge_mm"),
             asked.get("files_on_hand_mm", ()),
-        )  # fmt: skip
+        )
         rows.append(
             {
                 "slot_height_mm": found.slot_height_mm,
@@ -44,9 +48,9 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
                 "slot_width_mm": found.slot_width_mm,
                 "file_choice_mm": found.file_choice_mm,
                 "steps_mm": list(found.steps_mm),
-                "instead": [{"say": say, "cost": cost} for say, cost in LOW_REMEDIES]
-                if found.file_mm < -TOO_LOW_MM
-                else [],
+                "instead": (
+                    [{"say": say, "cost": cost} for say, cost in LOW_REMEDIES] if found.file_mm < -TOO_LOW_MM else []
+                ),
             }
         )
     return {"strings": rows}

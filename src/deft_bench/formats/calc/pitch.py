@@ -36,5 +36,9 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     except (WavError, PitchError) as error:
         raise RequestError([f"wav: {error}"]) from None
     return {
-        "hz": found.hz, "note": found.note, "cents": found.cents, "inharmonicity": found.inharmonicity, "confidence": found.confidence,
-    }  # fmt: skip
+        "hz": found.hz,
+        "note": found.note,
+        "cents": found.cents,
+        "inharmonicity": found.inharmonicity,
+        "confidence": found.confidence,
+    }

@@ -16,7 +16,9 @@ SCHEMA = request(
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
-    """Answer one request: one entry for each middle fret, from 2 to the last but one; `pick` is null without an edge that fits."""
+    """Answer one request: one entry for each middle fret, from 2 to the last but one; `pick` is null without an edge
+    that fits.
+    """
     positions = fret_positions(asked["scale_mm"], asked["frets"])
     found = rocker_edges(positions, asked.get("edges_on_hand_mm", ()))
     return {

@@ -8,7 +8,10 @@ from deft_bench.formats.calc.fields import FRETS, listed, request
 from deft_bench.formats.operations_toml import shipped
 from deft_bench.formats.strict_json import RequestError
 
-ABOUT = "The ordered steps of a job from instrument, route and schools, with the rules behind the order and what a change breaks"
+ABOUT = (
+    "The ordered steps of a job from instrument, route and schools, with the rules behind the order and what a change"
+    " breaks"
+)
 
 _CODE = {"type": "string", "maxLength": 40}
 _YES = {"type": "boolean", "default": False}
@@ -48,9 +51,15 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     facts = {name: "yes" if instrument.get(name, False) else "no" for name in ("bound", "nibs", "fanned")}
     try:
         sheet = run_sheet(
-            shipped(), asked["route"], facts, asked.get("schools", {}), done=asked.get("done", ()), added=asked.get("added", ()),
-            left_out=asked.get("left_out", ()), order=asked.get("order"),
-        )  # fmt: skip
+            shipped(),
+            asked["route"],
+            facts,
+            asked.get("schools", {}),
+            done=asked.get("done", ()),
+            added=asked.get("added", ()),
+            left_out=asked.get("left_out", ()),
+            order=asked.get("order"),
+        )
     except RunSheetError as error:
         raise RequestError([f"{error.where}: {error}"]) from None
     frets, strings = instrument["frets"], instrument["strings"]

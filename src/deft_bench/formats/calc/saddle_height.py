@@ -1,4 +1,6 @@
-"""`saddle-height`: how far each saddle moves for an action, a one-piece saddle's cut, and the shim when out of travel."""
+"""`saddle-height`: how far each saddle moves for an action, a one-piece saddle's cut, and the shim when out of
+travel.
+"""
 
 from dataclasses import asdict
 from typing import Any
@@ -47,14 +49,20 @@ SCHEMA = request(
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
-    """Answer one request; the take-offs and `shim` are null where they were not asked for or nothing is out of travel."""
+    """Answer one request; the take-offs and `shim` are null where they were not asked for or nothing is out of
+    travel.
+    """
     moves = [
         raise_for(
-            asked["scale_mm"], asked["compensation_mm"], one["now_mm"], one["target_mm"], asked.get("at_fret", 12),
+            asked["scale_mm"],
+            asked["compensation_mm"],
+            one["now_mm"],
+            one["target_mm"],
+            asked.get("at_fret", 12),
             (one["travel_mm"]["up"], one["travel_mm"]["down"]) if "travel_mm" in one else None,
         )
         for one in asked["strings"]
-    ]  # fmt: skip
+    ]
     found: dict[str, Any] = {"strings": [{"raise_mm": one.raise_mm, "out_of_travel_mm": one.over_mm} for one in moves]}
     found |= dict.fromkeys(("take_off_bass_mm", "take_off_treble_mm", "residual_mm"))
     if "string_spread_saddle_mm" in asked:

@@ -1,4 +1,6 @@
-"""`schedule`: jobs over bench hours, with cures, fixtures, preparations, parts and promises; how far from proven best it stopped."""
+"""`schedule`: jobs over bench hours, with cures, fixtures, preparations, parts and promises; how far from proven
+best it stopped.
+"""
 
 from collections.abc import Mapping
 from datetime import UTC, date, datetime, tzinfo
@@ -28,7 +30,10 @@ from deft_bench.formats.calc.fields import FRETS, Schema, listed, request
 from deft_bench.formats.operations_toml import shipped
 from deft_bench.formats.strict_json import RequestError
 
-ABOUT = "Several jobs over bench hours: least lateness by weight, then least moved, idle and changeovers, with the proven bound of each"
+ABOUT = (
+    "Several jobs over bench hours: least lateness by weight, then least moved, idle and changeovers, with the proven"
+    " bound of each"
+)
 
 _CODE: Schema = {"type": "string", "minLength": 1, "maxLength": 60}
 _TEXT: Schema = {"type": "string", "maxLength": 120}
@@ -43,11 +48,19 @@ def _object(properties: dict[str, Schema], required: list[str]) -> Schema:
 
 _STEP = _object(
     {
-        "code": _CODE, "title": _TEXT, "minutes": _MINUTES, "wait_minutes": _MINUTES, "after": listed(_CODE, least=0, most=200), "prepared": {"type": "boolean"},
-        "holds": _TEXT, "outdoors": {"type": "boolean"}, "not_before": _MOMENT, "technician": _TEXT,
+        "code": _CODE,
+        "title": _TEXT,
+        "minutes": _MINUTES,
+        "wait_minutes": _MINUTES,
+        "after": listed(_CODE, least=0, most=200),
+        "prepared": {"type": "boolean"},
+        "holds": _TEXT,
+        "outdoors": {"type": "boolean"},
+        "not_before": _MOMENT,
+        "technician": _TEXT,
     },
     ["code", "minutes"],
-)  # fmt: skip
+)
 _SHEET = _object(
     {
         "route": _CODE,
@@ -63,16 +76,29 @@ _SHEET = _object(
 )
 _JOB = _object(
     {
-        "code": _CODE, "title": _TEXT, "promised": _DAY, "weight": {"type": "integer", "minimum": 1, "maximum": MOST_WEIGHT}, "arrives": _MOMENT,
-        "steps": listed(_STEP, least=0, most=200), "sheet": _SHEET,
+        "code": _CODE,
+        "title": _TEXT,
+        "promised": _DAY,
+        "weight": {"type": "integer", "minimum": 1, "maximum": MOST_WEIGHT},
+        "arrives": _MOMENT,
+        "steps": listed(_STEP, least=0, most=200),
+        "sheet": _SHEET,
     },
     ["code"],
-)  # fmt: skip
+)
 _PLACED = _object(
-    {"job": _CODE, "step": _CODE, "part": {"type": "integer", "minimum": 1}, "parts": {"type": "integer", "minimum": 1}, "technician": _TEXT,
-     "start": _MOMENT, "end": _MOMENT, "free_at": _MOMENT},
+    {
+        "job": _CODE,
+        "step": _CODE,
+        "part": {"type": "integer", "minimum": 1},
+        "parts": {"type": "integer", "minimum": 1},
+        "technician": _TEXT,
+        "start": _MOMENT,
+        "end": _MOMENT,
+        "free_at": _MOMENT,
+    },
     ["job", "step", "technician", "start"],
-)  # fmt: skip
+)
 
 SCHEMA = request(
     {
@@ -182,17 +208,28 @@ class _Reader:
         start = self.moment(one["start"], f"{path}.start") or datetime.max
         end = self.moment(one.get("end"), f"{path}.end") or start
         return Placed(
-            one["job"], one["step"], one.get("part", 1), one.get("parts", 1), one["technician"], start, end, self.moment(one.get("free_at"), f"{path}.free_at") or end
-        )  # fmt: skip
+            one["job"],
+            one["step"],
+            one.get("part", 1),
+            one.get("parts", 1),
+            one["technician"],
+            start,
+            end,
+            self.moment(one.get("free_at"), f"{path}.free_at") or end,
+        )
 
     def _job(self, one: Mapping[str, Any], path: str) -> Job:
         if ("steps" in one) == ("sheet" in one):
             self.wrong.append(f"{path}: give either its steps or the sheet that they come from")
         steps = self._of_sheet(one["sheet"], path) if "sheet" in one else self._steps(one.get("steps", []), path)
         return Job(
-            one["code"], one.get("title", ""), steps, self.day(one.get("promised"), f"{path}.promised"), one.get("weight", 1),
+            one["code"],
+            one.get("title", ""),
+            steps,
+            self.day(one.get("promised"), f"{path}.promised"),
+            one.get("weight", 1),
             self.moment(one.get("arrives"), f"{path}.arrives"),
-        )  # fmt: skip
+        )
 
     def _steps(self, asked: list[Mapping[str, Any]], path: str) -> tuple[Step, ...]:
         codes = [step["code"] for step in asked]
@@ -206,10 +243,18 @@ class _Reader:
                     self.wrong.append(f"{path}.steps[{k}].after: “{code}” is no step that stands before it")
             found.append(
                 Step(
-                    step["code"], step.get("title", ""), step["minutes"], step.get("wait_minutes", 0), tuple(after), step.get("prepared", False), step.get("holds", ""),
-                    step.get("outdoors", False), self.moment(step.get("not_before"), f"{path}.steps[{k}].not_before"), step.get("technician", ""),
+                    step["code"],
+                    step.get("title", ""),
+                    step["minutes"],
+                    step.get("wait_minutes", 0),
+                    tuple(after),
+                    step.get("prepared", False),
+                    step.get("holds", ""),
+                    step.get("outdoors", False),
+                    self.moment(step.get("not_before"), f"{path}.steps[{k}].not_before"),
+                    step.get("technician", ""),
                 )
-            )  # fmt: skip
+            )
         return tuple(found)
 
     def _of_sheet(self, asked: Mapping[str, Any], path: str) -> tuple[Step, ...]:
@@ -234,7 +279,9 @@ class _Reader:
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
-    """Answer one request; a job, technician or pin that cannot be planned is named under `left_out` and the rest is planned."""
+    """Answer one request; a job, technician or pin that cannot be planned is named under `left_out` and the rest is
+    planned.
+    """
     whole = _Reader(asked).bench()
     try:
         planned = plan_bench(whole, asked.get("seconds", LIMIT_S))
@@ -264,6 +311,12 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
 def placed_fields(one: Placed) -> dict[str, Any]:
     """A placed step as JSON."""
     return {
-        "job": one.job, "step": one.step, "part": one.part, "parts": one.parts, "technician": one.technician,
-        "start": one.start.isoformat(), "end": one.end.isoformat(), "free_at": one.free_at.isoformat(),
-    }  # fmt: skip
+        "job": one.job,
+        "step": one.step,
+        "part": one.part,
+        "parts": one.parts,
+        "technician": one.technician,
+        "start": one.start.isoformat(),
+        "end": one.end.isoformat(),
+        "free_at": one.free_at.isoformat(),
+    }

@@ -61,8 +61,11 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     settings = None
     if found.posts_mm is not None:
         settings = {
-            "height_mm": found.height_mm, "tilt_mm_per_mm": found.tilt, "bass_post_mm": found.posts_mm[0], "treble_post_mm": found.posts_mm[1],
-        }  # fmt: skip
+            "height_mm": found.height_mm,
+            "tilt_mm_per_mm": found.tilt,
+            "bass_post_mm": found.posts_mm[0],
+            "treble_post_mm": found.posts_mm[1],
+        }
     return {
         "relief_mm": found.relief_mm,
         "mean_action_12_mm": found.mean_action_mm,

@@ -77,9 +77,14 @@ def makes(asked: list[dict[str, Any]], a4_hz: float) -> list[StringMake]:
     for i, one in enumerate(asked):
         here = f"strings[{i}]"
         make = StringMake(
-            one.get("note", ""), one["gauge_mm"], one["construction"], one.get("wrap", "nickel_steel"), one.get("core_mm"),
-            one.get("unit_weight_kg_per_m"), one.get("hz"),
-        )  # fmt: skip
+            one.get("note", ""),
+            one["gauge_mm"],
+            one["construction"],
+            one.get("wrap", "nickel_steel"),
+            one.get("core_mm"),
+            one.get("unit_weight_kg_per_m"),
+            one.get("hz"),
+        )
         if ("note" in one) == ("hz" in one):
             lines.append(f"{here}: give either `note` or `hz`")
         elif "note" in one:
@@ -143,11 +148,16 @@ def strings(asked: dict[str, Any], placed: bool = True) -> list[OverString]:
         raise RequestError(lines)
     return [
         OverString(
-            one["string"], one["tension_n"], one["nut_height_mm"], one["pluck_n"], one.get("action_12_mm"), one.get("saddle_height_mm"),
+            one["string"],
+            one["tension_n"],
+            one["nut_height_mm"],
+            one["pluck_n"],
+            one.get("action_12_mm"),
+            one.get("saddle_height_mm"),
             one.get("height_error_mm"),
         )
         for one in sorted(asked["strings"], key=lambda one: int(one["string"]))
-    ]  # fmt: skip
+    ]
 
 
 def strung_fields(one: Strung) -> dict[str, Any]:

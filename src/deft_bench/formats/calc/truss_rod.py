@@ -37,13 +37,20 @@ SCHEMA = request(
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
-    """Answer one request; turns are positive where they tighten, `total_turns` is null when the rod is to be left alone."""
+    """Answer one request; turns are positive where they tighten, `total_turns` is null when the rod is to be left
+    alone.
+    """
     found = truss_rod(
-        asked["relief_now_mm"], asked["relief_target_mm"], asked["rod"],
+        asked["relief_now_mm"],
+        asked["relief_target_mm"],
+        asked["rod"],
         [Turn(turn["turns"], turn["before_mm"], turn["after_mm"]) for turn in asked.get("turns", [])],
-        prior_mm=asked.get("prior_mm_per_turn", PRIOR_MM), prior_sd=asked.get("prior_sd", PRIOR_SD),
-        change_sd_mm=asked.get("change_sd_mm", CHANGE_SD_MM), step_limit=asked.get("step_limit_turns", STEP_LIMIT), slack=asked.get("slack", False),
-    )  # fmt: skip
+        prior_mm=asked.get("prior_mm_per_turn", PRIOR_MM),
+        prior_sd=asked.get("prior_sd", PRIOR_SD),
+        change_sd_mm=asked.get("change_sd_mm", CHANGE_SD_MM),
+        step_limit=asked.get("step_limit_turns", STEP_LIMIT),
+        slack=asked.get("slack", False),
+    )
     return {
         "mm_per_turn": found.mm_per_turn,
         "mm_per_turn_sd": found.mm_per_turn_sd,

@@ -23,8 +23,12 @@ SCHEMA = request(
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
     """Answer one request; the board's radius is null on a flat board."""
     found, call = wire_call(
-        asked["slot_width_mm"], asked["tang_width_mm"], asked["barb_width_mm"], asked["wire_radius_mm"], asked["board_radius_mm"]
-    )  # fmt: skip
+        asked["slot_width_mm"],
+        asked["tang_width_mm"],
+        asked["barb_width_mm"],
+        asked["wire_radius_mm"],
+        asked["board_radius_mm"],
+    )
     return {
         "tang_clearance_mm": found.tang_clearance_mm,
         "barb_bite_mm": found.barb_bite_mm,

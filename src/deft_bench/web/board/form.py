@@ -83,6 +83,7 @@ def _posts(form: Form, strings: int) -> tuple[tuple[int, int], ...]:
             um = form.length(name, optional=True)
             if um is not None and not -200_000 <= um <= 500_000:
                 form.errors[name] = (
-                    f"Accepted: up to {form.shown.long(500_000)} behind the nut, {form.shown.long(200_000)} off the centreline."
+                    f"Accepted: up to {form.shown.long(500_000)} behind the nut, {form.shown.long(200_000)} off the"
+                    " centreline."
                 )
     return tuple(found)

@@ -90,10 +90,17 @@ def marking_page(board: Board, asked: Asked, shown: Display, turned: bool) -> di
     )
     step = settings().rule_step
     return {
-        "lines": lines, "line": line, "worst": worst, "mark_words": lambda mm: mark_words(mm, step), "step": step,
-        "coarsest": max(line.marks, key=lambda mark: mark.at_stake_cents), "check_lines": check_lines(outline, board.view.lines),
-        "transfer": transfer, "transfer_worst": max(transfer.cents, key=abs), "kerf_half": plan.kerf_um / 2,
-    }  # fmt: skip
+        "lines": lines,
+        "line": line,
+        "worst": worst,
+        "mark_words": lambda mm: mark_words(mm, step),
+        "step": step,
+        "coarsest": max(line.marks, key=lambda mark: mark.at_stake_cents),
+        "check_lines": check_lines(outline, board.view.lines),
+        "transfer": transfer,
+        "transfer_worst": max(transfer.cents, key=abs),
+        "kerf_half": plan.kerf_um / 2,
+    }
 
 
 def radius_page(board: Board, asked: Asked, shown: Display, turned: bool) -> dict[str, Any]:
@@ -110,8 +117,19 @@ def radius_page(board: Board, asked: Asked, shown: Display, turned: bool) -> dic
     for fret, target in ((1, plan.neck_target_1_um), (min(12, spec.frets), plan.neck_target_12_um)):
         at = arch(spec, layout)[fret]
         sections.append(
-            (fret, target, neck_section(plan.neck_blank_um / 1000, spec.board_thickness_um / 1000, at.width_mm, at.radius_mm, plan.rod_channel_um / 1000, target / 1000))
-        )  # fmt: skip
+            (
+                fret,
+                target,
+                neck_section(
+                    plan.neck_blank_um / 1000,
+                    spec.board_thickness_um / 1000,
+                    at.width_mm,
+                    at.radius_mm,
+                    plan.rod_channel_um / 1000,
+                    target / 1000,
+                ),
+            )
+        )
     return {
         "advice": advise_radius(spec, layout, shown.fine_mm, _long_mm(shown)),
         "arch": arch(spec, layout),
@@ -120,10 +138,12 @@ def radius_page(board: Board, asked: Asked, shown: Display, turned: bool) -> dic
         "hump": max(found, key=lambda hump: hump.hump_mm),
         "sharing": cone,
         "cone": cone_of(spec),
-        "passes": thickness_passes(plan.blank_thickness_um / 1000, spec.board_thickness_um / 1000, plan.per_pass_um / 1000),
+        "passes": thickness_passes(
+            plan.blank_thickness_um / 1000, spec.board_thickness_um / 1000, plan.per_pass_um / 1000
+        ),
         "sections": sections,
         "measured": _measured(asked, shown),
-    }  # fmt: skip
+    }
 
 
 def _measured(asked: Asked, shown: Display) -> dict[str, Any]:
@@ -180,9 +200,9 @@ def strings_page(board: Board, asked: Asked, shown: Display, turned: bool) -> di
         "paths": paths,
         "path_problem": problem,
         "steepest": max(paths, key=lambda path: abs(path.angle_deg)) if paths else None,
-        "fouled": min(paths, key=lambda path: 99 if path.clearance_mm is None else path.clearance_mm)
-        if paths
-        else None,
+        "fouled": (
+            min(paths, key=lambda path: 99 if path.clearance_mm is None else path.clearance_mm) if paths else None
+        ),
         "most_angle": SIDE_ANGLE_DEG,
         "headstock": draw_head(spec, board.view.layout, paths, plan.post_um / 1000) if paths else None,
     }

@@ -1,4 +1,6 @@
-"""Board: plan, marking table, radius, strings and files of one board; board projects and how they become instruments."""
+"""Board: plan, marking table, radius, strings and files of one board; board projects and how they become
+instruments.
+"""
 
 from dataclasses import replace
 from typing import Any
@@ -78,7 +80,9 @@ def made(instrument_id: int) -> Response:
 @screen.route("/instruments/<int:instrument_id>/board", methods=["GET", "POST"], defaults={"tab": "plan"})
 @screen.route("/instruments/<int:instrument_id>/board/<any(marking,radius,strings,files):tab>", methods=["GET", "POST"])
 def show(instrument_id: int, tab: str) -> str | Response | tuple[str, int]:
-    """One page of the board. Sending its form saves specification and plan together, or nothing when a box is refused."""
+    """One page of the board. Sending its form saves specification and plan together, or nothing when a box is
+    refused.
+    """
     instrument, plan = _board(instrument_id)
     if request.method == "GET":
         values = board_values(instrument.spec, plan, display())
@@ -111,8 +115,15 @@ def preview(instrument_id: int, tab: str) -> Response:
     unsaved = (read.spec, read.plan) != (instrument.spec, plan)
     board = Board(read.spec, read.plan, settings().rule)
     panel = render_template(
-        PANELS.get(tab, f"board/{tab}_panel.html"), exports=EXPORTS, instrument=instrument, at_tab=tab, tabs=TABS, values=read.values, errors={}, **_context(tab, instrument, board)
-    )  # fmt: skip
+        PANELS.get(tab, f"board/{tab}_panel.html"),
+        exports=EXPORTS,
+        instrument=instrument,
+        at_tab=tab,
+        tabs=TABS,
+        values=read.values,
+        errors={},
+        **_context(tab, instrument, board),
+    )
     return make_response(
         panel + render_template("shared/words.html", words=shown, state="unsaved" if unsaved else "saved")
     )
@@ -126,9 +137,13 @@ def _context(tab: str, instrument: instruments.Instrument, board: Board) -> dict
     mirrored = settings().turned
     asked = request.form if request.method == "POST" else request.args
     return {
-        "board": board, "spec": board.spec, "plan": board.plan, "choices": SPEC_CHOICES | CHOICES, "marked": _marked(tab, instrument),
+        "board": board,
+        "spec": board.spec,
+        "plan": board.plan,
+        "choices": SPEC_CHOICES | CHOICES,
+        "marked": _marked(tab, instrument),
         **PAGES[tab](board, asked, display(), mirrored),
-    }  # fmt: skip
+    }
 
 
 def _marked(tab: str, instrument: instruments.Instrument) -> dict[tuple[str, int], tuple[int, str]]:
@@ -145,10 +160,19 @@ def _page(
 ) -> str:
     board = Board(spec, plan, settings().rule)
     return render_template(
-        f"board/{tab}.html", section="boards" if instrument.project else "instruments", instrument=instrument, at_tab=tab, tabs=TABS,
-        values=values, errors=errors, rule_steps=dict.fromkeys(STEPS_MM), rule_reads=READ, rule_values=_rule_values(),
-        exports=EXPORTS, **_context(tab, instrument, board),
-    )  # fmt: skip
+        f"board/{tab}.html",
+        section="boards" if instrument.project else "instruments",
+        instrument=instrument,
+        at_tab=tab,
+        tabs=TABS,
+        values=values,
+        errors=errors,
+        rule_steps=dict.fromkeys(STEPS_MM),
+        rule_reads=READ,
+        rule_values=_rule_values(),
+        exports=EXPORTS,
+        **_context(tab, instrument, board),
+    )
 
 
 def _rule_values() -> dict[str, str]:
@@ -176,7 +200,8 @@ def set_rule(instrument_id: int) -> Response:
         or not 0 < to < 2_000_000
     ):
         flash(
-            "The rule was not changed: choose its step, and give how far the finer part reaches in a length such as 150."
+            "The rule was not changed: choose its step, and give how far the finer part reaches in a length such as"
+            " 150."
         )
     else:
         shop.change(db(), {"rule_step": step, "rule_fine": fine, "rule_fine_to_um": str(to), "rule_read": read})
@@ -219,7 +244,8 @@ def posts(instrument_id: int) -> Response:
         flash("The posts were not changed. " + " ".join(form.errors.values()))
     elif not (10_000 <= first <= 300_000 and 5_000 <= pitch <= 60_000 and abs(off) <= 80_000 and abs(flare) <= 20_000):
         flash(
-            "The posts were not changed: first post 10 to 300 mm behind the nut, 5 to 60 mm apart, up to 80 mm off the centreline."
+            "The posts were not changed: first post 10 to 300 mm behind the nut, 5 to 60 mm apart, up to 80 mm off the"
+            " centreline."
         )
     else:
         grid = post_grid(instrument.spec.strings, rows, first / 1000, pitch / 1000, off / 1000, flare / 1000)

@@ -49,7 +49,9 @@ class BoardDrawing:
 
 
 def draw_plan(spec: Spec, view: PlanView, checks: Sequence[Check], display: Display, *, turned: bool) -> BoardDrawing:
-    """Place the plan true to scale, nut left and bass below; turned or left-handed boards are mirrored like the neck stage."""
+    """Place the plan true to scale, nut left and bass below; turned or left-handed boards are mirrored like the neck
+    stage.
+    """
     least_x, _, most_x, _ = view.bounds
     reach = max(-view.bounds[1], view.bounds[3])
     scale = (WIDTH - LEFT - RIGHT) / (most_x - least_x)
@@ -83,34 +85,54 @@ def draw_plan(spec: Spec, view: PlanView, checks: Sequence[Check], display: Disp
         strings=[
             (
                 points((string.nut, _at_x(string.nut, string.saddle, end_x))),
-                f"String {string.string}" + (f": up to {string.worst_cents:+.2f} cents, at fret {string.worst_fret}" if string.worst_fret else ""),
-                bad_strings.get("treble" if string.string == 1 else "bass" if string.string == spec.strings else "", ""),
+                f"String {string.string}"
+                + (
+                    f": up to {string.worst_cents:+.2f} cents, at fret {string.worst_fret}" if string.worst_fret else ""
+                ),
+                bad_strings.get(
+                    "treble" if string.string == 1 else "bass" if string.string == spec.strings else "", ""
+                ),
             )
             for string in view.layout.strings
         ],
         frets=_frets(view, wrong, display, points, at, bottom),
         blocks=[
-            (points(piece.corners), _inlay_words(piece.fret, piece.clearance_mm, display), bad_inlays.get(piece.fret, ""))
+            (
+                points(piece.corners),
+                _inlay_words(piece.fret, piece.clearance_mm, display),
+                bad_inlays.get(piece.fret, ""),
+            )
             for piece in view.inlays
             if piece.corners
         ],
         dots=[
-            (*at(piece.centre), piece.diameter_mm / 2 * scale, _inlay_words(piece.fret, piece.clearance_mm, display), bad_inlays.get(piece.fret, ""))
+            (
+                *at(piece.centre),
+                piece.diameter_mm / 2 * scale,
+                _inlay_words(piece.fret, piece.clearance_mm, display),
+                bad_inlays.get(piece.fret, ""),
+            )
             for piece in view.inlays
             if not piece.corners
         ],
         markers=[(*at(place), max(1.6, view.marker_mm / 2 * scale)) for _, place in view.markers],
-        pins=[(*at(place), view.pin_mm / 2 * scale, f"Index pin under fret {fret}", pin_mark) for fret, place in view.pins],
+        pins=[
+            (*at(place), view.pin_mm / 2 * scale, f"Index pin under fret {fret}", pin_mark) for fret, place in view.pins
+        ],
         number_y=bottom + 22,
         grid=grid(WIDTH, height, 10 * scale, *at((0, 0))),
         ticks=ticks(end_x, display, lambda x: at((x, 0))[0]),
-    )  # fmt: skip
+    )
 
 
 def _frets(
-    view: PlanView, wrong: Mapping[int, str], display: Display, points: Callable[[Sequence[Point]], str], at: Callable[[Point], Point],
+    view: PlanView,
+    wrong: Mapping[int, str],
+    display: Display,
+    points: Callable[[Sequence[Point]], str],
+    at: Callable[[Point], Point],
     bottom: float,
-) -> list[FretShape]:  # fmt: skip
+) -> list[FretShape]:
     found = []
     before = view.lines[0]
     for shape, line in zip(view.slots, view.lines[1:], strict=True):
@@ -119,10 +141,15 @@ def _frets(
         (xb, yb), (xt, yt) = line.bass_edge, line.treble_edge
         hit = ((xb - half, yb), (xb + half, yb), (xt + half, yt), (xt - half, yt))
         words = (
-            f"Fret {line.fret}: {display.long(round(line.centre_x_mm * 1000))} from the nut on the centreline, {display.long(round(gap * 1000))} past "
-            f"{'the nut' if line.fret == 1 else f'fret {line.fret - 1}'}; slot {display.long(round(shape.length_mm * 1000))} long"
-            + (f", {abs(line.angle_deg):.2f}° {'treble' if line.angle_deg > 0 else 'bass'} end forward" if abs(line.angle_deg) > 0.005 else ", square")
-        )  # fmt: skip
+            f"Fret {line.fret}: {display.long(round(line.centre_x_mm * 1000))} from the nut on the centreline,"
+            f" {display.long(round(gap * 1000))} past {'the nut' if line.fret == 1 else f'fret {line.fret - 1}'}; slot"
+            f" {display.long(round(shape.length_mm * 1000))} long"
+            + (
+                f", {abs(line.angle_deg):.2f}° {'treble' if line.angle_deg > 0 else 'bass'} end forward"
+                if abs(line.angle_deg) > 0.005
+                else ", square"
+            )
+        )
         (x1, y1), (x2, y2) = at(line.bass_edge), at(line.treble_edge)
         low, other = ((x1, y1), (x2, y2)) if y1 > y2 else ((x2, y2), (x1, y1))
         slope = (other[0] - low[0]) / (other[1] - low[1])

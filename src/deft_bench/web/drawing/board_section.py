@@ -60,17 +60,25 @@ def draw_section(spec: Spec, plan: BoardPlan, at: ArchAt, slot: Slot, length: Ca
         wood=" ".join([*(to(x, face[x]) for x in xs), to(half, thick), to(-half, thick)]),
         binding=_binding(to, face, half, wall, thick, at.radius_mm) if wall else None,
         slot=" ".join([*(to(x, face[x]) for x in inside), *(to(x, floors[x]) for x in reversed(inside))]),
-        hollow=" ".join([*(to(x, under[x]) for x in hollow), *(to(x, floors[x]) for x in reversed(hollow))]) if hollow else "",
-        tang=" ".join([*(to(x, face[x]) for x in inside), *(to(x, min(under[x], floors[x])) for x in reversed(inside))]),
+        hollow=(
+            " ".join([*(to(x, under[x]) for x in hollow), *(to(x, floors[x]) for x in reversed(hollow))])
+            if hollow
+            else ""
+        ),
+        tang=" ".join(
+            [*(to(x, face[x]) for x in inside), *(to(x, min(under[x], floors[x])) for x in reversed(inside))]
+        ),
         crown=" ".join([*(to(x, face[x] - crown) for x in xs), *(to(x, face[x]) for x in reversed(xs))]),
-        first_floor=f"{to(-half, slot.first_cut_mm)} {to(half, slot.first_cut_mm)}" if slot.first_cut_mm is not None else "",
+        first_floor=(
+            f"{to(-half, slot.first_cut_mm)} {to(half, slot.first_cut_mm)}" if slot.first_cut_mm is not None else ""
+        ),
         labels=[
             (mid + 8, (y_floor + foot) / 2 + 5, f"{length(slot.wood_under_slot_mm)} of wood left", "start"),
             (PAD + at.width_mm * scale + 4, foot + 18, f"edge {length(slot.edge_thickness_mm)}", "end"),
             (PAD - 4, foot + 18, f"{length(at.width_mm)} wide at fret {at.fret}", "start"),
         ],
         lines=[(mid, y_floor, mid, foot)],
-    )  # fmt: skip
+    )
 
 
 def _floor(plan: BoardPlan, slot: Slot, fall: float) -> float:

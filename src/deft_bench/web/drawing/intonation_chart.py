@@ -11,7 +11,9 @@ LEFT, RIGHT = 62.0, 14.0
 
 @dataclass(frozen=True, slots=True)
 class ChartRow:
-    """One string's band: its zero line, the gate about it, a bar for each reading and a ring for what is left after the fit."""
+    """One string's band: its zero line, the gate about it, a bar for each reading and a ring for what is left after
+    the fit.
+    """
 
     name: str
     zero: float
@@ -48,9 +50,15 @@ def intonation_chart(
     for i, (name, read, fit) in enumerate(found):
         zero = 10 + ROW * i + ROW / 2
         bars = [
-            (at[one.fret], min(zero, zero - one.cents * scale), abs(one.cents) * scale, "out" if abs(one.cents) > gate + 1e-9 else "in", f"{one.cents:+.1f}".replace("-", "−"))
+            (
+                at[one.fret],
+                min(zero, zero - one.cents * scale),
+                abs(one.cents) * scale,
+                "out" if abs(one.cents) > gate + 1e-9 else "in",
+                f"{one.cents:+.1f}".replace("-", "−"),
+            )
             for one in read
-        ]  # fmt: skip
+        ]
         rings = [
             (
                 at[one.fret],

@@ -150,11 +150,15 @@ def budget_chart(
 
     bars = [
         Bar(
-            fret, x, width, y(left), None,
+            fret,
+            x,
+            width,
+            y(left),
+            None,
             "short" if left < least_mm - 1e-9 else "near" if left < least_mm + warn_mm else "kept",
             f"fret {fret}: {display.fine_mm(left)} left",
         )
         for fret, (x, left) in enumerate(zip(xs, left_mm, strict=True), start=1)
-    ]  # fmt: skip
+    ]
     numbers = list(zip(xs, range(1, len(xs) + 1), strict=True))
     return BudgetChart(foot, bars, y(least_mm), display.fine_mm(least_mm), y(new_mm), display.fine_mm(new_mm), numbers)

@@ -26,9 +26,17 @@ class NeckCurve:
 
 
 def neck_curve(
-    gaps_mm: dict[int, float], positions_mm: Sequence[float], found: Straightness, target_mm: float, display: Display, *, mirrored: bool
-) -> NeckCurve:  # fmt: skip
-    """Draw gaps by fret with the fitted bow. A forward bow hangs below the straight line, as the neck does seen from the side."""
+    gaps_mm: dict[int, float],
+    positions_mm: Sequence[float],
+    found: Straightness,
+    target_mm: float,
+    display: Display,
+    *,
+    mirrored: bool,
+) -> NeckCurve:
+    """Draw gaps by fret with the fitted bow. A forward bow hangs below the straight line, as the neck does seen from
+    the side.
+    """
     low, high = min(gaps_mm), max(gaps_mm)
     xa, xe = positions_mm[low - 1], positions_mm[high - 1]
 
@@ -63,7 +71,11 @@ def neck_curve(
     marks = [i * step for i in range(-5, 12) if TOP - 4 <= zero + i * step * scale_y <= FOOT + 4]
     return NeckCurve(
         points=[
-            (*at(positions_mm[f - 1], value), f"fret {f}: gap read {display.fine_mm(gaps_mm[f])}", "off" if f in found.humps or f in found.dips else "on")
+            (
+                *at(positions_mm[f - 1], value),
+                f"fret {f}: gap read {display.fine_mm(gaps_mm[f])}",
+                "off" if f in found.humps or f in found.dips else "on",
+            )
             for f, value in sorted(below.items())
         ],
         curve=line(found.relief_mm),
@@ -73,7 +85,7 @@ def neck_curve(
         axis=[(zero + mark * scale_y, display.signed_number(mark * 1000)) for mark in marks],
         frets=[(at(positions_mm[f - 1], 0)[0], str(f)) for f in range(1, len(positions_mm) + 1)],
         times=round(scale_y / scale_x),
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,9 +107,10 @@ def rod_chart(turns: Sequence[Turn], k: float, sd: float, display: Display) -> R
     most_d = max(0.12, *(abs(turn.lost_mm) for turn in turns), abs(k) * most_t + sd * most_t)
 
     def at(t: float, d: float) -> tuple[float, float]:
-        return left + (t + most_t) / (2 * most_t) * (width - left - 12), (top + foot) / 2 - d / most_d * (
-            foot - top
-        ) / 2
+        return (
+            left + (t + most_t) / (2 * most_t) * (width - left - 12),
+            (top + foot) / 2 - d / most_d * (foot - top) / 2,
+        )
 
     def ray(slope: float) -> list[tuple[float, float]]:
         return [at(-most_t, -slope * most_t), at(most_t, slope * most_t)]
@@ -105,12 +118,27 @@ def rod_chart(turns: Sequence[Turn], k: float, sd: float, display: Display) -> R
     (a, b), (c, d) = ray(k - sd), ray(k + sd)
     return RodChart(
         points=[
-            (*at(turn.turns, turn.lost_mm), f"{turn.turns:+g} turn: {display.fine_mm(turn.before_mm)} to {display.fine_mm(turn.after_mm)}")
+            (
+                *at(turn.turns, turn.lost_mm),
+                f"{turn.turns:+g} turn: {display.fine_mm(turn.before_mm)} to {display.fine_mm(turn.after_mm)}",
+            )
             for turn in turns
         ],
         line=" ".join(f"{x:.1f},{y:.1f}" for x, y in ray(k)),
         spread=" ".join(f"{x:.1f},{y:.1f}" for x, y in (a, b, d, c)),
-        axis=[(at(0, value)[1], display.signed_number(value * 1000)) for value in (-most_d, -most_d / 2, 0.0, most_d / 2, most_d)],
-        turns=[(at(t, 0)[0], words) for t, words in ((-most_t, f"−{most_t:g}"), (-most_t / 2, f"−{most_t / 2:g}"), (0.0, "0"), (most_t / 2, f"+{most_t / 2:g}"), (most_t, f"+{most_t:g}"))],
+        axis=[
+            (at(0, value)[1], display.signed_number(value * 1000))
+            for value in (-most_d, -most_d / 2, 0.0, most_d / 2, most_d)
+        ],
+        turns=[
+            (at(t, 0)[0], words)
+            for t, words in (
+                (-most_t, f"−{most_t:g}"),
+                (-most_t / 2, f"−{most_t / 2:g}"),
+                (0.0, "0"),
+                (most_t / 2, f"+{most_t / 2:g}"),
+                (most_t, f"+{most_t:g}"),
+            )
+        ],
         zero=at(0, 0),
-    )  # fmt: skip
+    )

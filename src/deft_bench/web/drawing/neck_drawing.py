@@ -112,9 +112,9 @@ def neck_drawing(
     """Lay the neck out at true scale in both directions.
 
     The nut is at the left with the bass lane at the bottom; `nut_side` `right` turns the neck half round, and a
-    left-handed instrument is mirrored. `marks` names frets to frame (`lift`, `left-out`, `least`); `notes` are
-    (fret, lane, note). `lanes` are the three lanes or the strings' numbers, bass first; with strings `off_mm` begins at fret 0, and the open
-    string has its place when `open_too`. `label` writes what stands beside a place.
+    left-handed instrument is mirrored. `marks` names frets to frame (`lift`, `left-out`, `least`); `notes` are (fret,
+    lane, note). `lanes` are the three lanes or the strings' numbers, bass first; with strings `off_mm` begins at fret
+    0, and the open string has its place when `open_too`. `label` writes what stands beside a place.
     """
     per_string = lanes[0] not in SHARE
     across = {lane: 0.07 + 0.86 * i / max(1, len(lanes) - 1) for i, lane in enumerate(lanes)} if per_string else SHARE
@@ -139,9 +139,11 @@ def neck_drawing(
     tail = (OVERHANG_MM, 0.0)
     last = lines[-1]
     corners = [
-        lines[0].bass_edge, (last.bass_edge[0] + tail[0], last.bass_edge[1]),
-        (last.treble_edge[0] + tail[0], last.treble_edge[1]), lines[0].treble_edge,
-    ]  # fmt: skip
+        lines[0].bass_edge,
+        (last.bass_edge[0] + tail[0], last.bass_edge[1]),
+        (last.treble_edge[0] + tail[0], last.treble_edge[1]),
+        lines[0].treble_edge,
+    ]
     bottom = max(at(point)[1] for line in lines for point in (line.bass_edge, line.treble_edge))
     top = min(at(point)[1] for line in lines for point in (line.bass_edge, line.treble_edge))
     frets = []
@@ -214,7 +216,9 @@ def neck_drawing(
 
 
 def _band(ends: list[tuple[float, float]], n: int, top: float, foot: float) -> str:
-    """The strip that belongs to fret n: half-way to its neighbours, along the slant of a fanned fret, as polygon points."""
+    """The strip that belongs to fret n: half-way to its neighbours, along the slant of a fanned fret, as polygon
+    points.
+    """
     pairs = list(zip(ends[::2], ends[1::2], strict=True))
 
     def x_at(fret: int, y: float) -> float:

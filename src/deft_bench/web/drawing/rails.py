@@ -33,7 +33,9 @@ class Strip:
 
 @dataclass(frozen=True, slots=True)
 class Thread:
-    """A cure, rest or lead on one day: from where to where, who rests, and what it holds; open ends run on overnight."""
+    """A cure, rest or lead on one day: from where to where, who rests, and what it holds; open ends run on
+    overnight.
+    """
 
     x: float
     end: float
@@ -76,10 +78,22 @@ class Rails:
 
 
 def draw_rails(
-    placed: Sequence[Placed], technicians: Sequence[Technician], titles: Mapping[str, str], steps: Mapping[tuple[str, str], str], holds: Mapping[tuple[str, str], str], *,
-    late: Mapping[str, int], pinned: set[tuple[str, str]], now: datetime, zone: tzinfo, days: int, resting: Sequence[tuple[str, str, datetime, str]] = (),
-) -> Rails:  # fmt: skip
-    """Lay days out from today on. `titles` name jobs, `steps` steps; `resting` are (job, step, until, holds) of what is done and still cures."""
+    placed: Sequence[Placed],
+    technicians: Sequence[Technician],
+    titles: Mapping[str, str],
+    steps: Mapping[tuple[str, str], str],
+    holds: Mapping[tuple[str, str], str],
+    *,
+    late: Mapping[str, int],
+    pinned: set[tuple[str, str]],
+    now: datetime,
+    zone: tzinfo,
+    days: int,
+    resting: Sequence[tuple[str, str, datetime, str]] = (),
+) -> Rails:
+    """Lay days out from today on. `titles` name jobs, `steps` steps; `resting` are (job, step, until, holds) of what
+    is done and still cures.
+    """
     opens, closes = _hours(technicians)
     per_minute = (WIDTH - LABEL - RIGHT) / (closes - opens)
 
@@ -126,11 +140,18 @@ def draw_rails(
         h = max(h, STRIP * 0.8)
         rails.append(
             Rail(
-                day.isoformat(), f"{day:%a} {day.day} {day:%b}", y, h,
+                day.isoformat(),
+                f"{day:%a} {day.day} {day:%b}",
+                y,
+                h,
                 tuple((x_of(a), y + row_of[t] * STRIP, round((b - a) * per_minute, 1)) for t, a, b in shifts),
-                tuple((names[t], y + row_of[t] * STRIP) for t in there) if len(names) > 1 else (), tuple(strips), tuple(threads), more, k == 0,
+                tuple((names[t], y + row_of[t] * STRIP) for t in there) if len(names) > 1 else (),
+                tuple(strips),
+                tuple(threads),
+                more,
+                k == 0,
             )
-        )  # fmt: skip
+        )
         y += h + GAP
     here = now.astimezone(zone)
     minute = here.hour * 60 + here.minute
@@ -157,9 +178,17 @@ def _hours(technicians: Sequence[Technician]) -> tuple[int, int]:
 
 
 def _strips(
-    by_day: Mapping[tuple[date, str], list[Placed]], day: date, zone: tzinfo, names: Sequence[str], titles: Mapping[str, str], steps: Mapping[tuple[str, str], str], late: Mapping[str, int],
-    pinned: set[tuple[str, str]], x_of: object, y: float,
-) -> list[Strip]:  # fmt: skip
+    by_day: Mapping[tuple[date, str], list[Placed]],
+    day: date,
+    zone: tzinfo,
+    names: Sequence[str],
+    titles: Mapping[str, str],
+    steps: Mapping[tuple[str, str], str],
+    late: Mapping[str, int],
+    pinned: set[tuple[str, str]],
+    x_of: object,
+    y: float,
+) -> list[Strip]:
     found = []
     for t, name in enumerate(names):
         groups: list[list[Placed]] = []
@@ -185,11 +214,20 @@ def _strips(
             room = w - 14 - len(short) * LETTER - 8
             found.append(
                 Strip(
-                    x, y + t * STRIP, round(w, 1), first.job, first.step, first.technician, a.isoformat(timespec="minutes"), short,
+                    x,
+                    y + t * STRIP,
+                    round(w, 1),
+                    first.job,
+                    first.step,
+                    first.technician,
+                    a.isoformat(timespec="minutes"),
+                    short,
                     _fit(words, room, SMALL_LETTER) if short else "",
-                    f"{titles.get(first.job, first.job)}, {a:%H:%M} to {b:%H:%M}: {'; '.join(said)}", late.get(first.job, 0) > 0, (first.job, first.step) in pinned,
+                    f"{titles.get(first.job, first.job)}, {a:%H:%M} to {b:%H:%M}: {'; '.join(said)}",
+                    late.get(first.job, 0) > 0,
+                    (first.job, first.step) in pinned,
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -205,9 +243,15 @@ def _fit(text: str, room: float, letter: float) -> str:
 
 
 def _threads(
-    rests: Sequence[tuple[str, str, datetime, datetime]], day: date, zone: tzinfo, titles: Mapping[str, str], steps: Mapping[tuple[str, str], str],
-    held: Mapping[tuple[str, str], str], x_of: object, y: float,
-) -> tuple[list[Thread], int]:  # fmt: skip
+    rests: Sequence[tuple[str, str, datetime, datetime]],
+    day: date,
+    zone: tzinfo,
+    titles: Mapping[str, str],
+    steps: Mapping[tuple[str, str], str],
+    held: Mapping[tuple[str, str], str],
+    x_of: object,
+    y: float,
+) -> tuple[list[Thread], int]:
     midnight = datetime.combine(day, time(0), zone)
     after = midnight + timedelta(days=1)
     found: list[Thread] = []
@@ -230,6 +274,15 @@ def _threads(
             continue
         free_from[lane] = max(to, begin + wide) + 10
         found.append(
-            Thread(x, to, round(y + lane * THREAD + THREAD / 2, 1), words, round(begin + 2, 1), "start", f"{name}: {steps.get((job, step), step)}, until {end:%a %H:%M}", end >= after)
-        )  # fmt: skip
+            Thread(
+                x,
+                to,
+                round(y + lane * THREAD + THREAD / 2, 1),
+                words,
+                round(begin + 2, 1),
+                "start",
+                f"{name}: {steps.get((job, step), step)}, until {end:%a %H:%M}",
+                end >= after,
+            )
+        )
     return found, more

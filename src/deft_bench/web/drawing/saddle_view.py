@@ -1,4 +1,6 @@
-"""The bridge seen from the neck: the board's arc carried to the saddle, each string's underside now and as wanted, and a saddle's cut."""
+"""The bridge seen from the neck: the board's arc carried to the saddle, each string's underside now and as wanted,
+and a saddle's cut.
+"""
 
 import math
 from collections.abc import Mapping, Sequence
@@ -39,10 +41,18 @@ class SaddleView:
 
 
 def saddle_view(
-    strung: Sequence[Strung], offsets_mm: Sequence[float], board_radius_mm: float | None, rows: Sequence[Mapping[str, Any]], cut: OnePiece | None,
-    plan: SetupPlan, display: Display, spec: Spec,
-) -> SaddleView:  # fmt: skip
-    """Draw it with the bass side at the left; a left-handed bridge the other way. Heights are three times as large as widths."""
+    strung: Sequence[Strung],
+    offsets_mm: Sequence[float],
+    board_radius_mm: float | None,
+    rows: Sequence[Mapping[str, Any]],
+    cut: OnePiece | None,
+    plan: SetupPlan,
+    display: Display,
+    spec: Spec,
+) -> SaddleView:
+    """Draw it with the bass side at the left; a left-handed bridge the other way. Heights are three times as large
+    as widths.
+    """
     half = max(map(abs, offsets_mm)) + plan.saddle_overhang_um / 1000 + 1
     scale = (WIDTH - 2 * LEFT) / (2 * half)
     # string 1 is the treble side, positive; the bass side is drawn at the left
@@ -92,7 +102,10 @@ def saddle_view(
         outline = [at(off, height) for off, height in zip(offsets_mm, heights, strict=True)]
         shape = [(treble, outline[0][1]), *outline, (bass, outline[-1][1]), (bass, foot), (treble, foot)]
         blank = " ".join(f"{x:.1f},{y:.1f}" for x, y in shape)
-        line = f"{bass:.1f},{foot - cut.take_off_bass_mm * scale_y:.1f} {treble:.1f},{foot - cut.take_off_treble_mm * scale_y:.1f}"
+        line = (
+            f"{bass:.1f},{foot - cut.take_off_bass_mm * scale_y:.1f}"
+            f" {treble:.1f},{foot - cut.take_off_treble_mm * scale_y:.1f}"
+        )
     return SaddleView(
         " ".join("{:.1f},{:.1f}".format(*at(off, -arc(off))) for off in ends),
         strings,

@@ -1,4 +1,6 @@
-"""One string from the side: x true to scale, heights exaggerated; fret tops, the string at rest and fretted, its swing, nut and saddle."""
+"""One string from the side: x true to scale, heights exaggerated; fret tops, the string at rest and fretted, its
+swing, nut and saddle.
+"""
 
 import math
 from dataclasses import dataclass
@@ -18,7 +20,9 @@ NEAR_MM = 0.03
 
 @dataclass(frozen=True, slots=True)
 class FretBar:
-    """One fret: its top, and whether the string holds on it, touches it or comes near; the words tell the room there."""
+    """One fret: its top, and whether the string holds on it, touches it or comes near; the words tell the room
+    there.
+    """
 
     fret: int
     x: float
@@ -57,7 +61,8 @@ def string_side(at: Assembled, strung: Strung, fretted: int, display: Display, m
     along = np.linspace(start, scale, 49)
     share = (along - start) / (scale - start)
     straight = z0 + (saddle - z0) * share
-    # the swing's size from the fret where the string has the widest swing, so that the drawing is the very margin that is calculated
+    # the swing's size from the fret where the string has the widest swing, so that the drawing is the very margin that
+    # is calculated
     room = strung.per_newton[fretted]
     widest = int(np.nanargmax(room))
     sine = np.sin(np.pi * (x[widest + 1] - start) / (scale - start))
@@ -112,7 +117,9 @@ def string_side(at: Assembled, strung: Strung, fretted: int, display: Display, m
 
 @dataclass(frozen=True, slots=True)
 class MapCell:
-    """The least room of one string fretted at one fret: `kind` touches|near|clear, a short number where it is tight, and the words."""
+    """The least room of one string fretted at one fret: `kind` touches|near|clear, a short number where it is tight,
+    and the words.
+    """
 
     string: int
     fret: int
@@ -134,7 +141,10 @@ def margin_map(found: list[Strung], names: dict[int, str], display: Display) -> 
             count = math.floor((margin * 100 if display.system == "mm" else margin / 0.0254) + 1e-9)
             label = "" if kind == "clear" else f"{count:+d}".replace("-", "−") if count else "0"
             where = "open" if f == 0 else f"fretted at {f}"
-            words = f"{names[one.string]} {where}: {display.signed_number(margin * 1000)} {display.system} of room over fret {n + 1}"
+            words = (
+                f"{names[one.string]} {where}: {display.signed_number(margin * 1000)} {display.system} of room over"
+                f" fret {n + 1}"
+            )
             cells.append(MapCell(one.string, f, kind, label, words))
         rows.append((names[one.string], cells))
     return rows

@@ -23,7 +23,9 @@ FILE_MARK_UM = 50.0
 
 @dataclass(frozen=True, slots=True)
 class Crown:
-    """One fret before and after crowning: land of the last level (mm), the wander on it (cents), the line and offset read."""
+    """One fret before and after crowning: land of the last level (mm), the wander on it (cents), the line and offset
+    read.
+    """
 
     fret: int
     land_mm: float
@@ -75,12 +77,32 @@ def show(job_id: int) -> str:
         ladder, problem = None, str(error)
     climate = shop.latest_climate(db())
     return render_template(
-        "dress/show.html", section="instruments", job=job, instrument=instrument, steps=linked_steps(job, instrument), crowns=crowns, misses=misses,
-        all_read=all_read, widest=max(crowns, key=lambda crown: crown.land_mm), line_mm=LAND_MM, offset_mm=LAND_OFF_CENTRE_MM, ladder=ladder, problem=problem,
-        finish=finish, finishes=FINISHES, start=f"{start:g}", shelf=shelf, kinds=KINDS, errors=form.errors, ticked=polish.done(db(), job_id),
-        ends=_ends_done(job_id), end_steps=END_STEPS, sides=SIDES,
-        rest=rest_advice(climate[2] if climate else None), sprout=_sprout(instrument),
-    )  # fmt: skip
+        "dress/show.html",
+        section="instruments",
+        job=job,
+        instrument=instrument,
+        steps=linked_steps(job, instrument),
+        crowns=crowns,
+        misses=misses,
+        all_read=all_read,
+        widest=max(crowns, key=lambda crown: crown.land_mm),
+        line_mm=LAND_MM,
+        offset_mm=LAND_OFF_CENTRE_MM,
+        ladder=ladder,
+        problem=problem,
+        finish=finish,
+        finishes=FINISHES,
+        start=f"{start:g}",
+        shelf=shelf,
+        kinds=KINDS,
+        errors=form.errors,
+        ticked=polish.done(db(), job_id),
+        ends=_ends_done(job_id),
+        end_steps=END_STEPS,
+        sides=SIDES,
+        rest=rest_advice(climate[2] if climate else None),
+        sprout=_sprout(instrument),
+    )
 
 
 def _ends_done(job_id: int) -> set[str]:

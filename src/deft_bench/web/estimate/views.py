@@ -1,4 +1,6 @@
-"""Estimate: the job's route and others side by side, each with what it leaves in the frets; accepted against actual; PDF."""
+"""Estimate: the job's route and others side by side, each with what it leaves in the frets; accepted against actual;
+PDF.
+"""
 
 from dataclasses import asdict, dataclass, replace
 
@@ -35,7 +37,9 @@ MOST_OPTIONS = 3
 
 @dataclass(frozen=True, slots=True)
 class Option:
-    """One way of doing the job: its sums, what is used, and the least height it leaves in the frets, mm (None unknown)."""
+    """One way of doing the job: its sums, what is used, and the least height it leaves in the frets, mm (None
+    unknown).
+    """
 
     route: Route
     sums: Estimate
@@ -129,10 +133,27 @@ def show(job_id: int) -> str | tuple[str, int]:
     currency, rate, tax, prices = _money()
     found = estimates.accepted(db(), job_id)
     html = render_template(
-        "estimate/show.html", section="instruments", job=job, instrument=instrument, tape=linked_steps(job, instrument), options=options, book=book,
-        chosen=[one.route for one in others], parts=typed, wrong=wrong, currency=currency, rate=rate, tax=tax, spent=spent, spent_cost=labour_cost(spent, rate), used_cost=used_cost(stock.used_by(db(), job_id), prices),
-        accepted=found[-1] if found else None, unpriced=sorted({item.name for one in options for item in one.items if item.name not in prices and not item.price}),
-    )  # fmt: skip
+        "estimate/show.html",
+        section="instruments",
+        job=job,
+        instrument=instrument,
+        tape=linked_steps(job, instrument),
+        options=options,
+        book=book,
+        chosen=[one.route for one in others],
+        parts=typed,
+        wrong=wrong,
+        currency=currency,
+        rate=rate,
+        tax=tax,
+        spent=spent,
+        spent_cost=labour_cost(spent, rate),
+        used_cost=used_cost(stock.used_by(db(), job_id), prices),
+        accepted=found[-1] if found else None,
+        unpriced=sorted(
+            {item.name for one in options for item in one.items if item.name not in prices and not item.price}
+        ),
+    )
     return (html, 422) if wrong else html
 
 

@@ -124,9 +124,14 @@ def edit(instrument_id: int) -> str | Response | tuple[str, int]:
 
 def _form_page(instrument: instruments.Instrument | None, values: Any, errors: dict[str, str]) -> str:
     return render_template(
-        "instruments/form.html", section="instruments", instrument=instrument, values=values, errors=errors,
-        kinds=KINDS, choices=CHOICES,
-    )  # fmt: skip
+        "instruments/form.html",
+        section="instruments",
+        instrument=instrument,
+        values=values,
+        errors=errors,
+        kinds=KINDS,
+        choices=CHOICES,
+    )
 
 
 @screen.post("/instruments/<int:instrument_id>/retire")
@@ -164,9 +169,13 @@ def show(instrument_id: int) -> str:
     )
     flaws = notes.of_instrument(db(), instrument_id)
     neck = neck_drawing(
-        instrument.spec, display(), nut_side=settings().nut_side, off_mm=heights.figures.off_mm if heights else None,
-        notes=[(note.fret, note.lane, note.text) for note in flaws if note.settled_at is None], rock_mm=rock_mm(),
-    )  # fmt: skip
+        instrument.spec,
+        display(),
+        nut_side=settings().nut_side,
+        off_mm=heights.figures.off_mm if heights else None,
+        notes=[(note.fret, note.lane, note.text) for note in flaws if note.settled_at is None],
+        rock_mm=rock_mm(),
+    )
     opened = next((job for job in all_jobs if job.closed_at is None), None)
     step = linked_next(opened, instrument) if opened else None
     say = step.say if step else ""
@@ -181,7 +190,9 @@ def show(instrument_id: int) -> str:
         short_unit=short_unit(display()),
         history=history,
         heights=heights,
-        relief=next((v.found for v in history if v.found.survey.head.kind == "straightness" and v.found.figures.straight), None),
+        relief=next(
+            (v.found for v in history if v.found.survey.head.kind == "straightness" and v.found.figures.straight), None
+        ),
         setup=last_setup(db(), settings(), instrument),
         jobs=all_jobs,
         opened=opened,
@@ -194,10 +205,17 @@ def show(instrument_id: int) -> str:
         notes=flaws,
         removed=max(jobs.removed_from(db(), instrument_id).values(), default=0),
         levels=len(jobs.past_levels(db(), instrument_id)),
-        chart=relief_chart([(b.survey.taken_at, b.figures.straight.relief_mm, b.survey.head.humidity) for b in bows if b.figures.straight], display()),
+        chart=relief_chart(
+            [
+                (b.survey.taken_at, b.figures.straight.relief_mm, b.survey.head.humidity)
+                for b in bows
+                if b.figures.straight
+            ],
+            display(),
+        ),
         choices=CHOICES,
         kinds=KINDS,
-    )  # fmt: skip
+    )
 
 
 @screen.post("/instruments/<int:instrument_id>/jobs")

@@ -154,22 +154,40 @@ def _page(
         gate=gate,
         gate_mm=shown_band(gate, planning.base) if gate else 0.0,
         neck=neck_drawing(
-            instrument.spec, display(), nut_side=turned, off_mm=planning.base.figures.off_mm, marks=marks, rock_mm=rock_mm()
+            instrument.spec,
+            display(),
+            nut_side=turned,
+            off_mm=planning.base.figures.off_mm,
+            marks=marks,
+            rock_mm=rock_mm(),
         ),
         charts=lane_charts(
-            request_of.positions_mm, dict(request_of.heights), chosen.lanes, request_of.drops_mm, chosen.lift,
-            planning.choices.left_out, display(), mirrored,
+            request_of.positions_mm,
+            dict(request_of.heights),
+            chosen.lanes,
+            request_of.drops_mm,
+            chosen.lift,
+            planning.choices.left_out,
+            display(),
+            mirrored,
         ),
         budget=budget_chart(
-            request_of.positions_mm, planning.budget.left_mm, planning.budget.least_mm,
-            instrument.spec.fret_height_um / 1000, WARN_MM, display(), mirrored,
+            request_of.positions_mm,
+            planning.budget.left_mm,
+            planning.budget.least_mm,
+            instrument.spec.fret_height_um / 1000,
+            WARN_MM,
+            display(),
+            mirrored,
         ),
-        moved=facts_of(db(), settings(), job, instrument).moved if accepted is not None and not accepted.done_at else "",
+        moved=(
+            facts_of(db(), settings(), job, instrument).moved if accepted is not None and not accepted.done_at else ""
+        ),
         short_unit=short_unit(display()),
         nut_states=NUT,
         beam=beam_paths(db(), instrument),
         warn_mm=WARN_MM,
-    )  # fmt: skip
+    )
 
 
 @screen.get("/jobs/<int:job_id>/level.json")
@@ -246,7 +264,9 @@ def fingerprint(planning: Planning) -> str:
 
 @screen.get("/jobs/<int:job_id>/level/tape")
 def tape(job_id: int) -> Response:
-    """A fall-away by tape, turned into the drop that it makes; what cannot be goes back with its reason and all that was typed."""
+    """A fall-away by tape, turned into the drop that it makes; what cannot be goes back with its reason and all that
+    was typed.
+    """
     _, instrument = _job_of(job_id)
     form = Form(request.args)
     frets = instrument.spec.frets
@@ -267,14 +287,15 @@ def tape(job_id: int) -> Response:
         found = fall_by_first_fret(fret_positions(instrument.spec.mean_scale_mm, frets), fret, height, first)
         if found.last_drop_mm > 1:
             raise ValueError(
-                f"that would drop the last fret by {display().fine_mm(found.last_drop_mm)}; at most {display().fine_mm(1)} is planned"
+                f"that would drop the last fret by {display().fine_mm(found.last_drop_mm)}; at most"
+                f" {display().fine_mm(1)} is planned"
             )
     except ValueError as error:
         flash(f"No fall-away from that tape: {error}.")
         return redirect(url_for(".show", job_id=job_id, _anchor="tape", **kept))
     flash(
-        f"{display().fine_mm(height)} of tape over fret {fret}: the beam cuts from fret {first} on, {display().fine_mm(found.last_drop_mm)} at fret {frets}. "
-        f"Stop when fret {first} is just touched."
+        f"{display().fine_mm(height)} of tape over fret {fret}: the beam cuts from fret {first} on,"
+        f" {display().fine_mm(found.last_drop_mm)} at fret {frets}. Stop when fret {first} is just touched."
     )
     return redirect(
         url_for(".show", job_id=job_id, fall_from=first - 1, fall_drop=f"{round(found.last_drop_mm, 3):g} mm", **kept)

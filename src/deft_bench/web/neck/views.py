@@ -60,22 +60,46 @@ def show(instrument_id: int) -> str:
             "by_tops": tops is not None,
             "advice": advice,
             "call": rod_call(
-                found, target, aim, rod, advice, answered, display().fine_mm, passed_over=opened.override_note if opened else ""
+                found,
+                target,
+                aim,
+                rod,
+                advice,
+                answered,
+                display().fine_mm,
+                passed_over=opened.override_note if opened else "",
             ),
-            "curve": neck_curve(gaps, positions, found, target, display(), mirrored=spec.left_handed != (settings().turned)),
+            "curve": neck_curve(
+                gaps, positions, found, target, display(), mirrored=spec.left_handed != (settings().turned)
+            ),
             "response": rod_chart(answered, advice.mm_per_turn, advice.mm_per_turn_sd, display()),
             "straight_mm": STRAIGHT_MM,
             "within_mm": RELIEF_WITHIN_MM,
-        }  # fmt: skip
+        }
     return render_template(
-        "neck/show.html", section="instruments", instrument=instrument, aim=aim, aims=AIMS, target=target, turns=turns, waiting=waiting,
-        playing_target=playing, surfaces=SURFACES, states=STRING_STATES, turn_words=turn_words, steps_64=STEPS_64,
-        opened=opened, twist=_twist(instrument), **shown,
-    )  # fmt: skip
+        "neck/show.html",
+        section="instruments",
+        instrument=instrument,
+        aim=aim,
+        aims=AIMS,
+        target=target,
+        turns=turns,
+        waiting=waiting,
+        playing_target=playing,
+        surfaces=SURFACES,
+        states=STRING_STATES,
+        turn_words=turn_words,
+        steps_64=STEPS_64,
+        opened=opened,
+        twist=_twist(instrument),
+        **shown,
+    )
 
 
 def _waiting(bow: SurveyResults, turns: list[tuple[rod_turns.RodTurn, Turn | None]]) -> str:
-    """What was done since the bow was read, in words: what the neck does now is not known yet. Empty when the reading holds."""
+    """What was done since the bow was read, in words: what the neck does now is not known yet. Empty when the
+    reading holds.
+    """
     if turns and turns[-1][0].at >= bow.survey.taken_at:
         return "the rod was turned"
     moved = moved_since_read(db(), bow.survey, MOVES_BOW)
@@ -85,7 +109,9 @@ def _waiting(bow: SurveyResults, turns: list[tuple[rod_turns.RodTurn, Turn | Non
 def _judged_tops(
     instrument: instruments.Instrument, opened: jobs.Job | None
 ) -> tuple[Straightness, dict[int, float]] | None:
-    """The bow on the fret tops and its gaps by fret (mm), when that is what the Level screen judges the neck by; else None."""
+    """The bow on the fret tops and its gaps by fret (mm), when that is what the Level screen judges the neck by;
+    else None.
+    """
     heights = height_surveys(db(), opened) if opened is not None else []
     if opened is None or not heights:
         return None

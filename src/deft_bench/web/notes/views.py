@@ -52,9 +52,14 @@ def new(instrument_id: int) -> str | Response | tuple[str, int]:
             flash(f"Pinned to fret {fret}, {lane}.")
             return redirect(_back(instrument_id))
     page = render_template(
-        "notes/new.html", section="instruments", instrument=instrument, values=values, errors=form.errors,
-        lanes={lane: lane for lane in LANES}, back=_back(instrument_id),
-    )  # fmt: skip
+        "notes/new.html",
+        section="instruments",
+        instrument=instrument,
+        values=values,
+        errors=form.errors,
+        lanes={lane: lane for lane in LANES},
+        back=_back(instrument_id),
+    )
     return (page, 422) if form.errors else page
 
 

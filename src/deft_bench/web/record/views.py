@@ -130,9 +130,13 @@ def setup_pdf(job_id: int) -> Response:
             raise KeyError(job_id)
         instrument = instruments.get(db(), job.instrument_id)
     spec = instrument.spec
+    closed = f", closed {day(job.closed_at)}" if job.closed_at else ""
     about = [
-        f"Setup, opened {day(job.opened_at)}{f', closed {day(job.closed_at)}' if job.closed_at else ''}. {job.note}".strip(),
-        f"{KINDS[spec.kind]}, {display().long(spec.bass_scale_um)}, {spec.frets} frets; {spec.string_set}; for a {spec.hand} hand.",
+        f"Setup, opened {day(job.opened_at)}{closed}. {job.note}".strip(),
+        (
+            f"{KINDS[spec.kind]}, {display().long(spec.bass_scale_um)}, {spec.frets} frets; {spec.string_set}; for a"
+            f" {spec.hand} hand."
+        ),
     ]
     answer = make_response(write_report(f"{spec.name}: setup", about, setup_of(job, instrument), display()))
     answer.headers["Content-Type"] = "application/pdf"

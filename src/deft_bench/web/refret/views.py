@@ -121,7 +121,9 @@ def _notes(form: Form) -> tuple[tuple[int, str], ...]:
 
 @screen.route("/jobs/<int:job_id>/refret", methods=["GET", "POST"])
 def show(job_id: int) -> str | Response | tuple[str, int]:
-    """The refret; sending its form saves it whole, or nothing when a box is refused. `?wire=` fills the boxes from stock."""
+    """The refret; sending its form saves it whole, or nothing when a box is refused. `?wire=` fills the boxes from
+    stock.
+    """
     job, instrument = _of(job_id)
     plan, _ = refret_plan(db(), job, instrument)
     if request.method == "POST":
@@ -143,9 +145,16 @@ def show(job_id: int) -> str | Response | tuple[str, int]:
     picked = next((wire for wire in refrets.wires(db()) if wire.id == request.args.get("wire", 0, type=int)), None)
     if picked is not None:
         plan = replace(
-            plan, wire=picked.name, crown_width_um=picked.crown_width_um, fret_height_um=picked.fret_height_um, tang_depth_um=picked.tang_depth_um,
-            tang_width_um=picked.tang_width_um, barb_width_um=picked.barb_width_um, wire_radius_um=picked.radius_um or 5_000_000, pieces_um=picked.pieces_um,
-        )  # fmt: skip
+            plan,
+            wire=picked.name,
+            crown_width_um=picked.crown_width_um,
+            fret_height_um=picked.fret_height_um,
+            tang_depth_um=picked.tang_depth_um,
+            tang_width_um=picked.tang_width_um,
+            barb_width_um=picked.barb_width_um,
+            wire_radius_um=picked.radius_um or 5_000_000,
+            pieces_um=picked.pieces_um,
+        )
     return _page(job, instrument, plan, _values(plan), {}, picked=picked)
 
 
@@ -183,9 +192,14 @@ def _live(job: jobs.Job, instrument: instruments.Instrument, plan: RefretPlan) -
     """What follows the boxes: how the wire fits, and the holder with its cutting plan."""
     shown = display()
     fit, call = wire_call(
-        plan.slot_um / 1000, plan.tang_width_um / 1000, plan.barb_width_um / 1000, plan.wire_radius_um / 1000, tightest_radius(instrument),
-        shown.fine_mm, lambda mm: shown.long(round(mm * 1000)),
-    )  # fmt: skip
+        plan.slot_um / 1000,
+        plan.tang_width_um / 1000,
+        plan.barb_width_um / 1000,
+        plan.wire_radius_um / 1000,
+        tightest_radius(instrument),
+        shown.fine_mm,
+        lambda mm: shown.long(round(mm * 1000)),
+    )
     cutting, problem = cutting_of(db(), instrument, plan)
     return {
         "job": job,
@@ -199,9 +213,13 @@ def _live(job: jobs.Job, instrument: instruments.Instrument, plan: RefretPlan) -
 
 
 def _page(
-    job: jobs.Job, instrument: instruments.Instrument, plan: RefretPlan, values: Mapping[str, Any], errors: dict[str, str],
+    job: jobs.Job,
+    instrument: instruments.Instrument,
+    plan: RefretPlan,
+    values: Mapping[str, Any],
+    errors: dict[str, str],
     picked: refrets.Wire | None = None,
-) -> str:  # fmt: skip
+) -> str:
     facts = refret_facts(db(), settings(), job, instrument)
     code, say = refret_now(facts, display().fine_mm)
     depth, seat = latest_values(db(), job, "slot_depth"), latest_values(db(), job, "seating")
@@ -283,7 +301,9 @@ def ends(job_id: int) -> Response:
 
 @screen.post("/jobs/<int:job_id>/refret/fitted")
 def fitted(job_id: int) -> Response:
-    """Record that the frets are in: their metal budget starts here, and a whole refret's wire becomes the instrument's."""
+    """Record that the frets are in: their metal budget starts here, and a whole refret's wire becomes the
+    instrument's.
+    """
     job, instrument = _of(job_id)
     plan, saved = refret_plan(db(), job, instrument)
     if not saved:

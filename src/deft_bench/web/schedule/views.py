@@ -1,4 +1,6 @@
-"""Schedule: rails of days, pins and what they cost, promises at risk with the reason, hours and fixtures, and the calendar."""
+"""Schedule: rails of days, pins and what they cost, promises at risk with the reason, hours and fixtures, and the
+calendar.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
@@ -70,13 +72,17 @@ def _lines(week: Week, names: dict[str, str]) -> list[Line]:
     out = {trouble["job"] for trouble in outcome["troubles"]}
     return [
         Line(
-            job, names[code], datetime.fromisoformat(outcome["finish"][code]) if code in outcome["finish"] else None, outcome["days_late"].get(code, 0),
-            said[code]["say"] if code in said else "", code in said and said[code]["alone"],
+            job,
+            names[code],
+            datetime.fromisoformat(outcome["finish"][code]) if code in outcome["finish"] else None,
+            outcome["days_late"].get(code, 0),
+            said[code]["say"] if code in said else "",
+            code in said and said[code]["alone"],
             "left out" if code in out else "not planned yet" if week.stale else "every step is behind",
         )
         for code, job in week.opened.items()
         if job.kind != "inspection"
-    ]  # fmt: skip
+    ]
 
 
 @screen.get("/schedule")
@@ -100,18 +106,42 @@ def show() -> str:
     ]
     steps |= {(job, step): _title(book, step) for job, step, _, _ in resting}
     shown = draw_rails(
-        week.ahead(now()), hours.technicians, names, steps, holds, late=week.saved.outcome["days_late"], pinned=set(pins), now=now(), zone=zone,
-        days=ALL_DAYS if "all" in request.args else DAYS, resting=resting,
-    )  # fmt: skip
+        week.ahead(now()),
+        hours.technicians,
+        names,
+        steps,
+        holds,
+        late=week.saved.outcome["days_late"],
+        pinned=set(pins),
+        now=now(),
+        zone=zone,
+        days=ALL_DAYS if "all" in request.args else DAYS,
+        resting=resting,
+    )
     lines = _lines(week, names)
     asked = request.args.get("at", "").partition(".")
     at = next((one for one in week.saved.placed if (one.job, one.step) == (asked[0], asked[2])), None)
     last = max((one.end for one in week.saved.placed), default=now())
     return render_template(
-        "schedule/show.html", section="schedule", week=week, rails=shown, hours=hours, lines=lines, names=names, at=at, at_title=steps.get((at.job, at.step), "") if at else "",
-        at_pin=pins.get((at.job, at.step)) if at else None, pins=pins, steps=steps, weights=WEIGHTS, zone=zone, now=now(), span_words=span_words,
-        aims={aim["name"]: aim for aim in week.saved.outcome["aims"]}, more=(last.astimezone(zone).date() - now().astimezone(zone).date()).days >= DAYS,
-    )  # fmt: skip
+        "schedule/show.html",
+        section="schedule",
+        week=week,
+        rails=shown,
+        hours=hours,
+        lines=lines,
+        names=names,
+        at=at,
+        at_title=steps.get((at.job, at.step), "") if at else "",
+        at_pin=pins.get((at.job, at.step)) if at else None,
+        pins=pins,
+        steps=steps,
+        weights=WEIGHTS,
+        zone=zone,
+        now=now(),
+        span_words=span_words,
+        aims={aim["name"]: aim for aim in week.saved.outcome["aims"]},
+        more=(last.astimezone(zone).date() - now().astimezone(zone).date()).days >= DAYS,
+    )
 
 
 def _title(book: Any, code: str) -> str:
@@ -296,7 +326,9 @@ def _read_hours(values: dict[str, str], errors: dict[str, str]) -> BenchHours | 
 
 @screen.get("/schedule.ics")
 def calendar() -> FlaskResponse:
-    """The schedule in force as an iCalendar file; the address is also a feed for a calendar on this machine or network."""
+    """The schedule in force as an iCalendar file; the address is also a feed for a calendar on this machine or
+    network.
+    """
     week = week_now(db(), now())
     names = _names(week.opened) if week else {}
     book, _ = catalogue(db())

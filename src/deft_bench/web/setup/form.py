@@ -14,16 +14,36 @@ PAGES: dict[str, tuple[str, ...]] = {
     "setup": ("pluck_from_saddle_um", "margin_um", "relief_low_um", "relief_high_um"),
     "strings": (),
     "nut": (
-        "edge_bass_um", "edge_treble_um", "nut_thickness_um", "nut_height_um", "blank_length_um", "blank_thickness_um", "blank_height_um",
-        "nut_school", "seat_base", "blank_base",
+        "edge_bass_um",
+        "edge_treble_um",
+        "nut_thickness_um",
+        "nut_height_um",
+        "blank_length_um",
+        "blank_thickness_um",
+        "blank_height_um",
+        "nut_school",
+        "seat_base",
+        "blank_base",
     ),
     "saddle": (
-        "bridge_radius_um", "board_radius_saddle_um", "post_spacing_um", "travel_up_um", "travel_down_um", "height_thread_um",
-        "compensation_um", "saddle_overhang_um", "pocket_um", "mouth_to_saddle_um", "pickup_gap_um", "pickup_target_um", "pickup_up_um",
-        "pickup_down_um", "pickup_from_saddle_um",
+        "bridge_radius_um",
+        "board_radius_saddle_um",
+        "post_spacing_um",
+        "travel_up_um",
+        "travel_down_um",
+        "height_thread_um",
+        "compensation_um",
+        "saddle_overhang_um",
+        "pocket_um",
+        "mouth_to_saddle_um",
+        "pickup_gap_um",
+        "pickup_target_um",
+        "pickup_up_um",
+        "pickup_down_um",
+        "pickup_from_saddle_um",
     ),
     "intonation": ("intonation_thread_um",),
-}  # fmt: skip
+}
 """Which fields each page's form holds; strings, hand and nut gaps are read by their own functions."""
 
 
@@ -90,10 +110,15 @@ def _strings(form: Form, plan: SetupPlan) -> tuple[StringMake, ...]:
             continue
         found.append(
             StringMake(
-                note, gauge / 1000, form.text(f"construction_{i}"), form.text(f"wrap_{i}"), None if core is None else core / 1000,
-                None if weight is None else weight / 1000, before.hz if note == before.note else None,
+                note,
+                gauge / 1000,
+                form.text(f"construction_{i}"),
+                form.text(f"wrap_{i}"),
+                None if core is None else core / 1000,
+                None if weight is None else weight / 1000,
+                before.hz if note == before.note else None,
             )
-        )  # fmt: skip
+        )
     return tuple(found)
 
 
@@ -118,7 +143,8 @@ def lengths_listed(typed: str, form: Form, field: str, least_um: int, most_um: i
             return ()
         if not least_um <= um <= most_um:
             form.errors[field] = (
-                f"{form.shown.fine(um)} is out of range; accepted: {form.shown.fine(least_um)} to {form.shown.fine(most_um)}."
+                f"{form.shown.fine(um)} is out of range; accepted: {form.shown.fine(least_um)} to"
+                f" {form.shown.fine(most_um)}."
             )
             return ()
         found.append(um)

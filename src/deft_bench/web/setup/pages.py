@@ -100,7 +100,10 @@ def to_do(
         say = (
             f"leave it: {shown.fine_mm(found.relief_mm)} is within {shown.fine_mm(RELIEF_GATE_MM)}"
             if abs(off) <= RELIEF_GATE_MM
-            else f"{'tighten' if off > 0 else 'loosen'} toward {shown.fine_mm(solved.relief_mm)}; it has {shown.fine_mm(found.relief_mm)}"
+            else (
+                f"{'tighten' if off > 0 else 'loosen'} toward {shown.fine_mm(solved.relief_mm)}; it has"
+                f" {shown.fine_mm(found.relief_mm)}"
+            )
         )
         rows.append(
             ToDo("Rod", say, url_for("neck.show", aim="playing", instrument_id=here), abs(off) <= RELIEF_GATE_MM)
@@ -115,8 +118,13 @@ def to_do(
     words = [f"file {listed_words(high)} in steps"] if high else []
     words += [f"{listed_words(low)} {'is' if len(low) == 1 else 'are'} cut too low"] if low else []
     rows.append(
-        ToDo("Nut", "; ".join(words) if words else "leave it" if found.gap_mm else "read the first-fret gaps first", url_for("setup.nut", instrument_id=here), bool(found.gap_mm) and not words)
-    )  # fmt: skip
+        ToDo(
+            "Nut",
+            "; ".join(words) if words else "leave it" if found.gap_mm else "read the first-fret gaps first",
+            url_for("setup.nut", instrument_id=here),
+            bool(found.gap_mm) and not words,
+        )
+    )
     moves = {
         one.string: _move(instrument, plan, one.string, found.action_mm[one.string], one.action_12_mm)
         for one in solved.strung
@@ -128,7 +136,11 @@ def to_do(
         say = f"leave them: every string is within {shown.fine_mm(ACTION_GATE_MM)}"
     else:
         mean = sum(move.raise_mm for move in moves.values()) / len(moves)
-        say = f"{'raise' if mean > 0 else 'lower'} {len(moves)} of {len(solved.strung)} saddles, {shown.fine_mm(min(abs(m.raise_mm) for m in moves.values()))} to {shown.fine_mm(max(abs(m.raise_mm) for m in moves.values()))}"
+        say = (
+            f"{'raise' if mean > 0 else 'lower'} {len(moves)} of {len(solved.strung)} saddles,"
+            f" {shown.fine_mm(min(abs(m.raise_mm) for m in moves.values()))} to"
+            f" {shown.fine_mm(max(abs(m.raise_mm) for m in moves.values()))}"
+        )
     rows.append(ToDo("Saddle", say, url_for("setup.saddle", instrument_id=here), bool(found.action_mm) and not moves))
     rows.append(
         ToDo(
@@ -167,11 +179,15 @@ def strings_page(instrument: instruments.Instrument, plan: SetupPlan, tried: Set
         "change": change,
         "relief_change": per * change,
         "courses": courses,
-        "assumed": [i for i, one in enumerate(tried.strings, start=1) if one.wound and one.core_mm is None and one.unit_weight is None],
+        "assumed": [
+            i
+            for i, one in enumerate(tried.strings, start=1)
+            if one.wound and one.core_mm is None and one.unit_weight is None
+        ],
         "constructions": CONSTRUCTIONS,
         "wraps": WRAPS,
         "starts": saddle_starts(tried, spec),
-    }  # fmt: skip
+    }
 
 
 def spacings(instrument: instruments.Instrument, plan: SetupPlan) -> dict[str, NutSpacing]:
@@ -208,19 +224,29 @@ def nut_page(
         stop = spec.fret_height_um / 1000 + slot.target_height_mm
         rows.append(
             {
-                "number": number, "gap": gap, "low": low, "high": high, "slot": slot, "too_low": read.side == "low",
+                "number": number,
+                "gap": gap,
+                "low": low,
+                "high": high,
+                "slot": slot,
+                "too_low": read.side == "low",
                 "file": read.file_mm,
-                "stop": stop, "stack": feeler_stack(stop, blades), "make": make,
+                "stop": stop,
+                "stack": feeler_stack(stop, blades),
+                "make": make,
             }
-        )  # fmt: skip
+        )
     try:
         both, why = spacings(instrument, plan), ""
     except ValueError as error:
         both, why = {}, f"{str(error)[:1].upper()}{str(error)[1:]}."
     fit = blank_fit(
-        (plan.blank_length_um / 1000, plan.blank_thickness_um / 1000, plan.blank_height_um / 1000), plan.blank_base,
-        (spec.nut_width_um / 1000, plan.nut_thickness_um / 1000), plan.seat_base, plan.nut_height_um / 1000,
-    )  # fmt: skip
+        (plan.blank_length_um / 1000, plan.blank_thickness_um / 1000, plan.blank_height_um / 1000),
+        plan.blank_base,
+        (spec.nut_width_um / 1000, plan.nut_thickness_um / 1000),
+        plan.seat_base,
+        plan.nut_height_um / 1000,
+    )
     return {
         "rows": rows,
         "call": nut_call(reads, string_names(plan), display().fine_mm),
@@ -228,11 +254,13 @@ def nut_page(
         "files": files_um,
         "blades": blades_um,
         "fit": fit,
-        "spacing": spacing_view(
-            spec.nut_width_um / 1000, both, [one.gauge_mm for one in plan.strings], display(), spec.left_handed
-        )
-        if both
-        else None,
+        "spacing": (
+            spacing_view(
+                spec.nut_width_um / 1000, both, [one.gauge_mm for one in plan.strings], display(), spec.left_handed
+            )
+            if both
+            else None
+        ),
         "spacing_problem": why,
         "remedies": LOW_REMEDIES,
     }
@@ -241,7 +269,9 @@ def nut_page(
 def saddle_page(
     instrument: instruments.Instrument, plan: SetupPlan, found: SetupReadings, now: Assembled, target: SetupTarget
 ) -> dict[str, Any]:
-    """Every saddle's move to its target, the one-piece saddle's cut, the shim, and what the neck's seat would change."""
+    """Every saddle's move to its target, the one-piece saddle's cut, the shim, and what the neck's seat would
+    change.
+    """
     spec, shown, names = instrument.spec, display(), string_names(plan)
     rows: list[dict[str, Any]] = []
     reads: list[SaddleRead] = []
@@ -255,9 +285,15 @@ def saddle_page(
         read = SaddleRead(one.string, act, want, move)
         reads.append(read)
         rows.append(
-            {"number": one.string, "now": act, "want": want, "move": move, "turns": None if move is None else turns_for(move.raise_mm, plan.height_thread_um / 1000),
-             "within": read.within}
-        )  # fmt: skip
+            {
+                "number": one.string,
+                "now": act,
+                "want": want,
+                "move": move,
+                "turns": None if move is None else turns_for(move.raise_mm, plan.height_thread_um / 1000),
+                "within": read.within,
+            }
+        )
     strung = now.strung()
     offsets = string_offsets(spec.spread_saddle_um / 1000, spec.strings)
     board = None if plan.board_radius_saddle_um is None else plan.board_radius_saddle_um / 1000
@@ -274,12 +310,24 @@ def saddle_page(
     )
     out = [row for row in rows if row["move"] is not None and row["move"].over_mm]
     seat = Seat(
-        plan.pocket_um / 1000, plan.mouth_to_saddle_um / 1000, plan.pickup_from_saddle_um / 1000, plan.travel_up_um / 1000, plan.travel_down_um / 1000,
-        plan.pickup_gap_um / 1000, plan.pickup_target_um / 1000, plan.pickup_up_um / 1000, plan.pickup_down_um / 1000,
-    )  # fmt: skip
+        plan.pocket_um / 1000,
+        plan.mouth_to_saddle_um / 1000,
+        plan.pickup_from_saddle_um / 1000,
+        plan.travel_up_um / 1000,
+        plan.travel_down_um / 1000,
+        plan.pickup_gap_um / 1000,
+        plan.pickup_target_um / 1000,
+        plan.pickup_up_um / 1000,
+        plan.pickup_down_um / 1000,
+    )
     tries: tuple[tuple[Change, float], ...] = (
-        ("deepen", 0.5), ("deepen", 1.0), ("full_shim", 0.5), ("body_shim", 0.25), ("body_shim", 0.5), ("mouth_shim", 0.25),
-    )  # fmt: skip
+        ("deepen", 0.5),
+        ("deepen", 1.0),
+        ("full_shim", 0.5),
+        ("body_shim", 0.25),
+        ("body_shim", 0.5),
+        ("mouth_shim", 0.25),
+    )
     seats = [(CHANGES[kind], size, effect(seat, kind, size, spec.mean_scale_mm)) for kind, size in tries]
     return {
         "rows": rows,
@@ -320,20 +368,29 @@ def intonation_page(instrument: instruments.Instrument, plan: SetupPlan, found: 
 
         call = intonation_call(fit, read, gate, first, shown.fine_mm, turns if movable else None)
         rows.append(
-            {"number": number, "read": read, "fit": fit, "call": call, "turns": turns_for(fit.saddle_shift_mm, thread) if movable else None,
-             "true": all(abs(one.cents) <= gate + 1e-9 for one in read), "worst": max((one.cents for one in read), key=abs)}
-        )  # fmt: skip
+            {
+                "number": number,
+                "read": read,
+                "fit": fit,
+                "call": call,
+                "turns": turns_for(fit.saddle_shift_mm, thread) if movable else None,
+                "true": all(abs(one.cents) <= gate + 1e-9 for one in read),
+                "worst": max((one.cents for one in read), key=abs),
+            }
+        )
     first_string = begin_with({row["number"]: (row["fit"], row["call"]) for row in rows if row["call"]})
     return {
         "rows": rows,
         "gate": gate,
         "survey": survey,
-        "chart": intonation_chart([(names[row["number"]], row["read"], row["fit"]) for row in rows if row["fit"]], gate),
+        "chart": intonation_chart(
+            [(names[row["number"]], row["read"], row["fit"]) for row in rows if row["fit"]], gate
+        ),
         "eighths": eighths,
         "worst": next((row for row in rows if row["number"] == first_string), None),
         "sound": surveys.sounded(db(), survey.id) if survey else [],
         "starts": saddle_starts(plan, spec, found.found.action_mm),
-    }  # fmt: skip
+    }
 
 
 def heard_in(found: SetupSurveys) -> list[Heard]:

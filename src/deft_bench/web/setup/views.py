@@ -1,4 +1,6 @@
-"""Setup: what is read, what is tried, the lowest setup and what to do for it; strings, buzz, nut, saddle and intonation."""
+"""Setup: what is read, what is tried, the lowest setup and what to do for it; strings, buzz, nut, saddle and
+intonation.
+"""
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
@@ -55,10 +57,19 @@ def _common(instrument: instruments.Instrument, plan: SetupPlan, page: str) -> d
     at = {"show": "solve"}.get(page, page)
     facts = setup_facts(db(), settings(), job, instrument) if job and job.kind == "setup" else None
     return {
-        "section": "instruments", "instrument": instrument, "spec": instrument.spec, "plan": plan, "job": job, "pages": PAGES, "page": page, "facts": facts,
-        "steps": linked_steps(job, instrument) if facts else [], "tape_at": at, "names": string_names(plan),
+        "section": "instruments",
+        "instrument": instrument,
+        "spec": instrument.spec,
+        "plan": plan,
+        "job": job,
+        "pages": PAGES,
+        "page": page,
+        "facts": facts,
+        "steps": linked_steps(job, instrument) if facts else [],
+        "tape_at": at,
+        "names": string_names(plan),
         "playable": instrument.spec.frets >= 12,
-    }  # fmt: skip
+    }
 
 
 def _trial(form: Form, instrument: instruments.Instrument, plan: SetupPlan) -> Trial | None:
@@ -84,7 +95,8 @@ def _trial(form: Form, instrument: instruments.Instrument, plan: SetupPlan) -> T
         if place:
             field = "relief" if tried.relief_mm < 0 else f"action_{one.string}"
             form.errors[field] = (
-                f"So string {one.string} would lie on fret {place[0]}, which stands {display().fine_mm(place[1])} above it at rest."
+                f"So string {one.string} would lie on fret {place[0]}, which stands {display().fine_mm(place[1])} above"
+                " it at rest."
             )
             return None
     return tried
@@ -209,14 +221,17 @@ def accept(instrument_id: int) -> Response | tuple[str, int]:
         trial = _trial(form, instrument, plan)
         if trial is None:
             live = _live(instrument, plan, None, request.args)
-            return render_template(
-                "setup/show.html",
-                **common,
-                **live,
-                values=values_of(plan) | dict(request.form),
-                errors=form.errors,
-                targets=_targets(job),
-            ), 422
+            return (
+                render_template(
+                    "setup/show.html",
+                    **common,
+                    **live,
+                    values=values_of(plan) | dict(request.form),
+                    errors=form.errors,
+                    targets=_targets(job),
+                ),
+                422,
+            )
         relief, actions = trial.relief_mm, dict(trial.action_mm)
     else:
         solved = solve(plan, instrument.spec, now)
@@ -291,14 +306,17 @@ def numbers(instrument_id: int) -> Response | tuple[str, int]:
         return redirect(url_for(".show", instrument_id=instrument_id))
     common = _common(instrument, plan, "show")
     live = _live(instrument, plan, None, request.args)
-    return render_template(
-        "setup/show.html",
-        **common,
-        **live,
-        values=_trial_values(live) | form.values,
-        errors=form.errors,
-        targets=_targets(common["job"]),
-    ), 422
+    return (
+        render_template(
+            "setup/show.html",
+            **common,
+            **live,
+            values=_trial_values(live) | form.values,
+            errors=form.errors,
+            targets=_targets(common["job"]),
+        ),
+        422,
+    )
 
 
 @screen.route("/instruments/<int:instrument_id>/setup/strings", methods=["GET", "POST"])
@@ -308,9 +326,13 @@ def strings(instrument_id: int) -> str | Response | tuple[str, int]:
     def build(instrument: instruments.Instrument, plan: SetupPlan, found: SetupSurveys) -> dict[str, Any]:
         tried, why = _picked(plan, instrument)
         return pages.strings_page(instrument, plan, tried) | {
-            "values_tried": values_of(tried) if tried != plan else None, "mismatch": why, "sets": SETS, "tunings": TUNINGS,
-            "picked_set": request.args.get("set", ""), "picked_tuning": request.args.get("tuning", ""),
-        }  # fmt: skip
+            "values_tried": values_of(tried) if tried != plan else None,
+            "mismatch": why,
+            "sets": SETS,
+            "tunings": TUNINGS,
+            "picked_set": request.args.get("set", ""),
+            "picked_tuning": request.args.get("tuning", ""),
+        }
 
     return _page(instrument_id, "strings", build)
 
@@ -326,9 +348,13 @@ def _picked(plan: SetupPlan, instrument: instruments.Instrument) -> tuple[SetupP
     if len(notes) != instrument.spec.strings:
         return plan, f"That tuning has {len(notes)} strings and this instrument {instrument.spec.strings}."
     if data is None:
-        return replace(
-            plan, strings=tuple(replace(one, note=note, hz=None) for one, note in zip(plan.strings, notes, strict=True))
-        ), ""
+        return (
+            replace(
+                plan,
+                strings=tuple(replace(one, note=note, hz=None) for one, note in zip(plan.strings, notes, strict=True)),
+            ),
+            "",
+        )
     try:
         return replace(plan, strings=tuple(made_of(data, notes))), ""
     except ValueError:
@@ -402,7 +428,9 @@ def nut_template(instrument_id: int) -> Response:
 
 @screen.route("/instruments/<int:instrument_id>/setup/saddle", methods=["GET", "POST"])
 def saddle(instrument_id: int) -> str | Response | tuple[str, int]:
-    """Saddles: raise or lower each, what comes off beneath a one-piece saddle, travel, the neck's shim, and the pickup's reach."""
+    """Saddles: raise or lower each, what comes off beneath a one-piece saddle, travel, the neck's shim, and the
+    pickup's reach.
+    """
 
     def build(instrument: instruments.Instrument, plan: SetupPlan, found: SetupSurveys) -> dict[str, Any]:
         job = jobs.open_of(db(), [instrument.id]).get(instrument.id)
@@ -483,7 +511,8 @@ def _sounding(survey_id: int) -> tuple[surveys.Survey, instruments.Instrument, S
 
 @screen.post("/surveys/<int:survey_id>/sound")
 def sound(survey_id: int) -> Response | tuple[Response, int]:
-    """Take one recorded note: a WAV file, or one that the page has recorded. The pitch is found here, and the cents are stored.
+    """Take one recorded note: a WAV file, or one that the page has recorded. The pitch is found here, and the cents are
+    stored.
 
     Answers JSON to a script and a redirect to a plain form; 422 with the reason when the recording is refused.
     """
@@ -512,10 +541,17 @@ def sound(survey_id: int) -> Response | tuple[Response, int]:
     if not wants_json():
         return redirect(url_for(".listen", survey_id=survey_id))
     return jsonify(
-        hz=f"{found.hz:.2f}", note=found.note, off=f"{cents_between(found.hz, expected):+.1f}", confidence=f"{100 * found.confidence:.0f}",
-        cents={f"{lane}:{fret}": SURVEY_KINDS["intonation"].words(value, display()) for (lane, fret), value in cents.items()},
-        next=state["at"].code if state["at"] else "", href=url_for(".listen", survey_id=survey_id),
-    )  # fmt: skip
+        hz=f"{found.hz:.2f}",
+        note=found.note,
+        off=f"{cents_between(found.hz, expected):+.1f}",
+        confidence=f"{100 * found.confidence:.0f}",
+        cents={
+            f"{lane}:{fret}": SURVEY_KINDS["intonation"].words(value, display())
+            for (lane, fret), value in cents.items()
+        },
+        next=state["at"].code if state["at"] else "",
+        href=url_for(".listen", survey_id=survey_id),
+    )
 
 
 def _store_cents(survey: surveys.Survey, string: int) -> dict[tuple[str, int], int]:

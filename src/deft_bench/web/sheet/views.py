@@ -1,4 +1,6 @@
-"""Run sheet: now, next and later; started and finished by one key; gates, timers, repairs, skips with a reason, and the shop's own operations."""
+"""Run sheet: now, next and later; started and finished by one key; gates, timers, repairs, skips with a reason, and
+the shop's own operations.
+"""
 
 import re
 from collections.abc import Collection, Mapping, Sequence
@@ -107,7 +109,9 @@ def _sheet(
 
 @dataclass(frozen=True, slots=True)
 class AtStep:
-    """What stands beside the step in hand: its gate's reading, frets and abrasives ticked, the pace, its tools, what is short of, when it is planned."""
+    """What stands beside the step in hand: its gate's reading, frets and abrasives ticked, the pace, its tools, what
+    is short of, when it is planned.
+    """
 
     reading: Any
     ticked: Mapping[int, str]
@@ -148,10 +152,18 @@ def _at_step(line: Line, job: jobs.Job, instrument: instruments.Instrument, book
         next((one for one in saved.placed if one.job == str(job.id) and one.step == code), None) if saved else None
     )
     return AtStep(
-        gate_reading(db(), settings(), code, job, instrument) if line.gate else None, ticked, line.operation.by_fret, _pace(ticked, spec.frets), rungs, [read_shelf(one)[0].words for one in line.operation.grits if one != "shelf"], polish.done(db(), job.id),
-        [one for one in tool_states(db(), now(), book) if one.near and one.tool.name.lower() in names], materials,
-        [one for one in stock.orders(db()) if one.job_id == job.id and one.step in (code, "")], planned,
-    )  # fmt: skip
+        gate_reading(db(), settings(), code, job, instrument) if line.gate else None,
+        ticked,
+        line.operation.by_fret,
+        _pace(ticked, spec.frets),
+        rungs,
+        [read_shelf(one)[0].words for one in line.operation.grits if one != "shelf"],
+        polish.done(db(), job.id),
+        [one for one in tool_states(db(), now(), book) if one.near and one.tool.name.lower() in names],
+        materials,
+        [one for one in stock.orders(db()) if one.job_id == job.id and one.step in (code, "")],
+        planned,
+    )
 
 
 def _pace(ticked: Mapping[int, str], frets: int) -> Pace | None:
@@ -173,16 +185,37 @@ def show(job_id: int) -> str:
     for line in after[3:]:
         later.setdefault(STAGES[line.operation.stage], []).append(line)
     return render_template(
-        "sheet/show.html", section="instruments", job=job, instrument=instrument, tape=linked_steps(job, instrument), sheet=stands.sheet, lines=lines, at=at, next=after[:3], beside=_at_step(at, job, instrument, book) if at else None,
-        later=later, behind=[line for line in lines if line.done], running=stands.running, plan=plan, book=book, problems=problems, stages=STAGES, hardness=HARDNESS,
-        left_minutes=sum(line.minutes for line in left), repairs=[one for one in book.operations.values() if one.repair], titles={code: one.title for code, one in book.operations.items()},
-        cautions=book.cautions, now=now(),
-    )  # fmt: skip
+        "sheet/show.html",
+        section="instruments",
+        job=job,
+        instrument=instrument,
+        tape=linked_steps(job, instrument),
+        sheet=stands.sheet,
+        lines=lines,
+        at=at,
+        next=after[:3],
+        beside=_at_step(at, job, instrument, book) if at else None,
+        later=later,
+        behind=[line for line in lines if line.done],
+        running=stands.running,
+        plan=plan,
+        book=book,
+        problems=problems,
+        stages=STAGES,
+        hardness=HARDNESS,
+        left_minutes=sum(line.minutes for line in left),
+        repairs=[one for one in book.operations.values() if one.repair],
+        titles={code: one.title for code, one in book.operations.items()},
+        cautions=book.cautions,
+        now=now(),
+    )
 
 
 @screen.post("/jobs/<int:job_id>/sheet/step")
 def step(job_id: int) -> Response:
-    """Start, finish, skip or reopen a step, or note something at it. One whose turn has not come is finished only with a reason."""
+    """Start, finish, skip or reopen a step, or note something at it. One whose turn has not come is finished only
+    with a reason.
+    """
     job, instrument = _of(job_id)
     book, _ = catalogue(db())
     now_at, lines = _sheet(job, instrument, book, plan_for(db(), settings(), job, book))
@@ -223,7 +256,8 @@ def _early(sheet: RunSheet, code: str, over: Sequence[str], resting: Sequence[st
 def _early_words(book: Catalogue, early: Sequence[Rule], resting: Collection[str]) -> str:
     """What comes before a step, and what is spoiled otherwise."""
     return "; ".join(
-        f"“{book.operations[rule.before].title}” {'is not over' if rule.before in resting else 'comes first'}, or {rule.spoils}"
+        f"“{book.operations[rule.before].title}” {'is not over' if rule.before in resting else 'comes first'}, or"
+        f" {rule.spoils}"
         for rule in early[:3]
     )
 

@@ -1,4 +1,6 @@
-"""Stock: the shelf against the open jobs, the ledger of each item, pots and their dates, orders, counting, and tools."""
+"""Stock: the shelf against the open jobs, the ledger of each item, pots and their dates, orders, counting, and
+tools.
+"""
 
 from dataclasses import dataclass
 from datetime import date
@@ -74,10 +76,23 @@ def show() -> str:
     book, _ = catalogue(db())
     opened = {one.job.id: one.name for one in found}
     return render_template(
-        "stock/show.html", section="stock", shelf=shelf, short=short, by_kind={words: rows for words, rows in by_kind.items() if rows}, say_short=say_short,
-        orders=stock.orders(db()), opened=opened, wires={wire.id: wire for wire in refrets.wires(db())}, pots=[pot for pot in pots() if pot.aging], kinds=KINDS, errors={}, values={}, show_pieces=_pieces_words,
-        steps={one.job.id: [(step.code, book.operations[step.code].title) for step in one.steps] for one in found}, now=now(),
-    )  # fmt: skip
+        "stock/show.html",
+        section="stock",
+        shelf=shelf,
+        short=short,
+        by_kind={words: rows for words, rows in by_kind.items() if rows},
+        say_short=say_short,
+        orders=stock.orders(db()),
+        opened=opened,
+        wires={wire.id: wire for wire in refrets.wires(db())},
+        pots=[pot for pot in pots() if pot.aging],
+        kinds=KINDS,
+        errors={},
+        values={},
+        show_pieces=_pieces_words,
+        steps={one.job.id: [(step.code, book.operations[step.code].title) for step in one.steps] for one in found},
+        now=now(),
+    )
 
 
 def _pieces_words(pieces_um: tuple[int, ...]) -> str:
@@ -123,14 +138,26 @@ def item(item_id: int) -> str:
     )
     lines = stock.moves(db(), item_id)
     names = {
-        line.job_id: instruments.get(db(), jobs.get(db(), line.job_id).instrument_id).spec.name for line in lines if line.job_id is not None
-    }  # fmt: skip
+        line.job_id: instruments.get(db(), jobs.get(db(), line.job_id).instrument_id).spec.name
+        for line in lines
+        if line.job_id is not None
+    }
     book, _ = catalogue(db())
     return render_template(
-        "stock/item.html", section="stock", item=found, shelf=shelf, moves=lines, names=names, why=WHY, kinds=KINDS, going=GOING,
-        pots=[pot for pot in pots() if pot.item.id == item_id], pieces=write_pieces(found.pieces_um, display().entry),
-        titles={code: one.title for code, one in book.operations.items()}, show_pieces=_pieces_words,
-    )  # fmt: skip
+        "stock/item.html",
+        section="stock",
+        item=found,
+        shelf=shelf,
+        moves=lines,
+        names=names,
+        why=WHY,
+        kinds=KINDS,
+        going=GOING,
+        pots=[pot for pot in pots() if pot.item.id == item_id],
+        pieces=write_pieces(found.pieces_um, display().entry),
+        titles={code: one.title for code, one in book.operations.items()},
+        show_pieces=_pieces_words,
+    )
 
 
 @screen.post("/stock/<int:item_id>/move")
@@ -351,9 +378,14 @@ def toolbox() -> str | Response:
         for name in one.tools:
             used_in.setdefault(name.lower(), []).append(one.title)
     return render_template(
-        "stock/tools.html", section="stock", states=states, named=[name for name in named if name.lower() not in {state.tool.name.lower() for state in states}],
-        cares=CARES, used_in=used_in, last={state.tool.id: tools.cares(db(), state.tool.id) for state in states},
-    )  # fmt: skip
+        "stock/tools.html",
+        section="stock",
+        states=states,
+        named=[name for name in named if name.lower() not in {state.tool.name.lower() for state in states}],
+        cares=CARES,
+        used_in=used_in,
+        last={state.tool.id: tools.cares(db(), state.tool.id) for state in states},
+    )
 
 
 def _tool_sent() -> Response:

@@ -243,12 +243,17 @@ def _refuse(
 ) -> Response | tuple[Response, int]:
     if wants_json():
         there = current is not None and current.value_um is not None
-        return jsonify(
-            error=words,
-            current=current.id if current is not None and there else None,
-            value=kind.words(current.value_um, display())
-            if current is not None and current.value_um is not None
-            else None,
-        ), code
+        return (
+            jsonify(
+                error=words,
+                current=current.id if current is not None and there else None,
+                value=(
+                    kind.words(current.value_um, display())
+                    if current is not None and current.value_um is not None
+                    else None
+                ),
+            ),
+            code,
+        )
     flash(words)
     return redirect(url_for(".show", survey_id=survey_id, lane=place[0], fret=place[1]))

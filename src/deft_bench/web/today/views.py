@@ -65,7 +65,9 @@ def _running(opened: list[jobs.Job], names: dict[int, str]) -> list[Running]:
 
 
 def _readings_due(due: list[Due]) -> list[tuple[str, str]]:
-    """Readings that something waits for, each with where it is taken: the climate of the day, rods turned since they were read, after-surveys."""
+    """Readings that something waits for, each with where it is taken: the climate of the day, rods turned since they
+    were read, after-surveys.
+    """
     found = []
     entered = shop.latest_climate(db())
     if entered is None or moment(entered[0]).date() < now().date():
@@ -86,10 +88,17 @@ def _readings_due(due: list[Due]) -> list[tuple[str, str]]:
 def _reminders(book: Catalogue) -> list[tuple[str, str]]:
     """Tools that are worn or nearly, and pots past their date."""
     worn = [
-        (f"{one.tool.name}: {'worn, ' if one.worn else 'near its end, '}{one.tool.care} {day(one.tool.since)}" if one.tool.since else f"{one.tool.name}: worn", url_for("stock.toolbox"))
+        (
+            (
+                f"{one.tool.name}: {'worn, ' if one.worn else 'near its end, '}{one.tool.care} {day(one.tool.since)}"
+                if one.tool.since
+                else f"{one.tool.name}: worn"
+            ),
+            url_for("stock.toolbox"),
+        )
         for one in tool_states(db(), now(), book)
         if one.near
-    ]  # fmt: skip
+    ]
     over = [
         (f"{pot.item.name}: {pot.aging.say}", url_for("stock.item", item_id=pot.item.id))
         for pot in pots()
@@ -163,13 +172,15 @@ def show() -> str:
         running=_running(opened, names),
         readings_due=_readings_due(due),
         reminders=_reminders(book),
-        risks=[
-            (all_names[one["job"]], one)
-            for one in week.saved.outcome["risks"]
-            if one["job"] in all_names and one["days"]
-        ]
-        if week
-        else [],
+        risks=(
+            [
+                (all_names[one["job"]], one)
+                for one in week.saved.outcome["risks"]
+                if one["job"] in all_names and one["days"]
+            ]
+            if week
+            else []
+        ),
         week=week,
         now=now(),
         section="today",

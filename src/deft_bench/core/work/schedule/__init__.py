@@ -1,1 +1,3 @@
-"""The week's schedule: several jobs over bench hours, with cures, fixtures, preparations, parts on order and promises."""
+"""The week's schedule: several jobs over bench hours, with cures, fixtures, preparations, parts on order and
+promises.
+"""

@@ -1,4 +1,6 @@
-"""What a schedule is made from and what it comes to: technicians' hours, jobs with their steps, pins, and where each step stands."""
+"""What a schedule is made from and what it comes to: technicians' hours, jobs with their steps, pins, and where each
+step stands.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -28,8 +30,9 @@ class Technician:
 class Step:
     """One step: whole minutes of work, then of waiting (a cure, a rest, or the lead of something prepared).
 
-    It follows the step before it in the job's order, except a `prepared` one, which follows nothing. It starts when the waits of the steps
-    at `waits_for` (their places in the job) are over. `holds` is the fixture kept occupied through work and wait.
+    It follows the step before it in the job's order, except a `prepared` one, which follows nothing. It starts when the
+    waits of the steps at `waits_for` (their places in the job) are over. `holds` is the fixture kept occupied through
+    work and wait.
     """
 
     code: str
@@ -83,7 +86,8 @@ class Placed:
 
 @dataclass(frozen=True, slots=True)
 class Bench:
-    """Everything that a schedule is made from. `before` is the schedule that it replaces, which moves as little as it can.
+    """Everything that a schedule is made from. `before` is the schedule that it replaces, which moves as little as it
+    can.
 
     `dry` windows bound outdoor work; None says that none were entered, and then any bench hour counts.
     """
@@ -100,8 +104,9 @@ class Bench:
 
 @dataclass(frozen=True, slots=True)
 class Aim:
-    """One aim: what was reached, and what is proven that nothing can go under; `of` is what the gap is a share of (of idle minutes the
-    bench minutes until the last step ends, of everything else the value itself)."""
+    """One aim: what was reached, and what is proven that nothing can go under; `of` is what the gap is a share of
+    (of idle minutes the bench minutes until the last step ends, of everything else the value itself).
+    """
 
     name: str
     value: int
@@ -124,14 +129,17 @@ class Schedule:
     days_late: Mapping[str, int]
 
     def aim(self, name: str) -> Aim:
-        """An aim by its name: `lateness` (days × weight), `moved` (steps on another day or with another technician than before),
-        `idle` (bench minutes not worked before the last step ends) or `changeovers`."""
+        """An aim by its name: `lateness` (days × weight), `moved` (steps on another day or with another technician
+        than before), `idle` (bench minutes not worked before the last step ends) or `changeovers`.
+        """
         return next(aim for aim in self.aims if aim.name == name)
 
 
 @dataclass(frozen=True, slots=True)
 class Trouble:
-    """What is wrong with a request: the place, as a path of fields, why, and the job it keeps out (empty: nothing can be planned)."""
+    """What is wrong with a request: the place, as a path of fields, why, and the job it keeps out (empty: nothing
+    can be planned).
+    """
 
     where: str
     why: str
@@ -182,8 +190,12 @@ def _job_troubles(bench: Bench, i: int, job: Job, names: Sequence[str], codes: S
             found.append(Trouble(f"{at}.minutes", f"{step.title or step.code}: minutes are zero or more", job.code))
         if step.holds and bench.fixtures.get(step.holds, 0) < 1:
             found.append(
-                Trouble(f"fixtures.{step.holds}", f"“{step.title or step.code}” needs {step.holds} and there are none", job.code)
-            )  # fmt: skip
+                Trouble(
+                    f"fixtures.{step.holds}",
+                    f"“{step.title or step.code}” needs {step.holds} and there are none",
+                    job.code,
+                )
+            )
         if step.technician and step.technician not in names:
             found.append(Trouble(f"{at}.technician", f"“{step.technician}” is no technician here", job.code))
         if any(not 0 <= other < k for other in step.waits_for):
@@ -201,10 +213,8 @@ def without_trouble(bench: Bench) -> tuple[Bench, list[Trouble]]:
         bench,
         technicians=technicians,
         jobs=tuple(job for job in bench.jobs if job.code not in out),
-        pins=tuple(
-            pin for i, pin in enumerate(bench.pins) if f"pins[{i}]" not in places and pin.job not in out
-        ),
-    )  # fmt: skip
+        pins=tuple(pin for i, pin in enumerate(bench.pins) if f"pins[{i}]" not in places and pin.job not in out),
+    )
     names = {one.name for one in technicians}
     if len(technicians) < len(bench.technicians):
         # pins and steps given to one who is left out are anyone's

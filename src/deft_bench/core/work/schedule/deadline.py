@@ -1,4 +1,6 @@
-"""How long a search may go on: by the clock for somebody who waits, or by work done, which is the same on a busy machine."""
+"""How long a search may go on: by the clock for somebody who waits, or by work done, which is the same on a busy
+machine.
+"""
 
 import time
 from dataclasses import dataclass

@@ -1,4 +1,6 @@
-"""A job for the schedule from its run sheet: the steps not yet done in the sheet's own order, so that no rule is broken."""
+"""A job for the schedule from its run sheet: the steps not yet done in the sheet's own order, so that no rule is
+broken.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -23,11 +25,20 @@ class Awaited:
 
 
 def steps_left(
-    sheet: RunSheet, minutes: Mapping[str, float], waits: Mapping[str, float], *, resting: Mapping[str, datetime] | None = None, running: Mapping[str, float] | None = None,
-    parts: Sequence[Awaited] = (), zone: tzinfo | None = None, done: Sequence[str] = (),
-) -> tuple[Step, ...]:  # fmt: skip
-    """The steps still to do. `minutes` and `waits` (with leads) are by operation; `resting` says until when something done still cures, `running` how long a
-    step has been worked on, `done` what the record shows as behind beyond the sheet."""
+    sheet: RunSheet,
+    minutes: Mapping[str, float],
+    waits: Mapping[str, float],
+    *,
+    resting: Mapping[str, datetime] | None = None,
+    running: Mapping[str, float] | None = None,
+    parts: Sequence[Awaited] = (),
+    zone: tzinfo | None = None,
+    done: Sequence[str] = (),
+) -> tuple[Step, ...]:
+    """The steps still to do. `minutes` and `waits` (with leads) are by operation; `resting` says until when
+    something done still cures, `running` how long a step has been worked on, `done` what the record shows as
+    behind beyond the sheet.
+    """
     behind = {step.operation.code for step in sheet.steps if step.done} | set(done)
     left = [step.operation for step in sheet.steps if step.operation.code not in behind]
     place = {one.code: k for k, one in enumerate(left)}
@@ -52,10 +63,18 @@ def steps_left(
         work = minutes[one.code] if spent is None else max(LEAST_LEFT_MIN, minutes[one.code] - max(0.0, spent))
         found.append(
             Step(
-                one.code, one.title, max(1, round(work)), round(waits[one.code]), tuple(sorted({place[code] for code in before if place.get(code, k) < k and waits[code]})),
-                prepared=bool(one.lead_days), holds=one.holds, outdoors=one.outdoors, not_before=until, why_not_before=why,
+                one.code,
+                one.title,
+                max(1, round(work)),
+                round(waits[one.code]),
+                tuple(sorted({place[code] for code in before if place.get(code, k) < k and waits[code]})),
+                prepared=bool(one.lead_days),
+                holds=one.holds,
+                outdoors=one.outdoors,
+                not_before=until,
+                why_not_before=why,
             )
-        )  # fmt: skip
+        )
     return tuple(found)
 
 

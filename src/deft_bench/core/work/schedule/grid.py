@@ -12,7 +12,9 @@ Span = tuple[int, int]
 
 
 class ScheduleError(ValueError):
-    """No schedule can be made; `where` is the field that is in the way, `job` the one that it keeps out (empty: all)."""
+    """No schedule can be made; `where` is the field that is in the way, `job` the one that it keeps out (empty:
+    all).
+    """
 
     def __init__(self, where: str, why: str, job: str = "") -> None:
         self.where, self.job = where, job
@@ -23,7 +25,8 @@ class ScheduleError(ValueError):
 class Task:
     """A step, or a part of one longer than any shift. Minutes; `after` are (task, least minutes after its end).
 
-    `held` is how long its fixture is kept from its start. `fits` holds, by technician who can do it, the spans of starts that lie in a shift.
+    `held` is how long its fixture is kept from its start. `fits` holds, by technician who can do it, the spans of
+    starts that lie in a shift.
     """
 
     job: int
@@ -47,7 +50,9 @@ class Task:
 
 @dataclass(frozen=True, slots=True)
 class Grid:
-    """The problem in minutes. `day_ends` are local midnights from today's on; `due` each job's promised day counted from today, or None."""
+    """The problem in minutes. `day_ends` are local midnights from today's on; `due` each job's promised day counted
+    from today, or None.
+    """
 
     bench: Bench
     start: datetime
@@ -107,60 +112,93 @@ def make_grid(bench: Bench) -> Grid:
         _minute(start, datetime.combine(today + timedelta(days=k + 1), datetime.min.time(), bench.zone))
         for k in range(LONGEST_DAYS + 1)
     )
-    tasks: list[Task] = []
-    pins = {(pin.job, pin.step): (i, pin) for i, pin in enumerate(bench.pins)}
-    was = {(one.job, one.step, one.part): one for one in bench.before}
-    names = [one.name for one in bench.technicians]
-    for j, job in enumerate(bench.jobs):
-        arrives = max(0, _minute(start, job.arrives)) if job.arrives else 0
-        last_of: dict[int, int] = {}
-        chained: int | None = None
-        for s, step in enumerate(job.steps):
-            who = [t for t, name in enumerate(names) if not step.technician or step.technician == name]
-            place = f"jobs[{j}].steps[{s}]"
-            sizes = _parts(step, [windows[t] for t in who], place, job.code)
-            first_after = [(last_of[other], job.steps[other].wait) for other in step.waits_for]
-            if chained is not None and not step.prepared:
-                first_after.append((chained, 0))
-            release = max(arrives, _minute(start, step.not_before)) if step.not_before else arrives
-            pinned = pins.get((job.code, step.code))
-            for part, size in enumerate(sizes, start=1):
-                last = part == len(sizes)
-                fits: Mapping[int, tuple[Span, ...]] = {
-                    t: _fits([_span(start, dry) for dry in bench.dry] if step.outdoors and bench.dry is not None else None, windows[t], size, release)
-                    for t in who
-                }  # fmt: skip
-                fixed = None
-                if pinned is not None and part == 1:
-                    fixed, fits = _pinned(
-                        bench, start, *pinned, fits, f"{job.title or job.code}: {step.title or step.code}"
-                    )
-                before = was.get((job.code, step.code, part))
-                stood = None
-                if before is not None and before.technician in names:
-                    stood = (_minute(start, before.start), names.index(before.technician))
-                tasks.append(
-                    Task(
-                        j, s, part, len(sizes), size, step.wait if last else 0, tuple(dict.fromkeys(first_after)) if part == 1 else ((len(tasks) - 1, 0),),
-                        step.holds, 0, fits, fixed, stood if stood and 0 <= stood[0] < day_ends[-1] else None,
-                    )
-                )  # fmt: skip
-            last_of[s] = len(tasks) - 1
-            if not step.prepared:
-                chained = len(tasks) - 1
+    laying = _Laying(bench, start, windows, day_ends[-1])
+    for j in range(len(bench.jobs)):
+        laying.job(j)
     # a fixture is kept from each part's start through the wait
-    tasks = [replace(task, held=task.end_of_wait) if task.holds else task for task in tasks]
+    tasks = [replace(task, held=task.end_of_wait) if task.holds else task for task in laying.tasks]
     # a promise past the horizon is kept by whatever ends within it
     due = tuple(min((job.promised - today).days, LONGEST_DAYS) if job.promised else None for job in bench.jobs)
     grid = Grid(bench, start, tuple(tasks), windows, day_ends, due)
+    _refuse_homeless(grid)
+    return grid
+
+
+def _refuse_homeless(grid: Grid) -> None:
+    """Raise ScheduleError for the first task that fits nowhere."""
     for task in grid.tasks:
         if not any(task.fits.values()):
-            step = bench.jobs[task.job].steps[task.step]
+            job = grid.bench.jobs[task.job]
+            step = job.steps[task.step]
             why = "no dry window in bench hours is long enough" if step.outdoors else "no shift is left for it"
-            raise ScheduleError(
-                f"jobs[{task.job}].steps[{task.step}]", f"{step.title or step.code}: {why}", bench.jobs[task.job].code
+            raise ScheduleError(f"jobs[{task.job}].steps[{task.step}]", f"{step.title or step.code}: {why}", job.code)
+
+
+class _Laying:
+    """Lays jobs out as tasks, one after another."""
+
+    def __init__(self, bench: Bench, start: datetime, windows: tuple[tuple[Span, ...], ...], horizon: int) -> None:
+        self.bench, self.start, self.windows, self.horizon = bench, start, windows, horizon
+        self.names = [one.name for one in bench.technicians]
+        self.pins = {(pin.job, pin.step): (i, pin) for i, pin in enumerate(bench.pins)}
+        self.was = {(one.job, one.step, one.part): one for one in bench.before}
+        self.dry = [_span(start, dry) for dry in bench.dry] if bench.dry is not None else None
+        self.tasks: list[Task] = []
+
+    def job(self, j: int) -> None:
+        """Lay one job out: each step after the one before it and after the waits that it names."""
+        job = self.bench.jobs[j]
+        arrives = max(0, _minute(self.start, job.arrives)) if job.arrives else 0
+        last_of: dict[int, int] = {}
+        chained: int | None = None
+        for s, step in enumerate(job.steps):
+            after = [(last_of[other], job.steps[other].wait) for other in step.waits_for]
+            if chained is not None and not step.prepared:
+                after.append((chained, 0))
+            release = max(arrives, _minute(self.start, step.not_before)) if step.not_before else arrives
+            self.step(j, s, tuple(dict.fromkeys(after)), release)
+            last_of[s] = len(self.tasks) - 1
+            if not step.prepared:
+                chained = len(self.tasks) - 1
+
+    def step(self, j: int, s: int, after: tuple[tuple[int, int], ...], release: int) -> None:
+        """Lay one step out, in parts where it is longer than any shift."""
+        job = self.bench.jobs[j]
+        step = job.steps[s]
+        who = [t for t, name in enumerate(self.names) if not step.technician or step.technician == name]
+        sizes = _parts(step, [self.windows[t] for t in who], f"jobs[{j}].steps[{s}]", job.code)
+        pinned = self.pins.get((job.code, step.code))
+        dry = self.dry if step.outdoors else None
+        for part, size in enumerate(sizes, start=1):
+            fits: Mapping[int, tuple[Span, ...]] = {t: _fits(dry, self.windows[t], size, release) for t in who}
+            fixed = None
+            if pinned is not None and part == 1:
+                title = f"{job.title or job.code}: {step.title or step.code}"
+                fixed, fits = _pinned(self.bench, self.start, *pinned, fits, title)
+            self.tasks.append(
+                Task(
+                    j,
+                    s,
+                    part,
+                    len(sizes),
+                    size,
+                    step.wait if part == len(sizes) else 0,
+                    after if part == 1 else ((len(self.tasks) - 1, 0),),
+                    step.holds,
+                    0,
+                    fits,
+                    fixed,
+                    self.stood(job.code, step.code, part),
+                )
             )
-    return grid
+
+    def stood(self, job: str, step: str, part: int) -> tuple[int, int] | None:
+        """Where a part stood in the schedule before, if that is still ahead and within the horizon."""
+        before = self.was.get((job, step, part))
+        if before is None or before.technician not in self.names:
+            return None
+        minute = _minute(self.start, before.start)
+        return (minute, self.names.index(before.technician)) if 0 <= minute < self.horizon else None
 
 
 def _minute(start: datetime, at: datetime) -> int:
@@ -264,8 +302,10 @@ def cost_of(grid: Grid, starts: Starts) -> Cost:
 def tight(grid: Grid, starts: Starts) -> int:
     """Promises, by weight, that are kept with no day to spare."""
     return sum(
-        grid.bench.jobs[j].weight for j, end in enumerate(finishes(grid, starts)) if grid.due[j] is not None and end and grid.day_of(end) == grid.due[j]
-    )  # fmt: skip
+        grid.bench.jobs[j].weight
+        for j, end in enumerate(finishes(grid, starts))
+        if grid.due[j] is not None and end and grid.day_of(end) == grid.due[j]
+    )
 
 
 def placed(grid: Grid, starts: Starts) -> tuple[Placed, ...]:
@@ -275,10 +315,16 @@ def placed(grid: Grid, starts: Starts) -> tuple[Placed, ...]:
         job = grid.bench.jobs[task.job]
         found.append(
             Placed(
-                job.code, job.steps[task.step].code, task.part, task.parts, grid.bench.technicians[who].name, grid.moment(at),
-                grid.moment(at + task.size), grid.moment(at + task.end_of_wait),
+                job.code,
+                job.steps[task.step].code,
+                task.part,
+                task.parts,
+                grid.bench.technicians[who].name,
+                grid.moment(at),
+                grid.moment(at + task.size),
+                grid.moment(at + task.end_of_wait),
             )
-        )  # fmt: skip
+        )
     return tuple(sorted(found, key=lambda one: (one.start, one.technician, one.job, one.part)))
 
 

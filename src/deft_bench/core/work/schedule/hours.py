@@ -18,7 +18,9 @@ Shifts = tuple[tuple[time, time], ...]
 
 @dataclass(frozen=True, slots=True)
 class BenchHours:
-    """Who works when, how many of each fixture there are, and when it is dry enough to spray outdoors (None: never entered)."""
+    """Who works when, how many of each fixture there are, and when it is dry enough to spray outdoors (None: never
+    entered).
+    """
 
     technicians: tuple[Technician, ...] = ()
     fixtures: Mapping[str, int] = field(default_factory=dict)
@@ -48,7 +50,9 @@ def write_shifts(shifts: Shifts) -> str:
 
 
 def read_days(text: str) -> frozenset[date]:
-    """Days off as dates with commas or spaces between, and spans such as 2026-12-24 to 2026-12-31; raises ValueError in words."""
+    """Days off as dates with commas or spaces between, and spans such as 2026-12-24 to 2026-12-31; raises ValueError
+    in words.
+    """
     found: set[date] = set()
     for part in re.split(r"[,;\n]", text):
         if not part.strip():
@@ -91,7 +95,9 @@ def read_fixtures(text: str) -> dict[str, int]:
 
 
 def read_windows(text: str, zone: tzinfo) -> tuple[tuple[datetime, datetime], ...] | None:
-    """Dry windows from lines such as `2026-08-27 10:00 to 16:00`, local time; None for an empty text; raises ValueError in words."""
+    """Dry windows from lines such as `2026-08-27 10:00 to 16:00`, local time; None for an empty text; raises
+    ValueError in words.
+    """
     found = []
     for line in re.split(r"[;\n]", text):
         if not line.strip():
@@ -110,9 +116,7 @@ def read_windows(text: str, zone: tzinfo) -> tuple[tuple[datetime, datetime], ..
 
 def write_windows(dry: tuple[tuple[datetime, datetime], ...] | None, zone: tzinfo) -> str:
     """Dry windows as they are typed."""
-    return "\n".join(
-        f"{a.astimezone(zone):%Y-%m-%d %-H:%M} to {b.astimezone(zone):%-H:%M}" for a, b in dry or ()
-    )  # fmt: skip
+    return "\n".join(f"{a.astimezone(zone):%Y-%m-%d %-H:%M} to {b.astimezone(zone):%-H:%M}" for a, b in dry or ())
 
 
 def to_fields(hours: BenchHours) -> dict[str, Any]:
@@ -143,9 +147,11 @@ def from_fields(stored: Mapping[str, Any]) -> BenchHours:
             for one in stored["technicians"]
         ),
         dict(stored["fixtures"]),
-        None
-        if stored["dry"] is None
-        else tuple((datetime.fromisoformat(a), datetime.fromisoformat(b)) for a, b in stored["dry"]),
+        (
+            None
+            if stored["dry"] is None
+            else tuple((datetime.fromisoformat(a), datetime.fromisoformat(b)) for a, b in stored["dry"])
+        ),
     )
 
 

@@ -1,6 +1,7 @@
 """List scheduling: a schedule in milliseconds, by taking at each moment the most urgent step that can be worked.
 
-Serial and greedy, tried under several orders of urgency; it is the first answer, the solver's starting point, and what remains when time is short.
+Serial and greedy, tried under several orders of urgency; it is the first answer, the solver's starting point, and what
+remains when time is short.
 """
 
 import random
@@ -28,7 +29,9 @@ def first_schedule(grid: Grid, tries: int = TRIES, seed: int = 1) -> list[tuple[
 
 
 def _urgency(grid: Grid, k: int, chance: random.Random) -> list[float]:
-    """By task, smaller is more urgent: promise, slack, weight or the schedule before; after the first tries with a shake."""
+    """By task, smaller is more urgent: promise, slack, weight or the schedule before; after the first tries with a
+    shake.
+    """
     tails = tails_of(grid)
     work = [sum(grid.tasks[i].size for i in grid.of_job(j)) for j in range(len(grid.bench.jobs))]
     far = len(grid.day_ends) - 1
@@ -47,7 +50,9 @@ def _urgency(grid: Grid, k: int, chance: random.Random) -> list[float]:
 
 
 def put_first(grid: Grid, urgency: list[float]) -> None:
-    """What a pin needs comes before everything else, then whatever is made ready days before: it takes minutes and its lead is long."""
+    """What a pin needs comes before everything else, then whatever is made ready days before: it takes minutes and
+    its lead is long.
+    """
     for i, task in enumerate(grid.tasks):
         if grid.bench.jobs[task.job].steps[task.step].prepared:
             urgency[i] = min(urgency[i], -1e6)
@@ -120,10 +125,11 @@ def by_list(
     stay: float = 0.0,
     kept: Mapping[int, tuple[int, int]] | None = None,
 ) -> list[tuple[int, int]] | None:
-    """Take at each moment the most urgent of the steps that can be started within `near` minutes of the first; None when a pin is missed.
+    """Take at each moment the most urgent of the steps that can be started within `near` minutes of the first; None
+    when a pin is missed.
 
-    The instrument that a technician has in hand counts as more urgent by `stay` minutes; `kept` are tasks that keep a technician, with the first minute at
-    which each may start.
+    The instrument that a technician has in hand counts as more urgent by `stay` minutes; `kept` are tasks that keep a
+    technician, with the first minute at which each may start.
     """
     board = _Board(grid)
     starts: list[tuple[int, int] | None] = [None] * len(grid.tasks)
@@ -180,7 +186,9 @@ def _ready(grid: Grid, starts: Sequence[tuple[int, int] | None], i: int) -> int 
 
 
 def pulled_forward(grid: Grid, starts: Starts) -> list[tuple[int, int]]:
-    """The same order with the same technicians, each step as early as it can be; one that stands on its former day stays on it."""
+    """The same order with the same technicians, each step as early as it can be; one that stands on its former day
+    stays on it.
+    """
     board = _Board(grid)
     found: list[tuple[int, int] | None] = [None] * len(grid.tasks)
     for i in sorted(range(len(starts)), key=lambda i: (starts[i][0], grid.tasks[i].size, i)):

@@ -1,7 +1,8 @@
 """What no schedule can go under: each job alone on the bench, and all of them on a bench that may be cut into minutes.
 
-The second is a small integer program: a day of completion for every promised job, so that the work of all that are done by a day fits into the
-bench hours until then. Every schedule that can be worked keeps it, so its least lateness is a bound; its days are a good order to begin from.
+The second is a small integer program: a day of completion for every promised job, so that the work of all that are done
+by a day fits into the bench hours until then. Every schedule that can be worked keeps it, so its least lateness is a
+bound; its days are a good order to begin from.
 """
 
 from bisect import bisect_right
@@ -20,7 +21,9 @@ LONGEST_SPAN = 8
 
 @dataclass(frozen=True, slots=True)
 class Relaxed:
-    """A bound on lateness, and by job the day (counted from today) by which it is done in the relaxed bench; None for one that is not late there."""
+    """A bound on lateness, and by job the day (counted from today) by which it is done in the relaxed bench; None
+    for one that is not late there.
+    """
 
     bound: int
     days: tuple[int | None, ...]
@@ -71,10 +74,15 @@ def relaxed(grid: Grid, seconds: float = 2.0) -> Relaxed:
     one = coo_array((np.ones(len(names)), ([j for j, _ in names], range(len(names)))), shape=(len(jobs), len(names)))
     promised = np.array([float(any(j == other for other, _ in names)) for j in range(len(jobs))])
     answer = milp(
-        costs, integrality=np.ones(len(names)), bounds=Bounds(0.0, 1.0),
-        constraints=[LinearConstraint(one.tocsr(), promised, promised), LinearConstraint(matrix.tocsr(), -np.inf, upper)],
+        costs,
+        integrality=np.ones(len(names)),
+        bounds=Bounds(0.0, 1.0),
+        constraints=[
+            LinearConstraint(one.tocsr(), promised, promised),
+            LinearConstraint(matrix.tocsr(), -np.inf, upper),
+        ],
         options={"time_limit": seconds, "mip_rel_gap": GAP},
-    )  # fmt: skip
+    )
     bound = answer.mip_dual_bound
     if bound is None:
         return short
@@ -88,7 +96,8 @@ def relaxed(grid: Grid, seconds: float = 2.0) -> Relaxed:
 
 
 def _loads(grid: Grid, tasks: list[list[int]], names: list[tuple[int, int]]) -> tuple[coo_array, np.ndarray]:
-    """What must be done between two days' ends if the jobs finish on their days, against the bench hours and the fixtures between them.
+    """What must be done between two days' ends if the jobs finish on their days, against the bench hours and the
+    fixtures between them.
 
     A task lies between the last day's end before its earliest start and the first after its latest end.
     """

@@ -10,7 +10,8 @@ FAR = 1e7
 
 
 def repaired(grid: Grid, until: Deadline) -> list[tuple[int, int]] | None:
-    """The best list in which every step that stood keeps to its day, order and technician, except those of at most two jobs, which fill what is left.
+    """The best list in which every step that stood keeps to its day, order and technician, except those of at most two
+    jobs, which fill what is left.
 
     None when nothing stood before.
     """
@@ -42,7 +43,9 @@ def _spare(grid: Grid, job: int) -> int:
 
 
 def _with(grid: Grid, way: set[int], near: int) -> list[tuple[int, int]] | None:
-    """The list in the order of before, with some jobs last; what stood on a day stays with its technician and does not start before it."""
+    """The list in the order of before, with some jobs last; what stood on a day stays with its technician and does
+    not start before it.
+    """
     urgency: list[float] = []
     kept: dict[int, tuple[int, int]] = {}
     for i, task in enumerate(grid.tasks):

@@ -13,7 +13,9 @@ MOST_NAMED = 3
 
 @dataclass(frozen=True, slots=True)
 class Risk:
-    """A promise that is missed (`days` late) or met on its very day (0); `alone` says that even an empty bench would not keep it."""
+    """A promise that is missed (`days` late) or met on its very day (0); `alone` says that even an empty bench would
+    not keep it.
+    """
 
     job: str
     days: int
@@ -70,7 +72,10 @@ def _why_alone(bench: Bench, job: Job) -> tuple[bool, str]:
         longest = max(waits, key=lambda step: step.wait)
         return (
             True,
-            f"its cures and rests alone are too long: “{longest.title or longest.code}” takes {span_words(longest.wait)}",
+            (
+                f"its cures and rests alone are too long: “{longest.title or longest.code}” takes"
+                f" {span_words(longest.wait)}"
+            ),
         )
     work = sum(step.minutes for step in job.steps)
     return True, f"{span_words(work)} of work are left, and the bench hours until then are not enough"

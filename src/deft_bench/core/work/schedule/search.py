@@ -1,4 +1,6 @@
-"""Local search over lists: each job aims at a day, its steps are as urgent as the latest starts that keep it; one aim after another is moved."""
+"""Local search over lists: each job aims at a day, its steps are as urgent as the latest starts that keep it; one
+aim after another is moved.
+"""
 
 import random
 from dataclasses import dataclass
@@ -10,7 +12,9 @@ from deft_bench.core.work.schedule.relaxed import Relaxed, latest_starts, least_
 
 SEED = 7
 SHARES = (0.0, 0.5, 1.0)
-"""How much the way still to go counts in a step's urgency: nothing (job by job) to all (the latest start that keeps the job's day)."""
+"""How much the way still to go counts in a step's urgency: nothing (job by job) to all (the latest start that keeps
+the job's day).
+"""
 NEARS = (0, NEAR // 2, NEAR)
 DAY = 1440
 IDLE_STEP = 0.01

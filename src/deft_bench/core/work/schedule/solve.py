@@ -1,7 +1,9 @@
-"""The schedule by constraint programming (OR-Tools CP-SAT): one aim after another, each kept while the next is worked on.
+"""The schedule by constraint programming (OR-Tools CP-SAT): one aim after another, each kept while the next is worked
+on.
 
-The aims in order: days late by the weight of the promise; steps moved from where the schedule before had them; bench minutes left idle before the
-last step ends; changeovers from one instrument to another. Each says what was reached and what is proven that nothing can go under.
+The aims in order: days late by the weight of the promise; steps moved from where the schedule before had them; bench
+minutes left idle before the last step ends; changeovers from one instrument to another. Each says what was reached and
+what is proven that nothing can go under.
 """
 
 from collections.abc import Callable, Mapping
@@ -37,7 +39,9 @@ SPARE_DAYS = 7
 """How much farther than the first list the solver may look: less lateness may end later."""
 FIRST_TRIES = 4
 REPAIR_SHARE, SEARCH_SHARE = 0.3, 0.6
-"""The shares of the time in which the schedule before is repaired, and in which lists are searched before the solver takes over."""
+"""The shares of the time in which the schedule before is repaired, and in which lists are searched before the solver
+takes over.
+"""
 RELAX_S, RELAX_SHARE = (0.2, 2.0), 0.2
 """Least and most seconds for the relaxed bench, and its share of the time."""
 SHARES = {"lateness": 0.6, "moved": 0.4, "idle": 0.75, "changeovers": 1.0}
@@ -47,7 +51,8 @@ SHARES = {"lateness": 0.6, "moved": 0.4, "idle": 0.75, "changeovers": 1.0}
 def schedule(bench: Bench, limit_s: float = LIMIT_S, workers: int = 0, *, by_work: bool = False) -> Schedule:
     """Plan a bench within some seconds; with no time at all the first list is the answer.
 
-    `by_work` counts seconds of computing instead of those on the clock, so that the answer does not hang on what else the machine does.
+    `by_work` counts seconds of computing instead of those on the clock, so that the answer does not hang on what else
+    the machine does.
 
     Raises ScheduleError when nobody works, a step fits nowhere, or pins contradict the order of a job.
     """
@@ -109,9 +114,11 @@ def _improve(
     far = grid.day_ends[min(len(grid.day_ends) - 1, grid.day_of(far) + SPARE_DAYS)]
     made = _model(grid, far)
     aims: dict[str, Callable[[], tuple[Any, int]]] = {
-        "lateness": lambda: _lateness(grid, made, far), "moved": lambda: _moved(grid, made), "idle": lambda: _idle(grid, made, far),
+        "lateness": lambda: _lateness(grid, made, far),
+        "moved": lambda: _moved(grid, made),
+        "idle": lambda: _idle(grid, made, far),
         "changeovers": lambda: _changeovers(grid, made),
-    }  # fmt: skip
+    }
     for name, build in aims.items():
         reached = getattr(cost_of(grid, best), name) if best is not None else None
         expression, offset = build()
@@ -184,7 +191,9 @@ def _model(grid: Grid, far: int) -> _Model:
 
 
 def _lateness(grid: Grid, made: _Model, far: int) -> tuple[Any, int]:
-    """Days late by weight. By job and day a truth: done by then; what is done by a day must fit into the hours until it."""
+    """Days late by weight. By job and day a truth: done by then; what is done by a day must fit into the hours until
+    it.
+    """
     model, soonest, offset = made.model, alone(grid), 0
     last = grid.day_of(far)
     work = [sum(grid.tasks[i].size for i in grid.of_job(j)) for j in range(len(grid.bench.jobs))]
@@ -259,8 +268,9 @@ def _idle(grid: Grid, made: _Model, far: int) -> tuple[Any, int]:
 
 
 def _changeovers(grid: Grid, made: _Model) -> tuple[Any, int]:
-    """How often a technician takes up another instrument. Where two steps of a job follow each other with nothing between, that gap is an
-    interval which bars everything else; every step without such a join begins a stretch."""
+    """How often a technician takes up another instrument. Where two steps of a job follow each other with nothing
+    between, that gap is an interval which bars everything else; every step without such a join begins a stretch.
+    """
     model = made.model
     joins: list[Any] = []
     by_job: dict[int, list[int]] = {}

@@ -6,7 +6,9 @@ MOST_PASSES = 6
 
 
 def tightened(grid: Grid, starts: Starts) -> list[tuple[int, int]]:
-    """The schedule with its gaps filled; never worse. What stood before keeps its technician and does not leave its day."""
+    """The schedule with its gaps filled; never worse. What stood before keeps its technician and does not leave its
+    day.
+    """
     best = list(starts)
     for _ in range(MOST_PASSES):
         tried = _pass(grid, best)
@@ -17,7 +19,9 @@ def tightened(grid: Grid, starts: Starts) -> list[tuple[int, int]]:
 
 
 def _pass(grid: Grid, starts: list[tuple[int, int]]) -> list[tuple[int, int]]:
-    """Every step once, in order: to the first moment before its own at which all that it needs is free. Those not yet looked at stand where they stood."""
+    """Every step once, in order: to the first moment before its own at which all that it needs is free. Those not
+    yet looked at stand where they stood.
+    """
     found = list(starts)
     for i in sorted(range(len(found)), key=lambda i: (found[i][0], i)):
         task = grid.tasks[i]
@@ -44,8 +48,10 @@ def _first(grid: Grid, found: list[tuple[int, int]], i: int, who: int, ready: in
     """The first start before `limit` at which a technician and the step's fixture are free; None when there is none."""
     task = grid.tasks[i]
     busy = sorted(
-        (at, at + other.size) for k, (other, (at, t)) in enumerate(zip(grid.tasks, found, strict=True)) if k != i and t == who and at < limit + task.size
-    )  # fmt: skip
+        (at, at + other.size)
+        for k, (other, (at, t)) in enumerate(zip(grid.tasks, found, strict=True))
+        if k != i and t == who and at < limit + task.size
+    )
     at = fits_at(task.fits[who], ready)
     while at is not None and at < limit:
         clash = next((b for a, b in busy if a < at + task.size and at < b), None)
@@ -58,7 +64,9 @@ def _first(grid: Grid, found: list[tuple[int, int]], i: int, who: int, ready: in
 
 
 def _fixture_free(grid: Grid, found: list[tuple[int, int]], i: int, at: int) -> int | None:
-    """None when the step's fixture is free from a moment on for as long as it is held, else the next moment at which one is let go."""
+    """None when the step's fixture is free from a moment on for as long as it is held, else the next moment at which
+    one is let go.
+    """
     task = grid.tasks[i]
     holds: list[Span] = [
         (start, start + other.held)
