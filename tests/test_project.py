@@ -12,6 +12,7 @@ from pathlib import Path
 import pytest
 
 from deft_bench.cli import main
+from deft_bench.core import limits
 from deft_bench.formats import calc
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -92,6 +93,15 @@ def test_every_calculation_has_its_method() -> None:
         r"docs/methods/([\w-]+\.md)", "".join(p.read_text("utf-8") for p in (ROOT / "src").rglob("*.py"))
     )
     assert all((ROOT / "docs" / "methods" / name).exists() for name in named)
+
+
+def test_every_tolerance_is_listed_with_its_value_and_reason() -> None:
+    listed = (ROOT / "docs" / "methods" / "tolerances.md").read_text("utf-8")
+    for name in (name for name in vars(limits) if name.isupper()):
+        row = next((line for line in listed.splitlines() if f"`{name}`" in line), "")
+        value = getattr(limits, name)
+        for figure in value.values() if isinstance(value, dict) else [value]:
+            assert str(figure).removesuffix(".0") in row, name
 
 
 def test_no_host_of_a_registry_and_no_path_of_a_machine_is_named() -> None:

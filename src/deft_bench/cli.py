@@ -239,7 +239,7 @@ def _export(args: argparse.Namespace) -> int:
 def _record(db: "Connection", instrument_id: int) -> bytes:
     import json
 
-    from deft_bench.formats.record_json import export_record
+    from deft_bench.formats.record import export_record
 
     return (json.dumps(export_record(db, instrument_id), ensure_ascii=False, indent=1) + "\n").encode()
 
@@ -281,7 +281,7 @@ def _put(made: bytes, out: Path | None) -> int:
 def _import(args: argparse.Namespace) -> int:
     from contextlib import closing
 
-    from deft_bench.formats.record_json import AlreadyHereError, import_record
+    from deft_bench.formats.record import AlreadyHereError, import_record
     from deft_bench.formats.strict_json import RequestError
     from deft_bench.store.database import StoreError, open_database
 

@@ -5,6 +5,7 @@ saddle, intonation.
 import itertools
 import math
 import random
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -43,6 +44,7 @@ from deft_bench.core.strings.saddle_height import SaddleMove, one_piece, pocket_
 from deft_bench.core.strings.setup_call import setup_call
 from deft_bench.core.strings.setup_job import SetupFacts, SetupReadings, setup_now, setup_steps
 from deft_bench.core.strings.setup_plan import (
+    SetupPlan,
     from_fields,
     plan_problems,
     sound,
@@ -667,6 +669,44 @@ def _stops(setup: SimulatedSetup, string: int) -> bool:
     return any(setup.buzzes(string, fret) for fret in range(1, setup.neck.frets))
 
 
+def _rod(true: SimulatedSetup, wanted_mm: float, intake: Callable[[SimulatedSetup], SetupReadings]) -> SimulatedSetup:
+    """The rod turned by eighths towards a relief, read after each."""
+    for _ in range(24):
+        relief = intake(true).relief_mm
+        assert relief is not None
+        if abs(relief - wanted_mm) <= 0.5 * 0.125 * true.neck.rod_mm:
+            break
+        true = true.turn_rod(math.copysign(0.125, relief - wanted_mm))
+    return true
+
+
+def _filed(
+    true: SimulatedSetup, plan: SetupPlan, scale: float, intake: Callable[[SimulatedSetup], SetupReadings]
+) -> SimulatedSetup:
+    """Each slot filed by the steps that are said, until its gap is no more than asked."""
+    for string, (low, high) in enumerate(zip(plan.gap_low_um, plan.gap_high_um, strict=True), start=1):
+        for _ in range(40):
+            gap = intake(true).gap_mm[string]
+            if gap <= high / 1000:
+                break
+            true = true.file_nut(string, nut_slot(scale, gap, high / 1000).steps_mm[0])
+        assert true.first_gap(string) >= low / 1000 - 0.02
+    return true
+
+
+def _played(true: SimulatedSetup, string: int) -> SimulatedSetup:
+    """A string eased by a few turns of its own screw: up until it stops buzzing, down while it does not begin."""
+    for _ in range(5):
+        if _stops(true, string):
+            true = true.move_saddle(string, true.saddle_step_mm)
+    for _ in range(5):
+        lower = true.move_saddle(string, -true.saddle_step_mm)
+        if _stops(lower, string):
+            break
+        true = lower
+    return true
+
+
 @settings(max_examples=12)
 @given(st.integers(0, 10**6))
 def test_the_loop_ends_clean_and_within_a_twentieth_of_the_least(seed: int) -> None:
@@ -700,47 +740,24 @@ def test_the_loop_ends_clean_and_within_a_twentieth_of_the_least(seed: int) -> N
     )
     tool = Tool(0.01)
 
-    def intake() -> SetupReadings:
-        relief, actions, gaps = true.read(tool, chance)
+    def intake(setup: SimulatedSetup) -> SetupReadings:
+        relief, actions, gaps = setup.read(tool, chance)
         return SetupReadings(relief, actions, gaps)
 
     heights = {lane: [tool.read(mm, chance) for mm in row] for lane, row in neck.heights().items()}
     errors = errors_of(heights, scale, frets)
-    solved = solve(plan, spec, assemble(plan, spec, intake(), errors))
-    for _ in range(24):  # the rod by eighths, read after each
-        off = intake().relief_mm - solved.relief_mm  # type: ignore[operator]
-        if abs(off) <= 0.5 * 0.125 * neck.rod_mm:
-            break
-        true = true.turn_rod(math.copysign(0.125, off))
-    for string in range(1, count + 1):
-        low, high = (um[string - 1] / 1000 for um in (plan.gap_low_um, plan.gap_high_um))
-        for _ in range(40):
-            gap = intake().gap_mm[string]
-            if gap <= high:
-                break
-            true = true.file_nut(string, nut_slot(scale, gap, high).steps_mm[0])
-        assert true.first_gap(string) >= low - 0.02
-    solved = solve(
-        replace(plan, relief_low_um=round(true.neck.bow_mm * 1000), relief_high_um=round(true.neck.bow_mm * 1000)),
-        spec,
-        assemble(plan, spec, intake(), errors),
-    )
+    solved = solve(plan, spec, assemble(plan, spec, intake(true), errors))
+    true = _filed(_rod(true, solved.relief_mm, intake), plan, scale, intake)
+    bow_um = round(true.neck.bow_mm * 1000)
+    plan = replace(plan, relief_low_um=bow_um, relief_high_um=bow_um)
+    solved = solve(plan, spec, assemble(plan, spec, intake(true), errors))
     for _ in range(3):
-        read = intake()
+        read = intake(true)
         for one in solved.strung:
-            true = true.move_saddle(
-                one.string, raise_for(scale, 0, read.action_mm[one.string], one.action_12_mm).raise_mm
-            )
-    for string in range(1, count + 1):  # play, and ease each string by a few turns of its own screw
-        for _ in range(5):
-            if not _stops(true, string):
-                break
-            true = true.move_saddle(string, true.saddle_step_mm)
-        for _ in range(5):
-            lower = true.move_saddle(string, -true.saddle_step_mm)
-            if _stops(lower, string):
-                break
-            true = lower
+            raise_mm = raise_for(scale, 0, read.action_mm[one.string], one.action_12_mm).raise_mm
+            true = true.move_saddle(one.string, raise_mm)
+    for string in range(1, count + 1):
+        true = _played(true, string)
     assert true.heard() == []
     best = setup_solve(
         true.frame(),

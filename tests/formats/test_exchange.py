@@ -12,7 +12,7 @@ from PIL import Image
 
 from deft_bench.formats.photograph import PhotographError, reencode
 from deft_bench.formats.readings_csv import read_sheet, write_sheet
-from deft_bench.formats.record_json import AlreadyHereError, export_record, import_record
+from deft_bench.formats.record import AlreadyHereError, export_record, import_record
 from deft_bench.formats.strict_json import RequestError
 from deft_bench.store import instruments, notes
 from deft_bench.store.database import Connection, open_database, verify

@@ -7,7 +7,7 @@ import pytest
 
 from deft_bench.core.refret import END_STEPS, SIDES
 from deft_bench.formats.board import EXPORTS
-from deft_bench.formats.record_json import export_record, import_record
+from deft_bench.formats.record import export_record, import_record
 from deft_bench.store import boards, instruments, jobs, refrets, shop, surveys
 from deft_bench.store.database import Connection
 from harness import Bench

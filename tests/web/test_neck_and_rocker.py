@@ -5,7 +5,7 @@ from typing import Any
 
 import pytest
 
-from deft_bench.formats.record_json import export_record
+from deft_bench.formats.record import export_record
 from deft_bench.store import instruments, jobs, rod_turns, shop, surveys
 from deft_bench.store.database import Connection
 from harness import Bench

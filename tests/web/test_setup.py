@@ -13,7 +13,7 @@ import pytest
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.strings.notes import note_hz
 from deft_bench.core.strings.setup_plan import starting_setup
-from deft_bench.formats.record_json import export_record, import_record
+from deft_bench.formats.record import export_record, import_record
 from deft_bench.formats.strict_json import RequestError
 from deft_bench.store import instruments, jobs, setups, surveys
 from deft_bench.store.database import Connection

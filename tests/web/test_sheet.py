@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from deft_bench.core.work.job_sheet import Event, Sample, learned, records
 from deft_bench.core.work.run_sheet import run_sheet
 from deft_bench.formats.operations_toml import shipped
-from deft_bench.formats.record_json import export_record
+from deft_bench.formats.record import export_record
 from deft_bench.store import jobs, refrets, sheets
 from deft_bench.store.database import Connection, open_database
 from deft_bench.web import create_app

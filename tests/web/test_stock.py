@@ -20,7 +20,7 @@ from deft_bench.core.work.pace import pace
 from deft_bench.core.work.stock import Need, after_cutting, aging, amount, outlook
 from deft_bench.core.work.tools import Tool, Worked, state_for, states
 from deft_bench.formats.operations_toml import shipped
-from deft_bench.formats.record_json import export_record, import_record
+from deft_bench.formats.record import export_record, import_record
 from deft_bench.formats.stock_csv import read_stock
 from deft_bench.store import jobs, refrets, sheets, stock, tools
 from deft_bench.store.database import Connection, migrations, open_database

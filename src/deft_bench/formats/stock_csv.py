@@ -72,21 +72,24 @@ def read_stock(text: str) -> list[StockLine]:
     ]
 
 
+def _words_problem(name: str, kind: str, unit: str, note: str, taken: dict[str, int]) -> str:
+    """What is wrong with a line's words; empty when nothing is. `taken` are the names of the lines before."""
+    if not name:
+        return "it has no name"
+    if barred(name) or barred(unit) or barred(note):
+        return f"name, unit or note: {ONE_LINE}"
+    if name.lower() in taken:
+        return f"“{name}” stands already in line {taken[name.lower()]}"
+    if kind not in KINDS:
+        return f"kind “{kind[:20]}” is none of: {', '.join(KINDS)}"
+    return "a unit has at most 20 characters" if len(unit) > 20 else ""
+
+
 def _line(number: int, cells: dict[str, str], taken: dict[str, int]) -> StockLine:
     cells = {name: text.strip().removeprefix("'") for name, text in cells.items()}
     name = cells.get("name", "")[:80]
     kind, unit = cells.get("kind", "") or "other", cells.get("unit", "") or "piece"
-    problem = ""
-    if not name:
-        problem = "it has no name"
-    elif barred(name) or barred(unit) or barred(cells.get("note", "")):
-        problem = f"name, unit or note: {ONE_LINE}"
-    elif name.lower() in taken:
-        problem = f"“{name}” stands already in line {taken[name.lower()]}"
-    elif kind not in KINDS:
-        problem = f"kind “{kind[:20]}” is none of: {', '.join(KINDS)}"
-    elif len(unit) > 20:
-        problem = "a unit has at most 20 characters"
+    problem = _words_problem(name, kind, unit, cells.get("note", ""), taken)
     taken.setdefault(name.lower(), number)
     numbers: dict[str, float | None] = {}
     for field in ("have", "least"):

@@ -121,29 +121,30 @@ def _lines(error: ValidationError) -> Iterable[str]:
     rule: Any = error.validator_value
     value: Any = error.instance
     if error.validator == "required":
-        for name in rule:
-            if name not in value:
-                yield f"{_under(here, name)}: missing"
-    elif error.validator == "additionalProperties":
+        return [f"{_under(here, name)}: missing" for name in rule if name not in value]
+    if error.validator == "additionalProperties":
         known = error.schema.get("properties", {}) if isinstance(error.schema, Mapping) else {}
-        for name in value:
-            if name not in known:
-                yield f"{_under(here, str(name)[:60])}: unknown field; known: {', '.join(known)}"
-    elif error.validator == "type":
-        kinds = rule if isinstance(rule, list) else [rule]
-        yield f"{here}: must be {' or '.join(_KINDS[kind] for kind in kinds)}"
-    elif error.validator in _LIMITS:
+        return [
+            f"{_under(here, str(name)[:60])}: unknown field; known: {', '.join(known)}"
+            for name in value
+            if name not in known
+        ]
+    return [f"{here}: {_why(error, rule, value)}"]
+
+
+def _why(error: ValidationError, rule: Any, value: Any) -> str:
+    """What is wrong with one value."""
+    if error.validator == "type":
+        return f"must be {' or '.join(_KINDS[kind] for kind in (rule if isinstance(rule, list) else [rule]))}"
+    if error.validator in _LIMITS:
         shown = "" if isinstance(value, (list, dict)) else f"{_shown(value)} "
-        yield f"{here}: {shown}{_LIMITS[error.validator].format(rule)}"
-    elif error.validator == "format":
-        yield (
-            f"{here}: {_shown(value)} is no {'day' if rule == 'day' else 'time'} of the calendar from {YEARS[0]} to"
-            f" {YEARS[-1]}"
-        )
-    elif error.validator == "enum":
-        yield f"{here}: must be one of {', '.join(_shown(item) for item in rule)}"
-    else:
-        yield f"{here}: {error.message[:200]}"
+        return f"{shown}{_LIMITS[error.validator].format(rule)}"
+    if error.validator == "format":
+        what = "day" if rule == "day" else "time"
+        return f"{_shown(value)} is no {what} of the calendar from {YEARS[0]} to {YEARS[-1]}"
+    if error.validator == "enum":
+        return f"must be one of {', '.join(_shown(item) for item in rule)}"
+    return error.message[:200]
 
 
 _LIMITS = {

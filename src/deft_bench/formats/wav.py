@@ -3,7 +3,7 @@
 import io
 import warnings
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,6 +40,11 @@ def read_wav(source: str | Path | bytes) -> tuple[NDArray[np.float64], int]:
         raise WavError(f"a sampling rate of {rate} Hz. Accepted: {ACCEPTED}")
     if samples.size == 0:
         raise WavError("the recording is empty")
+    return _mono(samples), int(rate)
+
+
+def _mono(samples: NDArray[Any]) -> NDArray[np.float64]:
+    """The louder channel as numbers from −1 to 1; raises WavError."""
     if samples.dtype.kind == "u":
         mono = (samples.astype(np.float64) - 128) / 128
     elif samples.dtype.kind == "i":
@@ -50,7 +55,7 @@ def read_wav(source: str | Path | bytes) -> tuple[NDArray[np.float64], int]:
         mono = mono[:, int(np.argmax(np.mean(mono**2, axis=0)))]
     if not np.all(np.isfinite(mono)):
         raise WavError("the recording holds samples that are no numbers")
-    return mono, int(rate)
+    return mono
 
 
 def _raw(path: Path) -> bytes:

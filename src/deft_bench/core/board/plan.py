@@ -15,7 +15,7 @@ from deft_bench.core.units import MM, Display
 
 MARKED_FRETS = (3, 5, 7, 9, 12, 15, 17, 19, 21, 24)
 TWO_STAGE_BELOW_UM = 300_000
-"""Radii under this are slotted in two stages: a full cut from the flat leaves too much hollow (methods: schools)."""
+"""Radii under it are slotted in two stages: a full cut from the flat leaves too much hollow (docs/methods/slot.md)."""
 
 
 @dataclass(frozen=True, slots=True)

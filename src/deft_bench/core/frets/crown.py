@@ -56,9 +56,7 @@ def crown_gate(
     most_width_mm: float = LAND_MM,
     most_offset_mm: float = LAND_OFF_CENTRE_MM,
 ) -> list[CrownMiss]:
-    """Frets that do not pass: the land left is wider than 0.30 mm or off centre by more than 0.1 mm (methods:
-    defaults).
-    """
+    """Frets that do not pass: the land left is wider than 0.30 mm or off centre by more than 0.1 mm."""
     return [
         CrownMiss(fret, widths_mm.get(fret, 0.0), offsets_mm.get(fret, 0.0))
         for fret in sorted({*widths_mm, *offsets_mm})

@@ -115,10 +115,7 @@ def level_call(
     below = plan.below_least(best)
     unread, sure, settle = _certainty(plan)
     because = [_readings_named(plan, resolution_mm, length)]
-    if unread:
-        because.append(f"Not read: {unread}.")
-    if seated:
-        because.append("The seating was checked and found home.")
+    because += [f"Not read: {unread}."] * bool(unread) + ["The seating was checked and found home."] * seated
     others = [_option_line(option, length) for option in plan.options if option is not best]
 
     def call(say: str, do: str, figures: dict[str, float], instead: Sequence[Instead], settle_by: str | None) -> Call:

@@ -132,7 +132,7 @@ def most_removed(option: LevelOption) -> list[float]:
 
 
 def least_height(new_height_mm: float) -> float:
-    """The least fret height worth keeping: 65 % of the wire's new height, never under 0.60 mm (methods: defaults)."""
+    """The least fret height worth keeping: 65 % of the wire's new height, never under 0.60 mm."""
     return max(LEAST_HEIGHT_SHARE * new_height_mm, LEAST_HEIGHT_MM)
 
 

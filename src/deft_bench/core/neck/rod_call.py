@@ -10,7 +10,7 @@ from deft_bench.core.neck.truss_rod import SETTLE, Rod, RodAdvice, Turn
 
 
 def relief_target(hand: str, kind: str) -> float:
-    """Relief wanted for playing, mm (methods: defaults); the solved setup replaces it."""
+    """Relief wanted for playing, mm (docs/methods/tolerances.md); the solved setup replaces it."""
     return LONG_BASS_RELIEF_MM if kind == "long_bass" else RELIEF_FOR_HAND_MM.get(hand, RELIEF_FOR_HAND_MM["medium"])
 
 

@@ -86,7 +86,7 @@ def feeler_stack(height_mm: float, blades_mm: Sequence[float], most: int = 4) ->
 
 
 def gap_target(gauge_mm: float, construction: str, scale_mm: float) -> tuple[float, float]:
-    """First-fret gap that is usual, least and most (methods: defaults): nylon and bass more, wound more than plain."""
+    """First-fret gap: usual, least and most (docs/methods/nut-depth.md). Nylon and bass more, wound more than plain."""
     if construction.startswith("nylon"):
         return 0.10, 0.18
     if scale_mm >= 740:

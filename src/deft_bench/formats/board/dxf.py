@@ -5,6 +5,7 @@ import io
 from ezdxf import units
 from ezdxf.enums import TextEntityAlignment
 from ezdxf.filemanagement import new
+from ezdxf.layouts.layout import Modelspace
 
 from deft_bench.formats.board import Sheet, string_segments
 
@@ -52,20 +53,23 @@ def write(sheet: Sheet) -> bytes:
     for nut, saddle in string_segments(sheet):
         space.add_line(nut, saddle, dxfattribs={"layer": "STRINGS"})
     for piece in view.inlays:
-        if piece.corners:
-            polygon(piece.corners, "INLAYS")
-        else:
-            space.add_circle(sheet.at(piece.centre), piece.diameter_mm / 2, dxfattribs={"layer": "INLAYS"})
-    for layer, places, diameter in (("MARKERS", view.markers, view.marker_mm), ("PINS", view.pins, view.pin_mm)):
-        for _, place in places:
-            space.add_circle(sheet.at(place), diameter / 2, dxfattribs={"layer": layer})
-    foot = -max(-least_y, view.bounds[3]) - 12
+        polygon(piece.corners, "INLAYS")
+    dots = [("INLAYS", piece.centre, piece.diameter_mm) for piece in view.inlays if not piece.corners]
+    dots += [("MARKERS", place, view.marker_mm) for _, place in view.markers]
+    dots += [("PINS", place, view.pin_mm) for _, place in view.pins]
+    for layer, place, diameter in dots:
+        space.add_circle(sheet.at(place), diameter / 2, dxfattribs={"layer": layer})
+    _label(space, sheet, -max(-least_y, view.bounds[3]) - 12)
+    out = io.StringIO()
+    document.write(out)
+    return out.getvalue().encode("utf-8")
+
+
+def _label(space: Modelspace, sheet: Sheet, foot: float) -> None:
+    """The scale bar and what the drawing is of, at a height under it."""
     space.add_line((0, foot), (100, foot), dxfattribs={"layer": "LABEL"})
     for x in (0, 100):
         space.add_line((x, foot - 2), (x, foot + 2), dxfattribs={"layer": "LABEL"})
     for text, at in (("100 mm", (103, foot - 1.5)), (f"{sheet.title}, {sheet.day}", (130, foot - 1.5))):
         label = space.add_text(text, height=3.5, dxfattribs={"layer": "LABEL"})
         label.set_placement(at, align=TextEntityAlignment.LEFT)
-    out = io.StringIO()
-    document.write(out)
-    return out.getvalue().encode("utf-8")

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from deft_bench.core.board.fret_lines import FretLine
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.instrument import Spec
 from deft_bench.core.units import Display
@@ -118,101 +119,124 @@ def neck_drawing(
     """
     per_string = lanes[0] not in SHARE
     across = {lane: 0.07 + 0.86 * i / max(1, len(lanes) - 1) for i, lane in enumerate(lanes)} if per_string else SHARE
-    lines = spec.lines()
-    end = max(lines[-1].bass_edge[0], lines[-1].treble_edge[0]) + OVERHANG_MM
-    start = min(lines[0].bass_edge[0], lines[0].treble_edge[0])
-    scale = (width - LEFT - RIGHT) / (end - start)
-    half = max(abs(y) for line in lines for y in (line.bass_edge[1], line.treble_edge[1])) + 1
-    middle = TOP + half * scale
-    height = middle + half * scale + BOTTOM
-    mirror_x = spec.left_handed != (nut_side == "right")
-    mirror_y = nut_side == "right"
+    page = _Page.of(spec, nut_side, width)
+    lines = page.lines
 
-    def at(point: tuple[float, float]) -> tuple[float, float]:
-        x = LEFT + (point[0] - start) * scale
-        y = middle - point[1] * scale if not mirror_y else middle + point[1] * scale
-        return (width - x if mirror_x else x), y
+    def spot(lane: str, fret: int, off: float | None) -> Spot:
+        shape = shape_of(off, rock_mm, one_sided=one_sided)
+        label_here = ""
+        if off is not None and label is not None:
+            label_here = label(off, shape, display)
+        elif off is not None and shape in ("proud", "low"):
+            label_here = off_number(off, display)
+        said = words(off, display) if words else off_words(off, display, rock_mm)
+        return Spot(lane, fret, *page.at(lines[fret].at(across[lane])), off, label_here, shape, said)
 
-    def pair(one: tuple[float, float], other: tuple[float, float]) -> tuple[float, float, float, float]:
-        return (*at(one), *at(other))
-
-    tail = (OVERHANG_MM, 0.0)
-    last = lines[-1]
-    corners = [
-        lines[0].bass_edge,
-        (last.bass_edge[0] + tail[0], last.bass_edge[1]),
-        (last.treble_edge[0] + tail[0], last.treble_edge[1]),
-        lines[0].treble_edge,
-    ]
-    bottom = max(at(point)[1] for line in lines for point in (line.bass_edge, line.treble_edge))
-    top = min(at(point)[1] for line in lines for point in (line.bass_edge, line.treble_edge))
-    frets = []
-    for n, line in enumerate(lines[1:], start=1):
-        low, high = sorted((at(line.bass_edge), at(line.treble_edge)), key=lambda point: -point[1])
-        band = _band([at(line.at(share)) for line in lines for share in (0, 1)], n, top - 7, bottom + 33)
-        marked = frozenset((marks or {}).get(n, ()))
-        frets.append(
-            Fret(
-                n,
-                (*low, *high),
-                low[0] - (high[0] - low[0]) * (bottom + 20 - low[1]) / (low[1] - high[1]),
-                band,
-                marked,
-            )
-        )
-    spots = []
     first = 0 if per_string else 1
+    spots = []
     for lane in lanes:
-        offs = (off_mm or {}).get(lane) or [None] * (spec.frets + 1)
-        for n, line in enumerate(lines):
-            if n < first or (n == 0 and not open_too):
-                continue
-            off = offs[n - first] if n - first < len(offs) else None
-            shape = shape_of(off, rock_mm, one_sided=one_sided)
-            if off is None:
-                said = ""
-            elif label is not None:
-                said = label(off, shape, display)
-            else:
-                said = off_number(off, display) if shape in ("proud", "low") else ""
-            spots.append(
-                Spot(
-                    lane,
-                    n,
-                    *at(line.at(across[lane])),
-                    off,
-                    said,
-                    shape,
-                    words(off, display) if words else off_words(off, display, rock_mm),
-                )
-            )
-    inlays = []
-    for n, count in _INLAYS.items():
-        if n < len(lines):
-            for share in (0.5,) if count == 1 else (0.26, 0.74):
-                (x1, y1), (x2, y2) = lines[n - 1].at(share), lines[n].at(share)
-                inlays.append(at(((x1 + x2) / 2, (y1 + y2) / 2)))
-    label_x = at((start, 0))[0] + (18 if mirror_x else -18)
+        offs = (off_mm or {}).get(lane) or []
+        for fret in range(first if open_too else 1, len(lines)):
+            spots.append(spot(lane, fret, offs[fret - first] if fret - first < len(offs) else None))
+    label_x = page.at((page.start, 0))[0] + (18 if page.mirror_x else -18)
     return NeckDrawing(
         width=width,
-        height=height,
-        board=" ".join(f"{x:.1f},{y:.1f}" for x, y in map(at, corners)),
-        nut=pair(lines[0].bass_edge, lines[0].treble_edge),
-        frets=frets,
+        height=page.height,
+        board=page.board(),
+        nut=page.pair(lines[0].bass_edge, lines[0].treble_edge),
+        frets=page.frets(marks or {}),
         spots=spots,
-        inlays=inlays,
-        ticks=ticks(end, display, lambda x: at((x, 0))[0], start),
-        lanes=[(lane, label_x, at(lines[0].at(across[lane]))[1]) for lane in reversed(lanes)],
-        strings=[pair(lines[0].at(across[lane]), lines[-1].at(across[lane])) for lane in lanes] if per_string else [],
-        grid=grid(width, height, 10 * scale, at((0, 0))[0], middle),
-        number_y=bottom + 25,
-        anchor="start" if mirror_x else "end",
+        inlays=page.inlays(),
+        ticks=ticks(page.end, display, lambda x: page.at((x, 0))[0], page.start),
+        lanes=[(lane, label_x, page.at(lines[0].at(across[lane]))[1]) for lane in reversed(lanes)],
+        strings=[page.pair(lines[0].at(across[lane]), lines[-1].at(across[lane])) for lane in lanes if per_string],
+        grid=grid(width, page.height, 10 * page.scale, page.at((0, 0))[0], page.middle),
+        number_y=page.edges()[1] + 25,
+        anchor="start" if page.mirror_x else "end",
         notes=[
-            (at(lines[fret].at(SHARE[lane]))[0] - PIN_ASIDE, at(lines[fret].at(SHARE[lane]))[1], note)
+            (page.at(lines[fret].at(SHARE[lane]))[0] - PIN_ASIDE, page.at(lines[fret].at(SHARE[lane]))[1], note)
             for fret, lane, note in notes
             if fret < len(lines)
         ],
     )
+
+
+@dataclass(frozen=True, slots=True)
+class _Page:
+    """The neck on its page: millimetres from the nut and the centreline to SVG units, at one scale both ways."""
+
+    lines: list[FretLine]
+    start: float
+    end: float
+    scale: float
+    middle: float
+    height: float
+    width: float
+    mirror_x: bool
+    mirror_y: bool
+
+    @classmethod
+    def of(cls, spec: Spec, nut_side: str, width: float) -> "_Page":
+        """The page of an instrument, `width` wide and as high as its board asks."""
+        lines = spec.lines()
+        end = max(lines[-1].bass_edge[0], lines[-1].treble_edge[0]) + OVERHANG_MM
+        start = min(lines[0].bass_edge[0], lines[0].treble_edge[0])
+        scale = (width - LEFT - RIGHT) / (end - start)
+        half = max(abs(y) for line in lines for y in (line.bass_edge[1], line.treble_edge[1])) + 1
+        middle = TOP + half * scale
+        mirror_y = nut_side == "right"
+        return cls(
+            lines,
+            start,
+            end,
+            scale,
+            middle,
+            middle + half * scale + BOTTOM,
+            width,
+            spec.left_handed != mirror_y,
+            mirror_y,
+        )
+
+    def at(self, point: tuple[float, float]) -> tuple[float, float]:
+        x = LEFT + (point[0] - self.start) * self.scale
+        y = self.middle + (point[1] if self.mirror_y else -point[1]) * self.scale
+        return (self.width - x if self.mirror_x else x), y
+
+    def pair(self, one: tuple[float, float], other: tuple[float, float]) -> tuple[float, float, float, float]:
+        return (*self.at(one), *self.at(other))
+
+    def edges(self) -> tuple[float, float]:
+        """The upper and the lower edge of the board on the page."""
+        ys = [self.at(point)[1] for line in self.lines for point in (line.bass_edge, line.treble_edge)]
+        return min(ys), max(ys)
+
+    def board(self) -> str:
+        """The board's outline as the points of a polygon."""
+        first, last = self.lines[0], self.lines[-1]
+        ends = [(edge[0] + OVERHANG_MM, edge[1]) for edge in (last.bass_edge, last.treble_edge)]
+        return " ".join(f"{x:.1f},{y:.1f}" for x, y in map(self.at, [first.bass_edge, *ends, first.treble_edge]))
+
+    def frets(self, marks: Mapping[int, Iterable[str]]) -> list[Fret]:
+        """Each fret's line, where its number stands, and the band that answers to a finger."""
+        top, bottom = self.edges()
+        across = [self.at(line.at(share)) for line in self.lines for share in (0, 1)]
+        made = []
+        for n, line in enumerate(self.lines[1:], start=1):
+            low, high = sorted((self.at(line.bass_edge), self.at(line.treble_edge)), key=lambda point: -point[1])
+            number_x = low[0] - (high[0] - low[0]) * (bottom + 20 - low[1]) / (low[1] - high[1])
+            band = _band(across, n, top - 7, bottom + 33)
+            made.append(Fret(n, (*low, *high), number_x, band, frozenset(marks.get(n, ()))))
+        return made
+
+    def inlays(self) -> list[tuple[float, float]]:
+        """The position markers: one between its frets, or two."""
+        made = []
+        for n, count in _INLAYS.items():
+            for share in (0.5,) if count == 1 else (0.26, 0.74):
+                if n < len(self.lines):
+                    (x1, y1), (x2, y2) = self.lines[n - 1].at(share), self.lines[n].at(share)
+                    made.append(self.at(((x1 + x2) / 2, (y1 + y2) / 2)))
+        return made
 
 
 def _band(ends: list[tuple[float, float]], n: int, top: float, foot: float) -> str:

@@ -16,7 +16,7 @@ from deft_bench.core.strings.assembled import target_from
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.strings.setup_report import SetupReport, relief_by_humidity, setup_report
 from deft_bench.core.work.job_sheet import records
-from deft_bench.formats.record_json import MOST_BYTES, AlreadyHereError, export_record, import_record
+from deft_bench.formats.record import MOST_BYTES, AlreadyHereError, export_record, import_record
 from deft_bench.formats.setup_pdf import write_report
 from deft_bench.formats.strict_json import RequestError
 from deft_bench.store import instruments, jobs, notes, refrets, rod_turns, setups, sheets, surveys

@@ -3,7 +3,7 @@ calendar.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
@@ -13,24 +13,15 @@ from flask import Response as FlaskResponse
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.planner import Planner
-from deft_bench.bench.scheduling import Week, bench_of, on_bench, plan_from_now, try_pin, week_now
+from deft_bench.bench.scheduling import Week, on_bench, plan_from_now, try_pin, week_now
 from deft_bench.bench.sheet_state import bench_warmth, catalogue
-from deft_bench.core.text import ONE_LINE, barred
 from deft_bench.core.times import moment
 from deft_bench.core.work.job_sheet import records, timers
-from deft_bench.core.work.schedule.bench import MOST_WEIGHT, WEEKDAYS, Pin, Technician, troubles
+from deft_bench.core.work.schedule.bench import MOST_WEIGHT, WEEKDAYS, Pin
 from deft_bench.core.work.schedule.grid import ScheduleError
 from deft_bench.core.work.schedule.hours import (
     FORMS,
     USUAL,
-    BenchHours,
-    read_days,
-    read_fixtures,
-    read_shifts,
-    read_windows,
-    write_days,
-    write_shifts,
-    write_windows,
 )
 from deft_bench.core.work.schedule.planning import Planned
 from deft_bench.core.work.schedule.risks import span_words
@@ -38,6 +29,7 @@ from deft_bench.formats.calc.schedule import placed_fields
 from deft_bench.formats.calendar import write_calendar
 from deft_bench.store import instruments, jobs, schedules, sheets
 from deft_bench.web.drawing.rails import draw_rails
+from deft_bench.web.schedule.hours_form import MOST_TECHNICIANS, boxes_of, read_hours
 from deft_bench.web.support import Form, db, now, or_404, settings, stamp
 
 screen = Blueprint(
@@ -46,7 +38,6 @@ screen = Blueprint(
 
 DAYS, ALL_DAYS = 12, 120
 WEIGHTS = {1: "usual", 3: "firm", 9: "must not slip"}
-MOST_TECHNICIANS = 6
 
 
 @dataclass(frozen=True, slots=True)
@@ -254,17 +245,13 @@ def hours() -> str | tuple[str, int] | Response:
     values: dict[str, str] = {}
     if request.method == "POST":
         values = {name: text for name, text in request.form.items() if name != "csrf_token"}
-        read = _read_hours(values, errors)
+        read = read_hours(values, errors)
         if read is not None:
             schedules.save_hours(db(), read, stamp())
             flash("Saved; the hours before are kept. Re-plan to see what they do.")
             return redirect(url_for(".show"))
     else:
-        for i, one in enumerate(stored.technicians):
-            values[f"name{i}"], values[f"off{i}"] = one.name, write_days(one.days_off)
-            values |= {f"{day}{i}": write_shifts(tuple(one.week.get(d, ()))) for d, day in enumerate(WEEKDAYS)}
-        values["fixtures"] = "\n".join(f"{name} {count}" for name, count in stored.fixtures.items())
-        values["dry"] = write_windows(stored.dry, tz.tzlocal())
+        values = boxes_of(stored)
     rows = min(
         MOST_TECHNICIANS,
         max(len(stored.technicians), sum(name.startswith("name") and bool(text) for name, text in values.items())) + 1,
@@ -280,48 +267,6 @@ def hours() -> str | tuple[str, int] | Response:
         forms=FORMS,
     )
     return (html, 422) if errors else html
-
-
-def _read_hours(values: dict[str, str], errors: dict[str, str]) -> BenchHours | None:
-    """The sent hours; None with the boxes that are wrong in `errors`."""
-    technicians: list[Technician] = []
-    for i in range(MOST_TECHNICIANS):
-        name = values.get(f"name{i}", "").strip()[:40]
-        week, days_off = {}, frozenset[date]()
-        for d, day in enumerate(WEEKDAYS):
-            try:
-                shifts = read_shifts(values.get(f"{day}{i}", ""))
-                if shifts:
-                    week[d] = shifts
-            except ValueError as error:
-                errors[f"{day}{i}"] = f"{error}."
-        try:
-            days_off = read_days(values.get(f"off{i}", ""))
-        except ValueError as error:
-            errors[f"off{i}"] = f"{error}."
-        if barred(name):
-            errors[f"name{i}"] = ONE_LINE
-        elif name:
-            technicians.append(Technician(name, week, days_off))
-        elif week:
-            errors[f"name{i}"] = "These hours need a name."
-    made = BenchHours(tuple(technicians))
-    try:
-        made = replace(made, fixtures=read_fixtures(values.get("fixtures", "")))
-    except ValueError as error:
-        errors["fixtures"] = f"{error}."
-    try:
-        made = replace(made, dry=read_windows(values.get("dry", ""), tz.tzlocal()))
-    except ValueError as error:
-        errors["dry"] = f"{error}."
-    if not technicians and not errors:
-        errors["name0"] = "At least one name with hours."
-    found = troubles(replace(bench_of(db(), now(), [], []), technicians=tuple(technicians)))
-    for one in found:
-        i = int(one.where.split("[")[1].split("]")[0])
-        row = next((k for k in range(MOST_TECHNICIANS) if values.get(f"name{k}", "").strip() == technicians[i].name), 0)
-        errors.setdefault(f"name{row}", f"{one.why}.")
-    return None if errors else made
 
 
 @screen.get("/schedule.ics")

@@ -142,18 +142,27 @@ def by_list(
     ready = {i: kept[i][0] if i in kept else 0 for i, count in enumerate(missing) if not count}
     soonest: dict[tuple[int, int], int | None] = {}
     last_job = [-1] * len(grid.windows)
+
+    def soonest_start(i: int, who: int, turn: int) -> int | None:
+        """When a technician can begin a task; what was found holds until the technician, or a fixture, is taken."""
+        at = soonest.get((i, who), -1)
+        if at is not None and (at < board.until[who] or grid.tasks[i].holds):
+            at = soonest[i, who] = board.earliest(i, who, turn)
+        return at
+
     while ready:
-        options = []
-        for i, turn in ready.items():
-            task = grid.tasks[i]
-            for who in task.fits if i not in kept else (kept[i][1],):
-                at = soonest.get((i, who), -1)
-                # a fixture may have gone since; a technician may have
-                if at is not None and (at < board.until[who] or task.holds):
-                    at = soonest[i, who] = board.earliest(i, who, turn)
-                if at is not None:
-                    other = task.job != last_job[who]
-                    options.append((at, urgency[i] if other else urgency[i] - stay, other, i, who))
+        options = [
+            (
+                at,
+                urgency[i] - (0.0 if grid.tasks[i].job != last_job[who] else stay),
+                grid.tasks[i].job != last_job[who],
+                i,
+                who,
+            )
+            for i, turn in ready.items()
+            for who in (grid.tasks[i].fits if i not in kept else (kept[i][1],))
+            if (at := soonest_start(i, who, turn)) is not None
+        ]
         if not options:
             return None
         latest = min(option[0] for option in options) + near

@@ -41,39 +41,42 @@ def search(grid: Grid, first: list[tuple[int, int]], found: Relaxed, until: Dead
     for j, day in enumerate(days):
         for i, start in latest_starts(grid, grid.of_job(j), grid.day_ends[day]).items():
             way[i] = grid.day_ends[day] - start
-    jobs = range(len(days))
     begin = [(share, near, stay) for share in SHARES for near in NEARS for stay in STAYS]
     at = _Aim([float(grid.day_ends[day]) for day in days], 0.0, 0, 0.0)
     reached: tuple[float, ...] = (float("inf"),)
     tried = better = 0
     while until.left > 0 and tried - better <= STALE[0] + STALE[1] * len(grid.tasks):
-        turns, share, near, stay = list(at.turns), at.share, at.near, at.stay
-        if tried < len(begin):
-            share, near, stay = begin[tried]
-        else:
-            move = chance.random()
-            one, other = chance.choice(jobs), chance.choice(jobs)
-            if move < 0.5:
-                turns[one] += chance.gauss(0, 2) * DAY
-            elif move < 0.85:
-                turns[one], turns[other] = turns[other], turns[one]
-            else:
-                share, near, stay = chance.choice((*SHARES, 1.5)), chance.choice(NEARS), chance.choice(STAYS)
+        aim = _Aim(list(at.turns), *begin[tried]) if tried < len(begin) else _moved(at, chance)
         tried += 1
-        urgency = [turns[task.job] - share * way[i] for i, task in enumerate(grid.tasks)]
+        urgency = [aim.turns[task.job] - aim.share * way[i] for i, task in enumerate(grid.tasks)]
         put_first(grid, urgency)
-        starts = by_list(grid, urgency, near, stay)
+        starts = by_list(grid, urgency, aim.near, aim.stay)
         if starts is None:
             continue
         cost = cost_of(grid, starts)
         ranked = rank(cost, starts)
         if ranked <= reached:
-            at, reached = _Aim(turns, share, near, stay), ranked
+            at, reached = aim, ranked
         if ranked < best_rank:
             best, best_cost, best_rank, better = starts, cost, ranked, tried
         if best_cost.lateness <= found.bound and not best_rank[3] and best_cost.changeovers <= least_changeovers(grid):
             break
     return best
+
+
+def _moved(at: "_Aim", chance: random.Random) -> "_Aim":
+    """A step from where the search is: one job's turn put off, two exchanged, or the list made otherwise."""
+    turns, share, near, stay = list(at.turns), at.share, at.near, at.stay
+    jobs = range(len(turns))
+    move = chance.random()
+    one, other = chance.choice(jobs), chance.choice(jobs)
+    if move < 0.5:
+        turns[one] += chance.gauss(0, 2) * DAY
+    elif move < 0.85:
+        turns[one], turns[other] = turns[other], turns[one]
+    else:
+        share, near, stay = chance.choice((*SHARES, 1.5)), chance.choice(NEARS), chance.choice(STAYS)
+    return _Aim(turns, share, near, stay)
 
 
 @dataclass(frozen=True, slots=True)

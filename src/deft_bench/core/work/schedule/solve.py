@@ -6,7 +6,7 @@ minutes left idle before the last step ends; changeovers from one instrument to 
 what is proven that nothing can go under.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
@@ -19,6 +19,7 @@ from deft_bench.core.work.schedule.grid import (
     Grid,
     ScheduleError,
     Starts,
+    Task,
     cost_of,
     finishes,
     late_days,
@@ -149,37 +150,24 @@ def _improve(
 def _model(grid: Grid, far: int) -> _Model:
     """Starts within shifts, one thing at a time for a technician, order with waits, fixtures by their count."""
     model = cp_model.CpModel()
-    start: list[Any] = []
-    who: list[dict[int, Any]] = []
-    spans: list[list[tuple[int, Any]]] = [[] for _ in grid.windows]
+    made = _Model(model, [], [], [[] for _ in grid.windows])
     fixtures: dict[str, list[Any]] = {}
     every: list[Any] = []
     for i, task in enumerate(grid.tasks):
-        everywhere = cp_model.Domain.from_intervals(
-            [[a, min(b, far)] for fits in task.fits.values() for a, b in fits if a <= far]
+        at = model.new_int_var_from_domain(
+            _domain([span for fits in task.fits.values() for span in fits], far), f"s{i}"
         )
-        at = model.new_int_var_from_domain(everywhere, f"s{i}")
-        mine: dict[int, Any] = {}
-        for t, fits in task.fits.items():
-            if len(task.fits) == 1:
-                mine[t] = model.new_constant(1)
-                spans[t].append((i, model.new_fixed_size_interval_var(at, task.size, f"i{i}")))
-                continue
-            here = model.new_bool_var(f"t{i}_{t}")
-            mine[t] = here
-            own = cp_model.Domain.from_intervals([[a, min(b, far)] for a, b in fits if a <= far])
-            model.add_linear_expression_in_domain(at, own).only_enforce_if(here)
-            spans[t].append((i, model.new_optional_fixed_size_interval_var(at, task.size, here, f"i{i}_{t}")))
+        mine = _technicians(made, i, task, at, far)
         if len(mine) > 1:
             model.add_exactly_one(mine.values())
             every.append(model.new_fixed_size_interval_var(at, task.size, f"e{i}"))
         for other, lag in task.after:
-            model.add(at >= start[other] + grid.tasks[other].size + lag)
+            model.add(at >= made.start[other] + grid.tasks[other].size + lag)
         if task.holds:
             fixtures.setdefault(task.holds, []).append(model.new_fixed_size_interval_var(at, task.held, f"h{i}"))
-        start.append(at)
-        who.append(mine)
-    for intervals in spans:
+        made.start.append(at)
+        made.who.append(mine)
+    for intervals in made.spans:
         model.add_no_overlap([interval for _, interval in intervals])
     if len(grid.windows) > 1 and len(every) == len(grid.tasks):
         model.add_cumulative(every, [1] * len(every), len(grid.windows))
@@ -187,7 +175,27 @@ def _model(grid: Grid, far: int) -> _Model:
         count = grid.bench.fixtures[fixture]
         if count < len(held):
             model.add_cumulative(held, [1] * len(held), count)
-    return _Model(model, start, who, spans)
+    return made
+
+
+def _domain(spans: Sequence[tuple[int, int]], far: int) -> Any:
+    """Where a start may lie, up to a minute."""
+    return cp_model.Domain.from_intervals([[a, min(b, far)] for a, b in spans if a <= far])
+
+
+def _technicians(made: _Model, i: int, task: Task, at: Any, far: int) -> dict[int, Any]:
+    """Who may do a task, each with the truth that it is he; its intervals go to their days."""
+    if len(task.fits) == 1:
+        (only,) = task.fits
+        made.spans[only].append((i, made.model.new_fixed_size_interval_var(at, task.size, f"i{i}")))
+        return {only: made.model.new_constant(1)}
+    mine: dict[int, Any] = {}
+    for t, fits in task.fits.items():
+        mine[t] = here = made.model.new_bool_var(f"t{i}_{t}")
+        made.model.add_linear_expression_in_domain(at, _domain(fits, far)).only_enforce_if(here)
+        interval = made.model.new_optional_fixed_size_interval_var(at, task.size, here, f"i{i}_{t}")
+        made.spans[t].append((i, interval))
+    return mine
 
 
 def _lateness(grid: Grid, made: _Model, far: int) -> tuple[Any, int]:

@@ -1,0 +1,147 @@
+"""A whole instrument record out of the database as one document."""
+
+import base64
+from dataclasses import asdict
+from typing import Any
+
+from deft_bench.core.instrument import to_fields
+from deft_bench.formats.record.schema import FORMAT, VERSION
+from deft_bench.store import (
+    boards,
+    estimates,
+    instruments,
+    jobs,
+    notes,
+    order_ticks,
+    polish,
+    refrets,
+    rod_turns,
+    setups,
+    sheets,
+    surveys,
+)
+from deft_bench.store.database import Connection
+
+
+def export_record(db: Connection, instrument_id: int) -> dict[str, Any]:
+    """The whole record of an instrument: specification and its history, jobs, surveys with every reading, plans, notes.
+
+    Raises KeyError when there is none.
+    """
+    instrument = instruments.get(db, instrument_id)
+    all_jobs = sorted(jobs.of_instrument(db, instrument_id), key=lambda job: job.id)
+    all_surveys = sorted(surveys.of_instrument(db, instrument_id, limit=-1), key=lambda survey: survey.id)
+    job_uids = {job.id: job.uid for job in all_jobs}
+    survey_uids = {survey.id: survey.uid for survey in all_surveys}
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "uid": instrument.uid,
+        "created_at": instrument.created_at,
+        "retired_at": instrument.retired_at,
+        "project": instrument.project,
+        "spec": to_fields(instrument.spec),
+        "revisions": [{"replaced_at": at, "spec": spec} for at, spec in instruments.revisions(db, instrument_id)],
+        "jobs": [_job(db, job, survey_uids) for job in all_jobs],
+        "surveys": [_survey(db, survey, job_uids) for survey in all_surveys],
+        "setup_plans": _saves(setups.plans(db, instrument_id)),
+        "board_plans": _saves(boards.plans(db, instrument_id)),
+        "board_ticks": [
+            {"line": line, "fret": fret, "place_um": place, "at": at}
+            for (line, fret), (place, at) in boards.ticks(db, instrument_id).items()
+        ],
+        "rod_turns": [
+            {"uid": turn.uid, "at": turn.at, "turns_64": turn.turns_64, "slack": turn.slack, "note": turn.note}
+            for turn in rod_turns.of_instrument(db, instrument_id)
+        ],
+        "pins": [_note(db, note, job_uids) for note in reversed(notes.of_instrument(db, instrument_id, limit=-1))],
+    }
+
+
+def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str, Any]:
+    plans = [
+        {
+            "uid": plan.uid,
+            "survey": survey_uids[plan.survey_id],
+            "accepted_at": plan.accepted_at,
+            "done_at": plan.done_at,
+            "inputs": {**plan.inputs, "school": plan.inputs.get("school", "full")},
+            "outcome": plan.outcome,
+            "removed_um": {str(fret): um for fret, um in jobs.removed_by(db, plan.id).items()},
+            "replaced_frets": jobs.replaced_by(db, plan.id),
+        }
+        for plan in jobs.plans(db, job.id)
+    ]
+    kept = ("uid", "kind", "opened_at", "promised_on", "closed_at", "nut", "seated", "override_note", "note", "weight")
+    return {name: getattr(job, name) for name in kept} | {
+        "plans": plans,
+        "refret_plans": _saves(refrets.plans(db, job.id)),
+        "sheet_plans": _saves(sheets.plans(db, job.id)),
+        "estimates": [asdict(one) for one in estimates.accepted(db, job.id)],
+        "sheet_events": [asdict(event) for event in sheets.events(db, job.id)],
+        "sheet_ticks": [{"step": step, "fret": fret, "at": at} for step, fret, at in sheets.all_ticks(db, job.id)],
+        "setups": [
+            {"accepted_at": one.accepted_at, "inputs": one.inputs, "target": one.target}
+            for one in setups.accepted(db, job.id)
+        ],
+        "fitted": [{"fret": fret, "at": at} for fret, at in refrets.fitted(db, job.id).items()],
+        "order": [{"step": step, "at": at, "note": note} for step, (at, note) in order_ticks.ticks(db, job.id).items()],
+        "polished": [{"kind": kind, "grit": grit, "at": at} for (kind, grit), at in polish.done(db, job.id).items()],
+    }
+
+
+def _saves(found: list[tuple[str, dict[str, Any]]]) -> list[dict[str, Any]]:
+    return [{"saved_at": at, "plan": plan} for at, plan in found]
+
+
+def _survey(db: Connection, survey: surveys.Survey, job_uids: dict[int, str]) -> dict[str, Any]:
+    history = surveys.history(db, survey.id)
+    place = {reading.id: i for i, reading in enumerate(history)}
+    head = survey.head
+    return {
+        "uid": survey.uid,
+        "job": job_uids[survey.job_id] if survey.job_id else None,
+        "taken_at": survey.taken_at,
+        "frets": survey.frets,
+        "kind": head.kind,
+        "stage": head.stage,
+        "method": head.method,
+        "surface": head.surface,
+        "tool": head.tool,
+        "resolution_um": head.resolution_um,
+        "string_state": head.string_state,
+        "temperature_c": head.temperature_c,
+        "humidity": head.humidity,
+        "order": head.order,
+        "note": head.note,
+        "strings": head.strings,
+        "at_frets": list(head.at_frets),
+        "sounded": [asdict(note) for note in surveys.sounded(db, survey.id)],
+        "readings": [
+            {
+                "lane": reading.lane,
+                "fret": reading.fret,
+                "value_um": reading.value_um,
+                "typed": reading.typed,
+                "at": reading.at,
+                "replaces": None if reading.replaces is None else place[reading.replaces],
+            }
+            for reading in history
+        ],
+    }
+
+
+def _note(db: Connection, note: notes.Note, job_uids: dict[int, str]) -> dict[str, Any]:
+    photo = None
+    if note.photo_id is not None:
+        photo = base64.b64encode(notes.photo(db, note.photo_id).jpeg).decode("ascii")
+    return {
+        "uid": note.uid,
+        "job": job_uids[note.job_id] if note.job_id else None,
+        "fret": note.fret,
+        "lane": note.lane,
+        "note": note.text,
+        "at": note.at,
+        "settled_at": note.settled_at,
+        "photo_jpeg": photo,
+    }
