@@ -14,6 +14,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from deft_bench.bench.stock_sheet import take_in_stock
 from deft_bench.core.frets.cut_list import CutListError, cut_list
 from deft_bench.core.frets.wire import read_pieces, write_pieces
 from deft_bench.core.work.pace import pace
@@ -191,6 +192,12 @@ def test_a_count_sheet_and_a_csv_go_out_and_in(bench: Bench, demo: Connection) -
         "name;have;kind;unit;pieces\nBoard oil;99,5;finish;ml;\n=Sum;3;other;piece;\nFret wire, Medium;;wire;pieces;2 ×"
         " 305 mm\nNew wire;;wire;pieces;1 × 305\nBad;x;glue;g;\nBoard oil;1;finish;ml;\nOdd;1;ufo;g;\n"
     )
+    before = list(demo.iterdump())
+    with pytest.MonkeyPatch.context() as broken:
+        broken.setattr(stock, "count", lambda *_: 1 / 0)
+        with pytest.raises(ZeroDivisionError):
+            take_in_stock(demo, [line for line in read_stock(mixed) if not line.problem], "2026-08-24T09:00:00Z")
+    assert list(demo.iterdump()) == before  # a sheet that fails half way has entered nothing
     refused = bench.post("/stock/csv", {"sheet": mixed})
     assert refused.status_code == 422
     said = words(refused.text)

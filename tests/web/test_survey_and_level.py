@@ -245,7 +245,10 @@ def test_the_whole_job(bench: Bench, demo: Connection) -> None:
     assert "out or protected" in bench.post(f"{level}/accept", sent).text
     assert jobs.get(demo, job.id).nut == "in_place"
     read(bench, between, "bass", 5, "0.01", surveys.readings(demo, between)["bass", 5].id)
-    assert "A reading has changed" in bench.post(f"{level}/accept", {**sent, "nut": "out"}).text
+    refused = bench.post(f"{level}/accept", {**sent, "nut": "out"}).text
+    assert "A reading has changed" in refused
+    assert 'value="out" checked' in refused  # the choice stays on the page, and is not recorded
+    assert jobs.get(demo, job.id).nut == "in_place"
     sent = shown(bench.get(level)) | {"nut": "out"}
     assert "Level to the dashed line" in bench.post(f"{level}/accept", sent).text
     assert "Level to the dashed line" in bench.post(f"{level}/accept", sent).text  # the same accept twice

@@ -1,6 +1,5 @@
 """Tools with their record: what was done to each, and how long it has worked since."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 from deft_bench.core.work.job_sheet import Event, records
@@ -73,8 +72,3 @@ def worked_since(db: Connection, since: str, limit: int = 2000) -> list[Worked]:
         minutes = records([*events, Event(row["step"], "finished", row["at"])])[row["step"]].minutes
         found.append(Worked(row["step"], row["at"], minutes))
     return found
-
-
-def of_name(found: list[Tool]) -> Mapping[str, Tool]:
-    """Tools by their name in small letters."""
-    return {tool.name.lower(): tool for tool in found}

@@ -5,7 +5,6 @@ Machine frame: x along the board toward the saddle, y across with treble positiv
 """
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -190,8 +189,3 @@ def _along(
         x, y = one[0] + (other[0] - one[0]) * share, one[1] + (other[1] - one[1]) * share
         points.append((x, y, -depth - sagitta(radius, 2 * abs(y))))
     return points
-
-
-def holder_gap(points: Sequence[tuple[float, float, float]], reach_mm: float) -> float:
-    """Least height of the holder over the crown on a pass, mm."""
-    return reach_mm + min(z for _, _, z in points)

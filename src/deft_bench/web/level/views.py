@@ -5,6 +5,7 @@ from typing import Any
 from flask import Blueprint, flash, jsonify, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.level_acceptance import NUT_STATES, accept_level, carried_out, fingerprint
 from deft_bench.bench.level_planning import (
     Planning,
     beam_paths,
@@ -12,9 +13,8 @@ from deft_bench.bench.level_planning import (
     height_surveys,
     make_plan,
     read_choices,
-    records,
 )
-from deft_bench.bench.survey_results import after_gate, facts_of, planned_drops, shown_band, survey_results
+from deft_bench.bench.survey_results import facts_of, planned_drops, shown_band, survey_results
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.fall_away_tape import fall_by_first_fret
 from deft_bench.core.frets.heights import Heights
@@ -31,7 +31,6 @@ screen = Blueprint(
     "level", __name__, template_folder="templates", static_folder="static", static_url_path="/level/static"
 )
 
-NUT = {"in_place": "in place", "out": "out", "protected": "protected"}
 WARN_MM = 0.10
 TAPE = ("tape_fret", "tape_layers", "beam_layers", "tape_um", "first_cut")
 
@@ -40,17 +39,6 @@ def _job_of(job_id: int) -> tuple[jobs.Job, instruments.Instrument]:
     with or_404():
         job = jobs.get(db(), job_id)
         return job, instruments.get(db(), job.instrument_id)
-
-
-def _gate(job: jobs.Job, instrument: instruments.Instrument) -> tuple[jobs.AcceptedPlan, LevelGate] | None:
-    """The plan that was carried out and how the survey after it judges, when there is one."""
-    plan = next((p for p in reversed(jobs.plans(db(), job.id)) if p.done_at and p.outcome["kind"] == "level"), None)
-    if plan is None:
-        return None
-    after = [survey for survey in height_surveys(db(), job) if survey.id > plan.survey_id]
-    return (
-        (plan, after_gate(settings(), plan, survey_results(db(), settings(), after[-1], instrument))) if after else None
-    )
 
 
 @screen.get("/jobs/<int:job_id>/level")
@@ -68,7 +56,7 @@ def show(job_id: int) -> str | Response:
     if accepted is not None and accepted.done_at and heights[-1].id <= accepted.survey_id:
         flash("That plan is carried out: survey again before the next call.")
         return redirect(url_for("surveys.next_of", job_id=job_id))
-    gate = _gate(job, instrument)
+    gate = carried_out(db(), settings(), job, instrument)
     choices = read_choices(settings(), request.args, heights[-1].frets)
     if gate is not None and not choices.fall_drop_um and "fall_drop" not in request.args:
         # what is left is planned toward the shape that was asked for
@@ -184,7 +172,8 @@ def _page(
             facts_of(db(), settings(), job, instrument).moved if accepted is not None and not accepted.done_at else ""
         ),
         short_unit=short_unit(display()),
-        nut_states=NUT,
+        nut_states=NUT_STATES,
+        nut=request.args.get("nut", job.nut),
         beam=beam_paths(db(), instrument),
         warn_mm=WARN_MM,
     )
@@ -210,56 +199,21 @@ def request_json(job_id: int) -> Response:
 @screen.post("/jobs/<int:job_id>/level/accept")
 def accept(job_id: int) -> Response:
     """Accept the plan as shown. Refused when a gate is in the way or a reading has changed since the page was made."""
-    job, instrument = _job_of(job_id)
+    job, _ = _job_of(job_id)
     heights = height_surveys(db(), job)
     if not heights:
         return redirect(url_for("surveys.next_of", job_id=job_id))
     choices = read_choices(settings(), request.form, heights[-1].frets)
-    asked: dict[str, Any] = choices.query(change=True)
-    back = redirect(url_for(".show", job_id=job_id, **asked))
-    nut = request.form.get("nut", job.nut)
-    if nut in NUT and nut != job.nut:
-        jobs.set_nut(db(), job_id, nut)
-        job = jobs.get(db(), job_id)
-    gate = _gate(job, instrument)
-    carried = planned_drops(gate[0]) if gate else None
-    try:
-        planning = make_plan(
-            db(),
-            settings(),
-            job,
-            instrument,
-            survey_results(db(), settings(), heights[-1], instrument),
-            choices,
-            carried,
-        )
-    except ValueError as error:
-        flash(f"Too little is read for a plan: {error}.")
-        return back
-    shown = request.form.get("shown", "")
-    if choices.errors:
-        flash(" ".join(choices.errors.values()))
-    elif shown != fingerprint(planning):
-        flash("A reading has changed since this page was made: here are the figures as they are now.")
-    elif not planning.straight.passes:
-        flash("The neck is not straight: straighten it and survey again, or say why it is levelled as it lies.")
-    elif planning.stale:
-        flash(planning.call.say)
-    elif planning.call.do in ("check_seating", "reseat"):
-        flash("Check the seating first, and say that the frets are home.")
-    elif planning.kind == "level" and choices.school == "full" and job.nut == "in_place":
-        flash("Say whether the nut is out or protected: a full-length beam files a nut that is in place.")
-    else:
-        jobs.accept_plan(db(), job_id, heights[-1].id, stamp(), *records(planning, instrument, job))
+    nut, shown = request.form.get("nut", ""), request.form.get("shown", "")
+    refused = accept_level(db(), settings(), job_id, choices, nut, shown, stamp())
+    if not refused:
         return redirect(url_for(".show", job_id=job_id))
-    return back
+    flash(refused)
+    asked: dict[str, Any] = choices.query(change=True) | ({"nut": nut} if nut in NUT_STATES else {})
+    return redirect(url_for(".show", job_id=job_id, **asked))
 
 
-@screen.app_template_filter("fingerprint")
-def fingerprint(planning: Planning) -> str:
-    """What a page showed, so that accepting it later can tell whether the figures are still those."""
-    chosen = planning.chosen
-    return f"{planning.base.survey.id}:{chosen.lift}:{round(chosen.total_mm * 1e6)}:{round(chosen.worst_mm * 1e6)}"
+screen.add_app_template_filter(fingerprint)
 
 
 @screen.get("/jobs/<int:job_id>/level/tape")

@@ -12,6 +12,7 @@ from werkzeug.wrappers import Response
 from deft_bench.bench.scheduling import on_bench
 from deft_bench.bench.sheet_state import catalogue, tool_states
 from deft_bench.bench.stock_outlook import StockOutlook, stock_outlook
+from deft_bench.bench.stock_sheet import known_lines, take_in_stock
 from deft_bench.core.frets.wire import read_pieces, write_pieces
 from deft_bench.core.work.stock import KINDS, WHY, Aging, aging, amount
 from deft_bench.core.work.tools import CARES
@@ -315,54 +316,15 @@ def take_in() -> str | tuple[str, int] | Response:
     text, lines = "", list[StockLine]()
     if request.method == "POST":
         text = request.form.get("sheet", "")[:200_000]
-        there = {one.name.lower(): one for one in stock.items(db())}
-        lines = [_checked(line, there) for line in read_stock(text)]
+        lines = known_lines(db(), read_stock(text))
         good = [line for line in lines if not line.problem]
         if good and ("anyway" in request.form or len(good) == len(lines)):
-            changed = _store(good, there)
+            changed = take_in_stock(db(), good, stamp())
             flash(f"{len(good)} lines taken in, {changed} lines written into the ledger.")
             return redirect(url_for(".show"))
     wrong = [line for line in lines if line.problem]
     html = render_template("stock/csv.html", section="stock", text=text, wrong=wrong, good=len(lines) - len(wrong))
     return (html, 422) if wrong else html
-
-
-def _checked(line: StockLine, there: dict[str, stock.Item]) -> StockLine:
-    known = there.get(line.name.lower())
-    if line.problem or (line.kind == "wire") == (known is not None and known.wire_id is not None):
-        return line
-    why = (
-        "a new wire is entered on the Refret screen, with its sizes"
-        if line.kind == "wire"
-        else f"“{line.name}” is a wire"
-    )
-    return StockLine(line.number, line.name, problem=why)
-
-
-def _store(lines: list[StockLine], there: dict[str, stock.Item]) -> int:
-    """Enter the items, then what was counted; returns how many lines the ledger took."""
-    counted: dict[int, float] = {}
-    changed = 0
-    for line in lines:
-        known = there.get(line.name.lower())
-        least = line.least if line.least is not None else known.least if known else 0.0
-        if known is not None and known.wire_id is not None:
-            stock.put(db(), known.name, known.kind, known.unit, least, line.note or known.note)
-            if line.pieces_um is not None and sorted(line.pieces_um) != sorted(known.pieces_um):
-                stock.count_pieces(db(), known.id, line.pieces_um, stamp())
-                changed += 1
-            continue
-        item_id = stock.put(
-            db(),
-            known.name if known else line.name,
-            line.kind,
-            line.unit,
-            least,
-            line.note or (known.note if known else ""),
-        )
-        if line.have is not None:
-            counted[item_id] = line.have
-    return changed + stock.count(db(), counted, stamp(), "CSV")
 
 
 @screen.route("/tools", methods=["GET", "POST"])
