@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 RUN := .venv/bin/deft-bench
 
-.PHONY: demo test check stats bench vendor lock screenshots clean
+.PHONY: demo test check quick stats bench vendor lock schema screenshots clean
 
 .venv/ready-run: requirements.lock pyproject.toml scripts/setup.sh
 	sh scripts/setup.sh run
@@ -17,12 +17,17 @@ test: .venv/ready-dev          ## set up, then lint, types, layers and every tes
 	sh scripts/chromium.sh
 	$(MAKE) --no-print-directory check
 
-check:
+check: quick                   ## everything that `make test` checks, without the set-up
+	$(PY) -m pytest
+
+quick:                         ## lint, format, templates, complexity, types, layers, docs/schema.md
 	$(PY) -m ruff check .
 	$(PY) -m ruff format --check .
+	$(PY) -m djlint --quiet --lint src
+	$(PY) scripts/complexity.py
 	$(PY) -m mypy
 	.venv/bin/lint-imports --no-cache
-	$(PY) -m pytest
+	$(PY) scripts/schema.py --check
 
 stats:                         ## lines of product code and test code, and their ratio
 	@python3 scripts/stats.py
@@ -32,6 +37,9 @@ bench: .venv/ready-dev         ## ratios against a reference run in the same pro
 
 vendor:                        ## refresh static/vendor from the npm registry (needs npm)
 	sh scripts/vendor.sh
+
+schema:                        ## write docs/schema.md from the migrations again
+	$(PY) scripts/schema.py
 
 lock:                          ## re-resolve the pinned dependencies (needs uv)
 	sh scripts/lock.sh

@@ -5,6 +5,7 @@ import os
 import sys
 from collections.abc import Sequence
 from datetime import UTC, date, datetime
+from importlib.metadata import version
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, NoReturn
@@ -23,6 +24,7 @@ def main(argv: Sequence[str] | None = None) -> int:
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="deft-bench", description="A bench companion for fretwork and setup.")
+    parser.add_argument("--version", action="version", version=f"deft-bench {version('deft-bench')}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     calc = commands.add_parser("calc", help="answer one calculation: JSON on standard input, JSON on standard output")
@@ -36,7 +38,7 @@ def _parser() -> argparse.ArgumentParser:
     serve.set_defaults(run=_serve)
 
     demo = commands.add_parser("demo", help="start the application on the demo bench, made once and then kept")
-    _serving(demo, Path("var/demo/deft-bench.sqlite3"))
+    _serving(demo, data_folder() / "demo" / "deft-bench.sqlite3")
     demo.add_argument("--fresh", action="store_true", help="put the demo bench back to how it began")
     demo.add_argument("--day", type=date.fromisoformat, help="make it as it stands on this day (default: today)")
     demo.add_argument("--only-make", action="store_true", help="make the data and do not start the application")
@@ -97,8 +99,13 @@ def data_file() -> Path:
     named = os.environ.get("DEFT_BENCH_DATABASE")
     if named:
         return Path(named)
+    return data_folder() / "deft-bench.sqlite3"
+
+
+def data_folder() -> Path:
+    """The user's data folder of this application, after the XDG Base Directory Specification."""
     base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
-    return Path(base) / "deft-bench" / "deft-bench.sqlite3"
+    return Path(base) / "deft-bench"
 
 
 def _calc(args: argparse.Namespace) -> int:

@@ -5,17 +5,10 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
+from browsing import ARGS
+
 # what is waited for comes at once on a free machine; a busy one is no fault of the program
 expect.set_options(timeout=30_000)
-
-ARGS = [
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-    "--no-first-run",
-]
 
 
 @pytest.fixture(scope="session")

@@ -11,8 +11,8 @@ from pathlib import Path
 import pytest
 from PIL import Image
 from playwright.sync_api import Browser, Page, expect
-from test_flow import press, tab_to
 
+from browsing import press, tab_to
 from deft_bench.core.board.plan import starting_plan
 from deft_bench.core.board.rules import rule_of
 from deft_bench.core.instrument import STARTING

@@ -8,28 +8,12 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
+from browsing import press, tab_to
 from deft_bench.store import instruments, jobs, surveys
 from deft_bench.store.database import connect
 from harness import Server
 
 FRETS = 12
-
-
-def tab_to(page: Page, selector: str) -> None:
-    """Press Tab until the element has the focus."""
-    target = page.locator(selector).first
-    expect(target).to_be_visible()
-    for _ in range(120):
-        if target.evaluate("element => element === document.activeElement"):
-            return
-        page.keyboard.press("Tab")
-    raise AssertionError(f"{selector} cannot be reached with Tab")
-
-
-def press(page: Page, selector: str) -> None:
-    """Go to a link or button with Tab and press Enter."""
-    tab_to(page, selector)
-    page.keyboard.press("Enter")
 
 
 def read_survey(page: Page, gaps: dict[tuple[str, int], str], usual: str = "0.02") -> None:

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, Playwright, expect
 
-from conftest import ARGS
+from browsing import ARGS
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.strings.assembled import target_of, target_record
 from deft_bench.core.strings.notes import note_hz
@@ -151,7 +151,7 @@ def steady(hz: float, rate: int = 48_000, seconds: float = 20.0) -> bytes:
     partials = ((1, 0.4), (2, 0.25), (3, 0.15), (4, 0.08), (5, 0.05))
     stiff = 8e-5
     base = hz / np.sqrt(1 + stiff)
-    return wav(sum(a * np.sin(2 * np.pi * n * base * np.sqrt(1 + stiff * n * n) * t) for n, a in partials), rate)  # type: ignore[arg-type]
+    return wav(sum(a * np.sin(2 * np.pi * n * base * np.sqrt(1 + stiff * n * n) * t) for n, a in partials), rate)
 
 
 def test_notes_through_a_microphone_are_stored_within_a_cent(

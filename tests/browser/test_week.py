@@ -14,6 +14,7 @@ import pytest
 from playwright.sync_api import Page, expect
 from waitress import create_server
 
+from deft_bench.core.work.job_sheet import Event
 from deft_bench.store import instruments, jobs, schedules, sheets, stock
 from deft_bench.store.database import connect
 from deft_bench.web import create_app
@@ -121,7 +122,7 @@ def test_frets_are_ticked_by_key_with_a_pace_and_a_timer_outlives_the_reload(pag
     with closing(connect(clocked.database)) as db:
         job = jobs.open_of(db, [CURLEW])[CURLEW]
         for code in ("before_survey", "estimate", "strings_off", "straight", "survey", "reseat"):
-            sheets.add(db, job.id, sheets.Event(code, "finished", "2026-08-24T09:00:00.000Z", "a test"))
+            sheets.add(db, job.id, Event(code, "finished", "2026-08-24T09:00:00.000Z", "a test"))
     address = f"{clocked.url}/jobs/{job.id}/sheet"
     page.goto(address)
     expect(page.locator("#timers")).to_contain_text("Rest at the bench's humidity")

@@ -182,7 +182,8 @@ def test_each_failing_geometry_is_said(
     rule = RULE if code == "rule_coarse" else [RuleStep(2000, 0.2)]
     found = {(check.code, check.level): check for check in board_checks(spec, plan, plan_view(spec, plan), rule)}
     assert (code, level) in found
-    assert any(character.isdigit() for character in found[code, level].say)
+    said = next(check.say for (name, how), check in found.items() if (name, how) == (code, level))
+    assert any(character.isdigit() for character in said)
 
 
 REFUSED: list[tuple[dict[str, object], dict[str, object], str]] = [
@@ -336,8 +337,8 @@ def test_the_mill_stays_in_its_slot_and_above_its_floor(
     board: tuple[Spec, BoardPlan], follow: str, step: int, bit: int
 ) -> None:
     spec, plan = board
-    school = "follow_radius" if follow == "radius" else "flat_before_radius"
-    plan = replace(plan, school=school, machine_follow=follow, pass_um=step, bit_um=bit, bit_reach_um=12_000)
+    plan = replace(plan, school="follow_radius" if follow == "radius" else "flat_before_radius")
+    plan = replace(plan, machine_follow=follow, pass_um=step, bit_um=bit, bit_reach_um=12_000)
     view = plan_view(spec, plan)
     refused = machine_problems(spec, plan, view)
     assert ("bit_um" in refused) == (bit > plan.kerf_um)

@@ -125,19 +125,19 @@ def test_every_set_that_pays_is_listed_and_no_other(lanes: list[list[float | Non
 
 
 def test_reference_plan() -> None:
-    plan = plan_level(asked({"middle": REFERENCE}))
+    plan = plan_level(asked({"middle": [*REFERENCE]}))
     assert (round(plan.level_all.total_mm, 4), round(plan.level_all.worst_mm, 4)) == (0.8054, 0.1286)
     assert [option.lift for option in plan.options] == [(9,), ()]
     lifted = plan.options[0]
     assert (round(lifted.total_mm, 4), round(lifted.worst_mm, 4)) == (0.18, 0.06)
     assert lifted.raise_mm[9] == pytest.approx(0.09)
-    assert round(plan_level(asked({"middle": REFERENCE}, objective="least_worst")).level_all.worst_mm, 4) == 0.1218
+    assert round(plan_level(asked({"middle": [*REFERENCE]}, objective="least_worst")).level_all.worst_mm, 4) == 0.1218
 
 
 @given(st.lists(heights, min_size=5, max_size=22), st.floats(-0.3, 0.3), st.floats(-0.001, 0.001))
 def test_the_straight_reference_does_not_matter(read: list[float], lift: float, tilt: float) -> None:
     xs = fret_positions(628, len(read))
-    here = plan_level(asked({"middle": list(read)})).level_all
+    here = plan_level(asked({"middle": [*read]})).level_all
     there = plan_level(asked({"middle": [h + lift + tilt * x for x, h in zip(xs, read, strict=True)]})).level_all
     assert there.total_mm == pytest.approx(here.total_mm, abs=1e-7)
 
@@ -145,11 +145,14 @@ def test_the_straight_reference_does_not_matter(read: list[float], lift: float, 
 @given(st.lists(heights, min_size=6, max_size=22), st.data())
 def test_leaving_a_fret_out_never_costs_metal_and_a_planned_drop_is_cut(read: list[float], data: st.DataObject) -> None:
     out = data.draw(st.integers(1, len(read)))
-    whole, less = plan_level(asked({"middle": read})), plan_level(asked({"middle": read}, left_out=frozenset({out})))
+    whole, less = (
+        plan_level(asked({"middle": [*read]})),
+        plan_level(asked({"middle": [*read]}, left_out=frozenset({out}))),
+    )
     assert less.level_all.total_mm <= whole.level_all.total_mm + 1e-9
     assert less.level_all.lanes["middle"].removal_mm[out - 1] is None
     drops = Fall(max(1, len(read) - 4), 0.1).drops(fret_positions(628, len(read)))
-    plan = plan_level(asked({"middle": read}, drops_mm=tuple(drops)))
+    plan = plan_level(asked({"middle": [*read]}, drops_mm=tuple(drops)))
     after = [h - (off or 0) for h, off in zip(read, plan.level_all.lanes["middle"].removal_mm, strict=True)]
     assert level_gate(fret_positions(628, len(read)), {"middle": after}, drops, rock_mm=0.02).passes
     assert (

@@ -143,7 +143,7 @@ def test_no_schedule_breaks_a_demand(seed: int, tried: bool) -> None:
     chance = random.Random(seed)
     jobs = []
     for j in range(chance.randint(1, 4)):
-        steps = []
+        steps: list[Step] = []
         for s in range(chance.randint(1, 5)):
             after = tuple(k for k in range(s) if steps[k].wait)
             steps.append(

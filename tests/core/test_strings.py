@@ -432,7 +432,7 @@ def test_the_feeler_stack_is_the_fewest_blades_that_do_not_lie_under(height: flo
 
 
 def test_saddles_their_cut_their_travel_and_the_neck_beneath() -> None:
-    assert pocket_shim([SaddleMove(0, -1.0)], 75, 250).thickness_mm == pytest.approx(0.300)  # type: ignore[union-attr]
+    assert pocket_shim([SaddleMove(0, -1.0)], 75, 250).thickness_mm == pytest.approx(0.300)
     topped = pocket_shim([SaddleMove(0, 0.2), SaddleMove(0, 1.0)], 75, 250)
     assert topped is not None
     assert (topped.at, topped.or_else) == ("mouth", "deepen the pocket")
@@ -626,7 +626,7 @@ def test_the_steps_of_a_setup_hold_their_gates_in_order() -> None:
         },
         {"closed": True},
     ):
-        facts = replace(facts, **change)  # type: ignore[arg-type]
+        facts = replace(facts, **change)
         seen.append(setup_now(facts)[0])
     assert seen == ["intake", "solve", "relief", "nut", "saddle", "intonation", "buzz", "after", "closed"]
     states = [step.state for step in setup_steps(replace(facts, closed=False))]

@@ -2,6 +2,7 @@
 
 import re
 from dataclasses import replace
+from typing import Literal
 
 import pytest
 from hypothesis import given
@@ -113,7 +114,9 @@ def test_how_lengths_are_written() -> None:
     st.sampled_from([16, 64, None]),
     st.none() | st.integers(200, 2_000),
 )
-def test_settings_come_back_from_their_texts(rock: int, system: str, inches: int | None, least: int | None) -> None:
+def test_settings_come_back_from_their_texts(
+    rock: int, system: Literal["mm", "in"], inches: int | None, least: int | None
+) -> None:
     chosen = replace(
         ShopSettings(), rock_um=rock, system=system, inches=inches, least_height_um=least, rate_per_hour=52.5
     )

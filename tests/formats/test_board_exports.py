@@ -17,6 +17,7 @@ from ezdxf.filemanagement import readfile
 
 from deft_bench.cli import main
 from deft_bench.core.board.arch import arch
+from deft_bench.core.board.fret_lines import FretLine
 from deft_bench.core.board.plan import starting_plan
 from deft_bench.core.board.rules import rule_of
 from deft_bench.core.board.slotting import MachineError
@@ -105,7 +106,7 @@ def test_the_program_cuts_every_slot_where_the_layout_puts_it(spec, units: str, 
         )
 
 
-def _off(point: tuple[float, float], line) -> float:  # type: ignore[no-untyped-def]
+def _off(point: tuple[float, float], line: FretLine) -> float:
     (x1, y1), (x2, y2) = line.bass_edge, line.treble_edge
     return abs((x2 - x1) * (y1 - point[1]) - (x1 - point[0]) * (y2 - y1)) / line.length_mm
 

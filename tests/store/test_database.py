@@ -220,7 +220,7 @@ def test_fresh_keeps_the_demo_that_was_there_and_refuses_a_bench_of_ones_own(
             assert "in use: stop the server first" in capsys.readouterr().err
     assert verify(demo_path)["instruments"] == 15
     assert main(["demo", "--fresh", "--only-make", "--day", "2026-08-24", "--database", str(demo_path)]) == 0
-    kept = Path(re.search(r"kept as (\S+)", capsys.readouterr().out)[1])  # type: ignore[index]
+    kept = Path(re.search(r"kept as (\S+)", capsys.readouterr().out)[1])
     assert verify(kept)["instruments"] == 15
     assert verify(demo_path)["instruments"] == 14
 

@@ -221,10 +221,10 @@ def test_named_frets_write_to_named_frets(bench: Bench, demo: Connection, order:
     # without a script the page itself says where the cursor is, after every reading and every reload
     for count in range(len(named) + 2):
         text = bench.get(where)
-        lane, fret = (re.search(rf'name="{name}" value="([^"]*)"', text)[1] for name in ("lane", "fret"))  # type: ignore[index]
+        lane, fret = (re.search(rf'name="{name}" value="([^"]*)"', text)[1] for name in ("lane", "fret"))
         assert (lane, int(fret)) in named
         assert f'data-say="read">{min(count, 6)}</strong> of 6 read' in text
-        expects = re.search(r'name="expects" value="([^"]*)"', text)[1]  # type: ignore[index]
+        expects = re.search(r'name="expects" value="([^"]*)"', text)[1]
         sent = {"lane": lane, "fret": fret, "reading": f"0.{20 + count}", "token": f"t{count}", "expects": expects}
         bench.post(f"{where}/readings", sent)
     # a correction at a place that is not named is refused, and so is a sheet's

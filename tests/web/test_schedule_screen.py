@@ -256,7 +256,12 @@ def test_plans_are_made_one_at_a_time_and_a_second_request_joins_the_first(
 
     join = Planner.plan
     monkeypatch.setattr(scheduling, "plan_bench", slow)
-    monkeypatch.setattr(Planner, "plan", lambda self, key, make: (asking.release(), join(self, key, make))[1])
+
+    def joined(self: Planner, *asked: Any) -> Any:
+        asking.release()
+        return join(self, *asked)
+
+    monkeypatch.setattr(Planner, "plan", joined)
     with ThreadPoolExecutor(6) as pool:
         asked = [pool.submit(lambda: Bench(app.test_client()).post("/schedule/plan").text) for _ in range(6)]
         assert inside.wait(60)

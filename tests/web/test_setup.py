@@ -5,7 +5,9 @@ is kept.
 import io
 import json
 import re
+from collections.abc import Callable
 from dataclasses import replace
+from typing import Any
 
 import pdfplumber
 import pytest
@@ -51,7 +53,8 @@ def accept(bench: Bench, survey: int, lane: str, fret: int, reading: str, code: 
         headers={"Accept": "application/json"},
     )
     assert answer.status_code == code, answer.text
-    return dict(answer.json)
+    found: dict[str, object] = json.loads(answer.data)
+    return found
 
 
 def job_of(db: Connection, instrument: int) -> jobs.Job:
@@ -352,7 +355,7 @@ def test_a_record_with_its_setups_comes_back_and_a_spoilt_one_does_not(bench: Be
     again = export_record(demo, copy)
     assert [job["setups"] for job in again["jobs"]] == [job["setups"] for job in record["jobs"]]
     assert again["setup_plans"] == record["setup_plans"]
-    for spoil, line in (
+    spoilt: tuple[tuple[Callable[[dict[str, Any]], object], str], ...] = (
         (lambda r: r["setup_plans"][0]["plan"]["strings"].pop(), "setup_plans[0].plan: its strings"),
         (
             lambda r: r["setup_plans"][0]["plan"].update(pocket_um=190_000, mouth_to_saddle_um=60_000),
@@ -378,7 +381,8 @@ def test_a_record_with_its_setups_comes_back_and_a_spoilt_one_does_not(bench: Be
             lambda r: next(j for j in r["jobs"] if j["setups"])["setups"][0]["target"]["gap_um"].pop("1"),
             "target.gap_um: must name every string once",
         ),
-    ):
+    )
+    for spoil, line in spoilt:
         broken = json.loads(json.dumps(record))
         spoil(broken)
         with pytest.raises(RequestError) as refused:

@@ -6,13 +6,14 @@ import re
 from contextlib import closing
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from deft_bench.core.work.job_sheet import Event, Sample, learned, records
+from deft_bench.core.work.job_sheet import Event, Sample, SheetPlan, learned, records
 from deft_bench.core.work.run_sheet import run_sheet
 from deft_bench.formats.operations_toml import shipped
 from deft_bench.formats.record import export_record
@@ -137,7 +138,7 @@ def test_timers_outlive_a_restart_and_follow_the_cold(path: Path, demo_path: Pat
         job = jobs.open_of(db, [WHIMBREL]).get(WHIMBREL)
         assert job is None
         job_id = jobs.open_job(db, WHIMBREL, "work", "2026-08-24T07:00:00.000Z", None)
-        sheets.save(db, job_id, sheets.SheetPlan("new_board"), "2026-08-24T07:00:00.000Z")
+        sheets.save(db, job_id, SheetPlan("new_board"), "2026-08-24T07:00:00.000Z")
         for code, kind, at in (
             ("glue_board", "started", "08:00"),
             ("glue_board", "finished", "08:30"),
@@ -148,9 +149,8 @@ def test_timers_outlive_a_restart_and_follow_the_cold(path: Path, demo_path: Pat
         db.commit()
     for moment, waits in ((NOW, True), (NOW + timedelta(hours=46), True), (NOW + timedelta(hours=48), False)):
         # each time another application on the same file, as after a restart: at 10 °C a day's cure takes two
-        page = Bench(create_app(path, now=lambda moment=moment: moment, testing=True).test_client()).get(
-            f"/jobs/{job_id}/sheet"
-        )  # type: ignore[misc]
+        there = create_app(path, now=partial(lambda then: then, moment), testing=True)
+        page = Bench(there.test_client()).get(f"/jobs/{job_id}/sheet")
         assert ('data-ends="2026-08-26T08:30:00+00:00"' in page) == waits, moment
         if waits:
             assert "Glue the board, clamp in small rounds" in words(page)
@@ -193,7 +193,7 @@ def test_the_narrowest_group_with_enough_samples_counts(minutes: list[float]) ->
     assert by_kind is not None
     assert by_kind.over == "kind"
     assert learned(mine[:2], "electric", {}) is None
-    assert learned([*mine[:2], *others], "bass", {}).over == "all"  # type: ignore[union-attr]
+    assert learned([*mine[:2], *others], "bass", {}).over == "all"
 
 
 def test_today_says_what_frees_up_and_which_readings_are_due(bench: Bench, demo: Connection, path: Path) -> None:

@@ -84,8 +84,8 @@ def test_cutting_takes_pieces_and_keeps_the_offcuts_that_make_a_fret(seed: int) 
 def test_dates_amounts_and_pieces_in_words() -> None:
     today = date(2026, 8, 24)
     assert aging(None, date(2026, 8, 18), today) is not None
-    assert aging(None, date(2026, 8, 18), today).over  # type: ignore[union-attr]
-    assert aging(date(2025, 6, 1), None, today).say == "open for 14 months: try it on an offcut first"  # type: ignore[union-attr]
+    assert aging(None, date(2026, 8, 18), today).over
+    assert aging(date(2025, 6, 1), None, today).say == "open for 14 months: try it on an offcut first"
     assert aging(date(2026, 8, 1), date(2027, 8, 1), today) is None
     assert (amount(1, "strip"), amount(4, "set"), amount(0.5, "g")) == ("1 strip", "4 sets", "0.5 g")
     pieces = (305_000, 305_000, 220_000)
@@ -269,10 +269,10 @@ def test_a_worn_tool_slows_its_steps_until_it_is_seen_to(bench: Bench, demo: Con
     assert "give a number from" in bench.post("/tools", {"name": "scraper", "care": "sharpened", "lasts": "x"}).text
     # the plane has worked 42 minutes by the record: its steps take longer, on the sheet and in the estimate
     url = f"/jobs/{jobs.open_of(demo, [14])[14].id}/estimate"
-    board = [float(re.search(r"<td>Board</td>.*?<td class=\"num\">([\d.]+)</td>", bench.get(url))[1])]  # type: ignore[index]
+    board = [float(re.search(r"<td>Board</td>.*?<td class=\"num\">([\d.]+)</td>", bench.get(url))[1])]
     bench.post("/tools", {"name": "plane", "care": "sharpened", "lasts": "0.5"})
     assert "plane is worn" in words(bench.get("/tools")).lower()
-    board.append(float(re.search(r"<td>Board</td>.*?<td class=\"num\">([\d.]+)</td>", bench.get(url))[1]))  # type: ignore[index]
+    board.append(float(re.search(r"<td>Board</td>.*?<td class=\"num\">([\d.]+)</td>", bench.get(url))[1]))
     assert board[1] - board[0] == pytest.approx(0.3 * 25 * 1.25 / 60 * 48, abs=0.02)  # thicknessing a hard board
 
 

@@ -13,7 +13,7 @@ from deft_bench import __version__
 from deft_bench.bench.planner import Planner
 from deft_bench.store.database import open_database
 from deft_bench.web import errors, support
-from deft_bench.web.extensions import csrf
+from deft_bench.web.extensions import Flush, csrf
 
 CONTENT_SECURITY_POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; "
@@ -50,6 +50,7 @@ def create_app(
         SEND_FILE_MAX_AGE_DEFAULT=3600,
         TRUSTED_HOSTS=["127.0.0.1", "localhost", "[::1]", *hosts],
     )
+    app.jinja_env.add_extension(Flush)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals["version"] = __version__
     csrf.init_app(app)

@@ -80,9 +80,15 @@ def register(app: Flask) -> None:
     app.jinja_env.filters["day"] = day
     app.jinja_env.filters["clock"] = clock
     app.jinja_env.filters["frets_named"] = frets_named
+    app.jinja_env.filters["at"] = place_on_page
     app.jinja_env.filters["whole"] = lambda text: re.sub(r"(?<=\d) (?=(mm|in|cents)\b)", "\u00a0", text)
     app.jinja_env.filters["merge"] = lambda one, other: {**one, **other}
     app.jinja_env.filters["upfirst"] = lambda text: text[:1].upper() + text[1:]
+
+
+def place_on_page(value: float) -> str:
+    """A coordinate of a drawing, to a tenth of its unit: `12.4`, `12`."""
+    return f"{value:.1f}".removesuffix(".0")
 
 
 def day(text: str | date | None) -> str:

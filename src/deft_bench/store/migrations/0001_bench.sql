@@ -1,6 +1,7 @@
 -- Lengths are whole micrometres, times UTC ISO-8601 text. Readings are never overwritten: a correction names the row it
 -- replaces.
 
+-- An instrument as it is specified now; what it was before stands in instrument_revision.
 CREATE TABLE instrument (
     id INTEGER PRIMARY KEY,
     uid TEXT NOT NULL UNIQUE CHECK (length(uid) = 32),
@@ -56,6 +57,7 @@ CREATE INDEX revision_of ON instrument_revision (instrument_id, id);
 -- Find as you type: every word of the name, kind and note by its first letters.
 CREATE VIRTUAL TABLE instrument_words USING fts5 (words, prefix = '1 2 3');
 
+-- A job on an instrument, from opening to closing, with what was said of the neck, the seating and the nut.
 CREATE TABLE job (
     id INTEGER PRIMARY KEY,
     uid TEXT NOT NULL UNIQUE CHECK (length(uid) = 32),
@@ -73,6 +75,7 @@ CREATE TABLE job (
 CREATE INDEX job_of ON job (instrument_id, id);
 CREATE INDEX open_job ON job (promised_on IS NULL, promised_on, id) WHERE closed_at IS NULL;
 
+-- A walk along the neck with one tool for one thing; when and how it was read stands beside its readings.
 CREATE TABLE survey (
     id INTEGER PRIMARY KEY,
     uid TEXT NOT NULL UNIQUE CHECK (length(uid) = 32),
@@ -97,6 +100,7 @@ CREATE INDEX survey_of_instrument ON survey (instrument_id, kind, taken_at, id);
 CREATE INDEX survey_in_time ON survey (instrument_id, taken_at, id);
 CREATE INDEX survey_of_job ON survey (job_id, id);
 
+-- One reading at one place. Never changed: a correction or a withdrawal is a row that names the one it replaces.
 CREATE TABLE reading (
     id INTEGER PRIMARY KEY,
     survey_id INTEGER NOT NULL REFERENCES survey (id),
@@ -112,6 +116,7 @@ CREATE TABLE reading (
 CREATE UNIQUE INDEX first_reading ON reading (survey_id, lane, fret) WHERE replaces IS NULL;
 CREATE INDEX reading_of ON reading (survey_id, id);
 
+-- A level plan as it was accepted, with all it was made from; done_at when it was carried out.
 CREATE TABLE accepted_plan (
     id INTEGER PRIMARY KEY,
     uid TEXT NOT NULL UNIQUE CHECK (length(uid) = 32),
@@ -148,6 +153,7 @@ CREATE TABLE fret_replaced (
 
 CREATE INDEX replaced_on ON fret_replaced (instrument_id, fret, at);
 
+-- Temperature and relative humidity at the bench.
 CREATE TABLE climate (
     id INTEGER PRIMARY KEY,
     at TEXT NOT NULL,
@@ -157,6 +163,7 @@ CREATE TABLE climate (
 
 CREATE INDEX climate_at ON climate (at);
 
+-- The shop's settings, as texts; read through core/shop_settings.py.
 CREATE TABLE setting (
     name TEXT PRIMARY KEY,
     value TEXT NOT NULL

@@ -1,6 +1,7 @@
 -- Notes and photographs pinned to the place on the neck that they are about. Photographs are re-encoded before they come
 -- here, so that a backup of this one file is a backup of everything.
 
+-- A photograph, re-encoded before it is kept, so that a backup of this one file is a backup of everything.
 CREATE TABLE photo (
     id INTEGER PRIMARY KEY,
     sha256 TEXT NOT NULL UNIQUE CHECK (length(sha256) = 64),
@@ -9,6 +10,7 @@ CREATE TABLE photo (
     jpeg BLOB NOT NULL
 ) STRICT;
 
+-- A note on a place of the neck.
 CREATE TABLE pin (
     id INTEGER PRIMARY KEY,
     uid TEXT NOT NULL UNIQUE CHECK (length(uid) = 32),

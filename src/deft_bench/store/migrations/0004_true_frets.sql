@@ -1,6 +1,7 @@
 -- Turns of the truss rod, tighten positive, in sixty-fourths of a turn. What they did is read from the straightness surveys
 -- before and after.
 
+-- A turn of the truss rod; what it did is read from the straightness surveys around it.
 CREATE TABLE rod_turn (
     id INTEGER PRIMARY KEY,
     uid TEXT NOT NULL UNIQUE CHECK (length(uid) = 32),

@@ -1,6 +1,7 @@
 -- Run sheets: what a job's sheet is made from (every save is a row, the last one counts), and what happened to its steps. Events
 -- are never changed. Ticks of the earlier order of work become events under the operations' names.
 
+-- What a job's run sheet is made from; every save is a row, the last one counts.
 CREATE TABLE sheet_plan (
     id INTEGER PRIMARY KEY,
     job_id INTEGER NOT NULL REFERENCES job (id),
@@ -9,6 +10,7 @@ CREATE TABLE sheet_plan (
 ) STRICT;
 CREATE INDEX sheet_plan_of ON sheet_plan (job_id, id);
 
+-- What happened to a step of a run sheet. Never changed.
 CREATE TABLE sheet_event (
     id INTEGER PRIMARY KEY,
     job_id INTEGER NOT NULL REFERENCES job (id),

@@ -31,6 +31,7 @@ CREATE TABLE schedule_pin (
 ) STRICT;
 CREATE UNIQUE INDEX pin_in_force ON schedule_pin (job_id, step) WHERE taken_out_at IS NULL;
 
+-- Something that is kept in stock; what is there is the sum of its moves.
 CREATE TABLE stock_item (
     id INTEGER PRIMARY KEY,
     name TEXT NOT NULL UNIQUE COLLATE NOCASE CHECK (length(name) BETWEEN 1 AND 80),
@@ -100,6 +101,7 @@ CREATE TABLE tool (
     note TEXT NOT NULL DEFAULT '',
     retired_at TEXT
 ) STRICT;
+-- When a tool was seen to: sharpened, its paper or blade changed, or trued.
 CREATE TABLE tool_event (
     id INTEGER PRIMARY KEY,
     tool_id INTEGER NOT NULL REFERENCES tool (id),
@@ -109,6 +111,7 @@ CREATE TABLE tool_event (
 CREATE INDEX event_of_tool ON tool_event (tool_id, id);
 CREATE INDEX event_in_time ON sheet_event (at, step, job_id) WHERE kind = 'finished';
 
+-- A fret ticked off within a step of a run sheet.
 CREATE TABLE sheet_tick (
     job_id INTEGER NOT NULL REFERENCES job (id),
     step TEXT NOT NULL,

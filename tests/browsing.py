@@ -1,0 +1,29 @@
+"""How the browser is started, and its pages walked by key."""
+
+from playwright.sync_api import Page, expect
+
+ARGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+]
+
+
+def tab_to(page: Page, selector: str) -> None:
+    """Press Tab until the element has the focus."""
+    target = page.locator(selector).first
+    expect(target).to_be_visible()
+    for _ in range(120):
+        if target.evaluate("element => element === document.activeElement"):
+            return
+        page.keyboard.press("Tab")
+    raise AssertionError(f"{selector} cannot be reached with Tab")
+
+
+def press(page: Page, selector: str) -> None:
+    """Go to a link or button with Tab and press Enter."""
+    tab_to(page, selector)
+    page.keyboard.press("Enter")
