@@ -6,15 +6,16 @@ from typing import Any
 from flask import Blueprint, flash, jsonify, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.before_and_after import history_of
 from deft_bench.bench.level_planning import call_of
 from deft_bench.bench.setup_readings import last_setup
-from deft_bench.bench.survey_results import SurveyResults, facts_of, latest, planned_drops, survey_results
+from deft_bench.bench.survey_results import SurveyResults, facts_of, latest
 from deft_bench.core.instrument import CHOICES, KINDS, STARTING
 from deft_bench.core.jobs import JOB_KINDS, OPENED
 from deft_bench.core.strings.setup_job import SetupReadings
 from deft_bench.core.survey import STAGES
 from deft_bench.core.survey_kinds import ACTION_FRET, SURVEY_KINDS
-from deft_bench.store import instruments, jobs, notes, surveys
+from deft_bench.store import instruments, jobs, notes
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.mini import Mini, mini
 from deft_bench.web.drawing.neck_drawing import neck_drawing, short_unit
@@ -145,28 +146,14 @@ def retire(instrument_id: int) -> Response:
     return redirect(url_for(".show", instrument_id=instrument_id))
 
 
-@dataclass(frozen=True, slots=True)
-class Visit:
-    """One survey in the history, with the same figures whenever in the job it was taken."""
-
-    found: SurveyResults
-    when: str
-
-
 @screen.get("/instruments/<int:instrument_id>")
 def show(instrument_id: int) -> str:
     """The instrument's own page: the neck as last surveyed, its figures over time, its jobs and notes."""
     with or_404():
         instrument = instruments.get(db(), instrument_id)
     all_jobs = jobs.of_instrument(db(), instrument_id)
-    last_done = next((p for job in all_jobs for p in reversed(jobs.plans(db(), job.id)) if p.done_at), None)
-    history = []
-    for survey in surveys.of_instrument(db(), instrument_id, limit=ALL if "all" in request.args else HISTORY):
-        drops = planned_drops(last_done) if last_done and survey.taken_at >= (last_done.done_at or "") else None
-        history.append(Visit(survey_results(db(), settings(), survey, instrument, drops), STAGES[survey.head.stage]))
-    heights = next(
-        (v.found for v in history if v.found.survey.head.kind == "fret_heights" and v.found.figures.read), None
-    )
+    history = history_of(db(), settings(), instrument, all_jobs, ALL if "all" in request.args else HISTORY)
+    heights = history.heights
     flaws = notes.of_instrument(db(), instrument_id)
     neck = neck_drawing(
         instrument.spec,
@@ -181,18 +168,16 @@ def show(instrument_id: int) -> str:
     say = step.say if step else ""
     if opened and step and step.code == "plan" and not facts_of(db(), settings(), opened, instrument).surveyed_since:
         say = call_of(db(), settings(), opened, instrument) or say
-    bows = [v.found for v in reversed(history) if v.found.survey.head.kind == "straightness"]
     return render_template(
         "instruments/show.html",
         section="instruments",
         instrument=instrument,
         neck=neck,
         short_unit=short_unit(display()),
-        history=history,
+        history=history.visits,
+        stages=STAGES,
         heights=heights,
-        relief=next(
-            (v.found for v in history if v.found.survey.head.kind == "straightness" and v.found.figures.straight), None
-        ),
+        relief=next(iter(history.bows), None),
         setup=last_setup(db(), settings(), instrument),
         jobs=all_jobs,
         opened=opened,
@@ -207,9 +192,9 @@ def show(instrument_id: int) -> str:
         levels=len(jobs.past_levels(db(), instrument_id)),
         chart=relief_chart(
             [
-                (b.survey.taken_at, b.figures.straight.relief_mm, b.survey.head.humidity)
-                for b in bows
-                if b.figures.straight
+                (bow.survey.taken_at, bow.figures.straight.relief_mm, bow.survey.head.humidity)
+                for bow in reversed(history.bows)
+                if bow.figures.straight
             ],
             display(),
         ),

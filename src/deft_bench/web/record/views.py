@@ -5,21 +5,18 @@ import json
 from flask import Blueprint, flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.before_and_after import before_and_after, report_of
 from deft_bench.bench.refret_progress import refret_facts
-from deft_bench.bench.setup_readings import readings_of
 from deft_bench.bench.sheet_state import catalogue, plan_for
-from deft_bench.bench.survey_results import SurveyResults, after_gate, planned_drops, shown_band, survey_results
+from deft_bench.bench.survey_results import SurveyResults
 from deft_bench.core.instrument import KINDS
 from deft_bench.core.jobs import JOB_KINDS
 from deft_bench.core.neck.rod_call import turn_words
-from deft_bench.core.strings.assembled import target_from
-from deft_bench.core.strings.setup_plan import string_names
-from deft_bench.core.strings.setup_report import SetupReport, relief_by_humidity, setup_report
 from deft_bench.core.work.job_sheet import records
 from deft_bench.formats.record import MOST_BYTES, AlreadyHereError, export_record, import_record
 from deft_bench.formats.setup_pdf import write_report
 from deft_bench.formats.strict_json import RequestError
-from deft_bench.store import instruments, jobs, notes, refrets, rod_turns, setups, sheets, surveys
+from deft_bench.store import instruments, jobs, notes, refrets, sheets
 from deft_bench.web.drawing.neck_drawing import NeckDrawing, neck_drawing, short_unit
 from deft_bench.web.drawing.setup_card import setup_card
 from deft_bench.web.places import linked_steps
@@ -37,41 +34,16 @@ def report(job_id: int) -> str:
     with or_404():
         job = jobs.get(db(), job_id)
         instrument = instruments.get(db(), job.instrument_id)
-    plans = jobs.plans(db(), job_id)
-    done = [plan for plan in plans if plan.done_at]
-    levelled = next((plan for plan in reversed(done) if plan.outcome["kind"] == "level"), None)
-    found = [survey_results(db(), settings(), survey, instrument) for survey in surveys.of_job(db(), job_id)]
-    heights = [one for one in found if one.survey.head.kind == "fret_heights" and one.figures.read]
-    bows = [one for one in found if one.survey.head.kind == "straightness" and one.figures.straight]
-    before = heights[0] if heights else None
-    after = None
-    gate = None
-    if levelled is not None and len(heights) > 1 and heights[-1].survey.id > levelled.survey_id:
-        after = survey_results(db(), settings(), heights[-1].survey, instrument, planned_drops(levelled))
-        gate = after_gate(settings(), levelled, after)
-    elif len(heights) > 1:
-        after = heights[-1]
-
-    def drawn(one: SurveyResults | None) -> NeckDrawing | None:
-        return (
-            neck_drawing(instrument.spec, display(), off_mm=one.figures.off_mm, rock_mm=rock_mm(), width=REPORT_WIDTH)
-            if one
-            else None
-        )
-
+    found = before_and_after(db(), settings(), job, instrument)
     book, _ = catalogue(db())
     plan = plan_for(db(), settings(), job, book)
     known = {code: one for code, one in records(sheets.events(db(), job_id)).items() if one.done}
-    setup = setup_of(job, instrument) if job.kind == "setup" else None
+    setup = report_of(db(), settings(), job, instrument) if job.kind == "setup" else None
     return render_template(
         "record/report.html",
         setup=setup,
         card=setup_card(setup, display(), instrument.spec.left_handed) if setup else None,
-        turns=[
-            turn
-            for turn in rod_turns.of_instrument(db(), instrument.id)
-            if turn.at >= job.opened_at and (job.closed_at is None or turn.at <= job.closed_at)
-        ],
+        turns=found.turns,
         turn_words=turn_words,
         section="instruments",
         job=job,
@@ -85,40 +57,24 @@ def report(job_id: int) -> str:
         put_in=refret_facts(db(), settings(), job, instrument).put_in_mm if job.kind == "refret" else None,
         instrument=instrument,
         steps=linked_steps(job, instrument),
-        before=before,
-        after=after,
-        before_neck=drawn(before),
-        after_neck=drawn(after),
-        bows=bows,
-        done=done,
-        gate=gate,
-        gate_mm=shown_band(gate, after) if gate and after else 0.0,
+        before=found.before,
+        after=found.after,
+        before_neck=_drawn(found.before, instrument),
+        after_neck=_drawn(found.after, instrument),
+        bows=found.bows,
+        done=found.done,
+        gate=found.gate,
+        gate_mm=found.gate_mm,
         notes=[note for note in notes.of_instrument(db(), instrument.id) if note.job_id == job_id],
         short_unit=short_unit(display()),
     )
 
 
-def setup_of(job: jobs.Job, instrument: instruments.Instrument) -> SetupReport:
-    """A setup's report: after is what was read since the setup was accepted."""
-    found = list(reversed(surveys.of_job(db(), job.id)))
-    targets = setups.accepted(db(), job.id)
-    since = targets[-1].accepted_at if targets else "9999"
-    before = readings_of(db(), settings(), instrument, [one for one in found if one.head.stage == "before"]).found
-    after = readings_of(db(), settings(), instrument, [one for one in found if one.taken_at >= since])
-    humidity = next((one.head.humidity for one in found if one.head.humidity is not None), None)
-    seasons = [
-        (one.head.humidity, straight.relief_mm)
-        for one in surveys.of_instrument(db(), instrument.id, "straightness", 40)
-        if one.head.humidity is not None
-        and one.head.string_state == "tuned"
-        and one.job_id != job.id
-        and (straight := survey_results(db(), settings(), one, instrument).figures.straight) is not None
-    ]
-    plan = setups.plan_of(db(), instrument.id, instrument.spec)
-    target = target_from(targets[-1].target) if targets else None
-    return setup_report(
-        before, target, after.found, string_names(plan), humidity, relief_by_humidity(seasons), display().fine_mm
-    )
+def _drawn(found: SurveyResults | None, instrument: instruments.Instrument) -> NeckDrawing | None:
+    if found is None:
+        return None
+    off_mm = found.figures.off_mm
+    return neck_drawing(instrument.spec, display(), off_mm=off_mm, rock_mm=rock_mm(), width=REPORT_WIDTH)
 
 
 @screen.get("/jobs/<int:job_id>/report.pdf")
@@ -138,7 +94,9 @@ def setup_pdf(job_id: int) -> Response:
             f" {spec.hand} hand."
         ),
     ]
-    answer = make_response(write_report(f"{spec.name}: setup", about, setup_of(job, instrument), display()))
+    answer = make_response(
+        write_report(f"{spec.name}: setup", about, report_of(db(), settings(), job, instrument), display())
+    )
     answer.headers["Content-Type"] = "application/pdf"
     answer.headers["Content-Disposition"] = f"inline; filename=setup-{job.opened_at[:10]}-{job_id}.pdf"
     return answer
