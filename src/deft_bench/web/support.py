@@ -7,6 +7,8 @@ from datetime import date, datetime
 from typing import Any
 
 from flask import Flask, current_app, g, request
+from flask_wtf.csrf import generate_csrf
+from markupsafe import Markup
 
 from deft_bench.core.calls import frets_named
 from deft_bench.core.shop_settings import ShopSettings
@@ -80,10 +82,16 @@ def register(app: Flask) -> None:
     app.jinja_env.filters["day"] = day
     app.jinja_env.filters["clock"] = clock
     app.jinja_env.filters["frets_named"] = frets_named
+    app.jinja_env.globals["csrf_field"] = csrf_field
     app.jinja_env.filters["at"] = place_on_page
     app.jinja_env.filters["whole"] = lambda text: re.sub(r"(?<=\d) (?=(mm|in|cents)\b)", "\u00a0", text)
     app.jinja_env.filters["merge"] = lambda one, other: {**one, **other}
     app.jinja_env.filters["upfirst"] = lambda text: text[:1].upper() + text[1:]
+
+
+def csrf_field() -> Markup:
+    """The hidden box by which a form shows that it is a page of this application."""
+    return Markup('<input type="hidden" name="csrf_token" value="{}">').format(generate_csrf())
 
 
 def place_on_page(value: float) -> str:
