@@ -55,6 +55,7 @@ def work_off(page: Page, bench: Clocked, address: str) -> int:
     steps = 0
     page.goto(address)
     while True:
+        page.wait_for_load_state()  # a key that comes before the page's script is nobody's
         if page.locator("text=Every step is behind.").count():
             return steps
         if not page.locator("[data-step-key]").count():
@@ -68,6 +69,7 @@ def work_off(page: Page, bench: Clocked, address: str) -> int:
         if page.locator("[data-step-key]", has_text="Start").count():
             page.keyboard.press("s")
             expect(page.locator(f"#{here} .running")).to_be_visible()
+            page.wait_for_load_state()
             bench.later(minutes=6)
         page.keyboard.press("s")
         expect(page.locator(f".call-panel#{here}")).to_have_count(0)

@@ -116,8 +116,8 @@ def test_a_full_fortnight_is_near_its_bound_and_feasible_at_once(seed: int) -> N
     first = schedule(full, 0)
     grid = make_grid(full)
     assert faults(grid, _starts(full, first)) == []
-    # judged by the work that it does, whatever else the machine is busy with
-    found = schedule(full, 15, workers=1, by_work=True)
+    # judged by the work that it does: the same answer on any machine
+    found = schedule(full, 10, workers=1, by_work=True)
     assert faults(grid, _starts(full, found)) == []
     assert found.aim("lateness").value > 0  # slightly impossible
     assert found.aim("lateness").gap <= 0.05

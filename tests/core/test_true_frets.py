@@ -387,7 +387,8 @@ def test_the_calls_lead_any_neck_to_level_with_the_least_metal(seed: int) -> Non
             lifted = lifted.lift(fret, option.raise_mm[fret])
         least = min(least, known(lifted).level_all.total_mm)
     assert least <= best
-    assert taken <= max(1.05 * least, least + 0.02), (taken, least, said)
+    # a twentieth more, or a micrometre a place: a tenth of what the gauge resolves
+    assert taken <= max(1.05 * least, least + 0.001 * 3 * frets), (taken, least, said)
     if low is not None:
         assert "lift" in said
         assert said.index("lift") < said.index("level") if "level" in said else True

@@ -9,7 +9,7 @@ from deft_bench.core.frets.heights import Heights, deviations, mean_heights
 from deft_bench.core.frets.levelling import band_width
 from deft_bench.core.neck.straightness import LEAST_READINGS, Straightness, Surface, straightness
 from deft_bench.core.survey import SurveyHead, heights_from, places
-from deft_bench.core.survey_kinds import SURVEY_KINDS, Place
+from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
 
 EVENLY_READ = 0.8
 
@@ -61,18 +61,10 @@ def figures(
     if kind.drawn == "explained" or kind.per_string:
         return Figures(read, count, {}, None, None, None, None)
     if kind.drawn != "off_line":
-        least = kind.counts_mm if kind.drawn == "as_read" and kind.counts_mm is not None else math.inf
-        values = {place: um / 1000 for place, um in readings_um.items() if um is not None}
-        off_lanes: dict[str, list[float | None]] = {
-            lane: [values.get((lane, fret)) for fret in range(1, frets + 1)] for lane in kind.lanes
-        }
-        most = max(values.items(), key=lambda item: item[1], default=None)
-        return Figures(read, count, off_lanes, most if most and most[1] >= least else None, None, None, None)
+        return _figures_as_read(kind, readings_um, frets, read, count)
     lanes = heights_from(readings_um, head.method, frets)
     off = {lane: deviations(positions, heights, drops_mm) for lane, heights in lanes.items()}
-    placed = [((lane, fret), d) for lane, offs in off.items() for fret, d in enumerate(offs, 1) if d is not None]
-    high = max(placed, key=lambda item: item[1], default=None)
-    low = min(placed, key=lambda item: item[1], default=None)
+    low, high = _extremes({(lane, fret): d for lane, offs in off.items() for fret, d in enumerate(offs, 1)})
     return Figures(
         read,
         count,
@@ -82,6 +74,28 @@ def figures(
         None if brief else _band(positions, lanes, drops_mm or [0.0] * frets),
         None if brief else bow_of_tops(lanes, positions),
     )
+
+
+def _figures_as_read(
+    kind: SurveyKind, readings_um: Mapping[Place, int | None], frets: int, read: int, count: int
+) -> Figures:
+    """Figures of readings that stand for themselves: daylight, depth, land."""
+    values = {place: None if um is None else um / 1000 for place, um in readings_um.items()}
+    lanes: dict[str, list[float | None]] = {
+        lane: [values.get((lane, fret)) for fret in range(1, frets + 1)] for lane in kind.lanes
+    }
+    _, most = _extremes(values)
+    least = kind.counts_mm if kind.drawn == "as_read" and kind.counts_mm is not None else math.inf
+    return Figures(read, count, lanes, most if most and most[1] >= least else None, None, None, None)
+
+
+def _extremes(
+    values: Mapping[Place, float | None],
+) -> tuple[tuple[Place, float] | None, tuple[Place, float] | None]:
+    """The lowest and the highest of the values that there are, each with its place."""
+    known = [(place, value) for place, value in values.items() if value is not None]
+    low = min(known, key=lambda item: item[1], default=None)
+    return low, max(known, key=lambda item: item[1], default=None)
 
 
 def bow(gaps_mm: Mapping[int, float], positions_mm: list[float], surface: Surface) -> Straightness | None:

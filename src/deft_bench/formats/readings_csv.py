@@ -2,7 +2,7 @@
 
 import csv
 import io
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from deft_bench.core.survey_kinds import PER_CENT, SURVEY_KINDS, Place, SurveyKind
@@ -51,24 +51,30 @@ def read_sheet(text: str, kind: str, frets: int, system: System, order: Collecti
     taken: dict[Place, int] = {}
     for number, line in rows[1:]:
         cells = dict(zip(header, _cells(line, separator), strict=False))
-        fret_text = cells.get("fret", "").strip()
-        # isdigit alone would let other scripts' digits through to int(), which reads them differently
-        fret = int(fret_text) if fret_text.isascii() and fret_text.isdigit() and len(fret_text) < 4 else -1
+        fret = _fret(cells.get("fret", "").strip())
         if not min(1, least) <= fret <= frets:
-            found.append(
-                SheetLine(number, line[:120], problem=f"fret “{fret_text[:20]}” is not from {min(1, least)} to {frets}")
-            )
+            why = f"fret “{cells.get('fret', '').strip()[:20]}” is not from {min(1, least)} to {frets}"
+            found.append(SheetLine(number, line[:120], problem=why))
             continue
-        for lane, typed in [(lane, cells.get(lane, "")) for lane in wide] or [
-            (cells.get("lane", ""), cells.get("reading", ""))
-        ]:
-            lane, typed = lane.strip().lower(), typed.strip()
+        for lane, typed in _typed(cells, wide):
             if typed:
                 made = _line(number, line[:120], (lane, fret), typed, lanes, taken, system, SURVEY_KINDS[kind], frets)
                 if order and made.problem is None and (lane, fret) not in order:
                     made = SheetLine(number, line[:120], problem=f"fret {fret} {lane} is not read in this survey")
                 found.append(made)
     return found or [SheetLine(rows[0][0], first, problem="there is no reading under the header")]
+
+
+def _fret(text: str) -> int:
+    """A fret's number; −1 for what is none."""
+    # isdigit alone would let other scripts' digits through to int(), which reads them differently
+    return int(text) if text.isascii() and text.isdigit() and len(text) < 4 else -1
+
+
+def _typed(cells: Mapping[str, str], wide: Sequence[str]) -> list[tuple[str, str]]:
+    """(lane, what was typed) of a line, by the columns of its lanes or by its own two."""
+    pairs = [(lane, cells.get(lane, "")) for lane in wide] or [(cells.get("lane", ""), cells.get("reading", ""))]
+    return [(lane.strip().lower(), typed.strip()) for lane, typed in pairs]
 
 
 def _cells(line: str, separator: str) -> list[str]:

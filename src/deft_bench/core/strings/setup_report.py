@@ -126,29 +126,24 @@ def _done(rows: Sequence[CardRow], before: SetupReadings, after: SetupReadings, 
     done = []
     if before.relief_mm is not None and after.relief_mm is not None and abs(after.relief_mm - before.relief_mm) >= 0.02:
         done.append(f"Relief brought from {length(before.relief_mm)} to {length(after.relief_mm)}.")
-    filed = [
-        (row.name, row.gap[0] - row.gap[1])
-        for row in rows
-        if row.gap[0] is not None and row.gap[1] is not None and row.gap[0] - row.gap[1] >= 0.02
-    ]
-    raised = [
-        row.name
-        for row in rows
-        if row.gap[0] is not None and row.gap[1] is not None and row.gap[1] - row.gap[0] >= 0.02
-    ]
+    lower = {row.name: off for row in rows if (off := _less(row.gap[0], row.gap[1])) is not None}
+    filed = [name for name, off in lower.items() if off >= 0.02]
+    raised = [name for name, off in lower.items() if off <= -0.02]
     if filed:
-        done.append(f"Nut slots filed: {listed_words([name for name, _ in filed])}.")
+        done.append(f"Nut slots filed: {listed_words(filed)}.")
     if raised:
         done.append(f"Nut slots raised: {listed_words(raised)}.")
-    moved = [row.action[2] - row.action[0] for row in rows if row.action[0] is not None and row.action[2] is not None]
-    if moved and abs(sum(moved) / len(moved)) >= 0.03:
-        mean = sum(moved) / len(moved)
+    moved = [off for row in rows if (off := _less(row.action[2], row.action[0])) is not None]
+    mean = sum(moved) / len(moved) if moved else 0.0
+    if abs(mean) >= 0.03:
         done.append(f"Action {'raised' if mean > 0 else 'lowered'} by {length(abs(mean))} on average.")
-    cents = [
-        (abs(row.cents[0]), abs(row.cents[1])) for row in rows if row.cents[0] is not None and row.cents[1] is not None
-    ]
+    cents = [(abs(was), abs(now)) for was, now in (row.cents for row in rows) if was is not None and now is not None]
     if cents:
-        done.append(
-            f"Intonation brought from {max(c for c, _ in cents):.1f} to within {max(c for _, c in cents):.1f} cents."
-        )
+        worst = max(was for was, _ in cents), max(now for _, now in cents)
+        done.append(f"Intonation brought from {worst[0]:.1f} to within {worst[1]:.1f} cents.")
     return done
+
+
+def _less(one: float | None, other: float | None) -> float | None:
+    """The difference of two readings, where both were taken."""
+    return None if one is None or other is None else one - other

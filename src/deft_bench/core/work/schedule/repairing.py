@@ -26,6 +26,7 @@ def repaired(grid: Grid, until: Deadline) -> list[tuple[int, int]] | None:
     for way in ways:
         for near in (0, NEAR):
             starts = _with(grid, set(way), near)
+            until.spend()
             if starts is not None:
                 cost = cost_of(grid, starts)
                 if best is None or cost.key < best[0].key:

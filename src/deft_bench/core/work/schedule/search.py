@@ -51,6 +51,7 @@ def search(grid: Grid, first: list[tuple[int, int]], found: Relaxed, until: Dead
         urgency = [aim.turns[task.job] - aim.share * way[i] for i, task in enumerate(grid.tasks)]
         put_first(grid, urgency)
         starts = by_list(grid, urgency, aim.near, aim.stay)
+        until.spend()
         if starts is None:
             continue
         cost = cost_of(grid, starts)
