@@ -1,38 +1,66 @@
-"""Records of older versions, brought up to this one."""
+"""Records of older versions, brought up to this one, a step a version.
 
+A step says what the next version had more, and what an older record means by not having it. What a record does hold is
+never changed: it is judged by the schema, like every other.
+"""
+
+from collections.abc import Mapping
+from copy import deepcopy
+from dataclasses import dataclass, field
 from typing import Any
 
-from deft_bench.formats.record.schema import VERSION
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """The fields that one version has more than the version before, with what they are where they were not yet."""
+
+    record: Mapping[str, Any] = field(default_factory=dict)
+    job: Mapping[str, Any] = field(default_factory=dict)
+    survey: Mapping[str, Any] = field(default_factory=dict)
+    plan_inputs: Mapping[str, Any] = field(default_factory=dict)
+
+
+STEPS: Mapping[int, Step] = {
+    # to 2: boards and refrets
+    1: Step(
+        {"project": False, "board_plans": [], "board_ticks": [], "rod_turns": []},
+        {"refret_plans": [], "fitted": [], "polished": [], "order": []},
+        plan_inputs={"school": "full"},
+    ),
+    # to 3: setups, run sheets and estimates
+    2: Step(
+        {"setup_plans": []},
+        {"setups": [], "sheet_plans": [], "sheet_events": [], "estimates": []},
+        {"strings": 0, "at_frets": [], "sounded": []},
+    ),
+    # to 4: the weight of a promise, frets ticked within a step
+    3: Step(job={"weight": 1, "sheet_ticks": []}),
+}
 
 
 def brought_up(record: Any) -> Any:
-    """An older record as this version has it: version 1 knew no boards and no refrets, version 2 no setups, 3 no
-    weights and no frets ticked in a step.
-    """
-    if not isinstance(record, dict) or record.get("version") not in (1, 2, 3):
-        return record
-    older = record["version"]
-    jobs_then, surveys_then = record.get("jobs"), record.get("surveys")
-    if older == 1 and isinstance(jobs_then, list):
-        for job in jobs_then:
-            for plan in job.get("plans", []) if isinstance(job, dict) and isinstance(job.get("plans"), list) else []:
-                if isinstance(plan, dict) and isinstance(plan.get("inputs"), dict):
-                    plan["inputs"].setdefault("school", "full")
-    started: dict[str, Any] = {"weight": 1, "sheet_ticks": []}
-    if older < 3:
-        started |= {"setups": [], "sheet_plans": [], "sheet_events": [], "estimates": []}
-    if older == 1:
-        started |= {"refret_plans": [], "fitted": [], "polished": [], "order": []}
-    if isinstance(jobs_then, list):
-        jobs_then = [{**started, **job} if isinstance(job, dict) else job for job in jobs_then]
-    if older < 3 and isinstance(surveys_then, list):
-        plain = {"strings": 0, "at_frets": [], "sounded": []}
-        surveys_then = [{**plain, **survey} if isinstance(survey, dict) else survey for survey in surveys_then]
-    return {
-        **({"project": False, "board_plans": [], "board_ticks": [], "rod_turns": []} if older == 1 else {}),
-        **({"setup_plans": []} if older < 3 else {}),
-        **record,
-        "version": VERSION,
-        "jobs": jobs_then,
-        "surveys": surveys_then,
-    }
+    """An older record as this version has it; anything else as it is."""
+    while isinstance(record, dict) and isinstance(version := record.get("version"), int) and version in STEPS:
+        step = STEPS[version]
+        record = _with(record, step.record) | {"version": version + 1}
+        for name, more in (("jobs", step.job), ("surveys", step.survey)):
+            if name in record:
+                record[name] = _each(record[name], more)
+        for job in _objects(record.get("jobs")):
+            for plan in _objects(job.get("plans")):
+                if "inputs" in plan:
+                    plan["inputs"] = _with(plan["inputs"], step.plan_inputs)
+    return record
+
+
+def _with(found: Any, more: Mapping[str, Any]) -> Any:
+    """An object with what it lacks; anything else as it is."""
+    return {**deepcopy(dict(more)), **found} if isinstance(found, dict) else found
+
+
+def _each(found: Any, more: Mapping[str, Any]) -> Any:
+    return [_with(one, more) for one in found] if isinstance(found, list) else found
+
+
+def _objects(found: Any) -> list[dict[str, Any]]:
+    return [one for one in found if isinstance(one, dict)] if isinstance(found, list) else []
