@@ -12,6 +12,15 @@ from harness import Bench
 
 HERON, PLOVER, GODWIT = 1, 2, 7
 
+HEIGHTS = {
+    "kind": "fret_heights",
+    "stage": "between",
+    "method": "gap",
+    "tool": "gauge",
+    "resolution_um": "0.02",
+    "string_state": "off",
+}
+
 
 def test_the_rods_answer_and_its_stop_signs(bench: Bench, demo: Connection) -> None:
     text = bench.get(f"/instruments/{PLOVER}/neck?aim=playing")
@@ -179,14 +188,7 @@ def test_after_a_lift_only_the_lifted_fret_is_read_again(bench: Bench, demo: Con
     bench.post(f"/jobs/{job}/level/done")
     before = surveys.values(demo, jobs.plans(demo, job)[-1].survey_id)
     assert re.search(r'id="f-only" name="only" type="text" value="9"', bench.get(f"/jobs/{job}/surveys/new"))
-    head = {
-        "kind": "fret_heights",
-        "stage": "between",
-        "method": "gap",
-        "tool": "gauge",
-        "resolution_um": "0.02",
-        "string_state": "off",
-    }
+    head = HEIGHTS
     assert "whole numbers from 1" in bench.post(f"/jobs/{job}/surveys/new", {**head, "only": "ninth"}).text
     assert (
         "the same way as the others"
@@ -205,16 +207,7 @@ def test_named_frets_write_to_named_frets(bench: Bench, demo: Connection, order:
     job = jobs.open_of(demo, [HERON])[HERON].id
     heights = [one for one in surveys.of_job(demo, job) if one.head.kind == "fret_heights"]
     before = surveys.values(demo, heights[-1].id)
-    head = {
-        "kind": "fret_heights",
-        "stage": "between",
-        "method": "gap",
-        "tool": "gauge",
-        "resolution_um": "0.02",
-        "string_state": "off",
-        "order": order,
-        "only": "5, 12",
-    }
+    head = {**HEIGHTS, "order": order, "only": "5, 12"}
     where = bench.post(f"/jobs/{job}/surveys/new", head, follow=False).headers["Location"]
     survey = int(where.rsplit("/", 1)[1])
     named = {(lane, fret) for lane in ("bass", "middle", "treble") for fret in (5, 12)}
@@ -258,14 +251,7 @@ def test_marked_frets_only_takes_less_and_its_gate_holds(bench: Bench, demo: Con
 
 def test_a_reading_that_cannot_be_meant_is_asked_again(bench: Bench, demo: Connection) -> None:
     job = jobs.open_of(demo, [HERON])[HERON].id
-    head = {
-        "kind": "fret_heights",
-        "stage": "between",
-        "method": "gap",
-        "tool": "gauge",
-        "resolution_um": "0.02",
-        "string_state": "off",
-    }
+    head = HEIGHTS
     where = bench.post(f"/jobs/{job}/surveys/new", head, follow=False).headers["Location"]
     assert "a fret reading (−2 to 2 mm)" in answer(bench, where, "bass", 5, "2.5")["error"]
     assert answer(bench, where, "bass", 5, "0.25")["value"] == "0.25"
