@@ -19,6 +19,11 @@ from werkzeug.test import TestResponse
 NOW = datetime(2026, 8, 24, 9, 30, tzinfo=UTC)
 
 
+def words(text: str) -> str:
+    """A page's text, without its markup."""
+    return re.sub(r"\s+", " ", re.sub(r"<[^>]*>", " ", text))
+
+
 class Page(TestResponse):
     """An answer whose text is as a browser shows it: a broken line is a space."""
 

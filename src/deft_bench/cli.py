@@ -64,7 +64,7 @@ def _parser() -> argparse.ArgumentParser:
         default="record",
         help=(
             "record (the default, JSON), or a file of the board: svg, dxf, pdf, pdf-long, marking-csv, inlays-csv,"
-            " slots-gcode"
+            " slot-depths-csv, slot-depths-pdf, slots-gcode, deepen-gcode"
         ),
     )
     export.add_argument(
@@ -253,7 +253,7 @@ def _record(db: "Connection", instrument_id: int) -> bytes:
 
 def _export_board(db: "Connection", instrument_id: int, kind: str, out: Path | None) -> int:
     from deft_bench.core.board.slotting import MachineError
-    from deft_bench.formats.board import EXPORTS, file_name, sheet_of, write_board
+    from deft_bench.formats.board import EXPORTS, exports_of, file_name, sheet_of, write_board
     from deft_bench.store import boards, instruments, shop
 
     if kind not in EXPORTS and kind != "all":
@@ -268,7 +268,7 @@ def _export_board(db: "Connection", instrument_id: int, kind: str, out: Path | N
         if kind != "all":
             return _put(write_board(kind, sheet), out)
         assert out is not None
-        for each in EXPORTS:
+        for each in exports_of(sheet.spec, sheet.plan, sheet.view):
             _put(write_board(each, sheet), out / file_name(each, sheet))
     except MachineError as error:
         _refuse([f"{field}: {why}" for field, why in error.problems.items()])

@@ -11,18 +11,29 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from deft_bench.core.board.arch import advise_radius, arch, bend_cost, humps, saddle_radius, sharing_cone
+from deft_bench.core.board.blank import blank_need
 from deft_bench.core.board.board_call import board_call
 from deft_bench.core.board.checks import board_checks
 from deft_bench.core.board.fret_lines import crossing
 from deft_bench.core.board.inlays import distance_to_line, strip_needed
 from deft_bench.core.board.marking import cents_of, check_lines, marking_lines
-from deft_bench.core.board.plan import BoardPlan, fitted, from_fields, plan_problems, sound, starting_plan, to_fields
-from deft_bench.core.board.plan_view import plan_view
+from deft_bench.core.board.plan import SCHOOLS, BoardPlan, fitted, plan_problems, sound, starting_plan
+from deft_bench.core.board.plan_view import over_mm, plan_view
 from deft_bench.core.board.positions import RuleStep
 from deft_bench.core.board.rules import mark_words, read_share, rule_of
-from deft_bench.core.board.section import Cone
-from deft_bench.core.board.slotting import MachineError, machine_problems, slot_program
+from deft_bench.core.board.section import Cone, School
+from deft_bench.core.board.slot_table import slot_table
+from deft_bench.core.board.slotting import (
+    CHORD_MM,
+    ON_THE_FLAT,
+    MachineError,
+    machine_problems,
+    machine_steps,
+    slot_program,
+)
 from deft_bench.core.board.strings_on_board import edge_room, head_paths, nut_spacing, post_grid
+from deft_bench.core.calls import in_mm
+from deft_bench.core.described import from_fields, to_fields
 from deft_bench.core.instrument import KINDS, STARTING, Spec, problems
 
 RULE = [RuleStep(2000, 0.5)]
@@ -71,9 +82,10 @@ def test_any_board_is_drawn_as_it_is_laid_out(board: tuple[Spec, BoardPlan]) -> 
     for before, after in itertools.pairwise(view.lines):
         assert before.bass_edge[0] < after.bass_edge[0]
         assert before.treble_edge[0] < after.treble_edge[0]
-    binding = plan.binding_um / 1000 if spec.bound else 0
+    over = over_mm(spec, plan)
+    ends = -plan.binding_um / 1000 if spec.bound else over
     for shape, line in zip(view.slots, view.lines[1:], strict=True):
-        assert shape.length_mm == pytest.approx(line.length_mm - 2 * binding)
+        assert shape.length_mm == pytest.approx(line.length_mm + 2 * ends)
         assert all(
             distance_to_line(corner, line) == pytest.approx(plan.kerf_um / 2000, abs=1e-9) for corner in shape.kerf
         )
@@ -94,10 +106,10 @@ def test_any_board_is_drawn_as_it_is_laid_out(board: tuple[Spec, BoardPlan]) -> 
         assert piece.clearance_mm == pytest.approx(near)
     if view.oversize:
         assert all(
-            abs(wide[1]) - abs(own[1]) == pytest.approx(plan.oversize_um / 1000)
+            abs(wide[1]) - abs(own[1]) == pytest.approx(over)
             for wide, own in zip(view.oversize, view.outline, strict=True)
         )
-    assert from_fields(to_fields(plan)) == plan
+    assert from_fields(BoardPlan, to_fields(plan)) == plan
     # whatever the board, the checks and the call come out, and a failing board is never called to be cut
     checks = board_checks(spec, plan, view, RULE)
     call = board_call(spec, plan, view, checks)
@@ -264,6 +276,32 @@ def test_the_arch_and_its_hump() -> None:
     assert bend_cost(replace(cylinder, frets=13), layout, Cone(184, 184, 400)) == 0
 
 
+def test_an_oversize_board_is_judged_as_it_is_cut() -> None:
+    # 1/4 in thick, 12 in radius, 1 11/16 in at the nut, 1/32 in over at each side
+    spec = replace(
+        ELECTRIC, nut_width_um=42_863, nut_radius_um=304_800, end_radius_um=304_800, board_thickness_um=6_350
+    )
+    plan = replace(starting_plan(spec), oversize_um=794)
+    view = plan_view(spec, plan)
+    nut = arch(spec, view.layout, over_mm(spec, plan))[0]
+    assert (nut.bench_edge_mm / 25.4, nut.edge_mm / 25.4) == pytest.approx((0.2181, 0.2203), abs=5e-5)
+    centre = [line for line in check_lines(spec.outline(), view.lines, 0.794) if line.what.endswith("the nut")]
+    assert [line.mm for line in centre] == pytest.approx([22.2255])
+    assert [line.trimmed_mm for line in centre] == pytest.approx([21.4315])
+    bound = replace(spec, bound=True)
+    cut = replace(plan, binding_um=1_500, blank_length_um=400_000, blank_width_um=54_000)
+    view = plan_view(bound, cut)
+    need = blank_need(bound, cut, view)
+    assert dict(need.widths_mm)["the nut"] == pytest.approx(42.863 + 2 * (0.794 - 1.5))
+    assert need.ledge_mm == (1.5, 6.35)
+    said = [check.say for check in board_checks(bound, cut, view, RULE) if check.code == "blank"]
+    assert len(said) == 2
+    enough = replace(
+        cut, blank_length_um=math.ceil(need.length_mm * 1000), blank_width_um=math.ceil(need.width_mm * 1000)
+    )
+    assert not [check for check in board_checks(bound, enough, view, RULE) if check.code == "blank"]
+
+
 @pytest.mark.parametrize("kind", sorted(KINDS))
 def test_a_radius_is_advised_for_every_kind_and_hand(kind: str) -> None:
     found = {}
@@ -332,35 +370,88 @@ def test_paths_to_the_posts() -> None:
         head_paths(layout, [(-5.0, 10.0), *grid[1:]], 6.0, gauges)
 
 
-@given(boards(), st.sampled_from(["radius", "flat"]), st.integers(150, 900), st.integers(100, 900))
-def test_the_mill_stays_in_its_slot_and_above_its_floor(
-    board: tuple[Spec, BoardPlan], follow: str, step: int, bit: int
+@given(boards(), st.sampled_from(list(SCHOOLS)), st.integers(150, 900), st.integers(100, 900))
+def test_the_mill_stays_in_its_slot_and_takes_no_more_than_asked(
+    board: tuple[Spec, BoardPlan], school: School, step: int, bit: int
 ) -> None:
     spec, plan = board
-    plan = replace(plan, school="follow_radius" if follow == "radius" else "flat_before_radius")
-    plan = replace(plan, machine_follow=follow, pass_um=step, bit_um=bit, bit_reach_um=12_000)
+    plan = replace(plan, school=school, pass_um=step, bit_um=bit, bit_reach_um=14_000)
     view = plan_view(spec, plan)
     refused = machine_problems(spec, plan, view)
     assert ("bit_um" in refused) == (bit > plan.kerf_um)
+    steps = machine_steps(spec, plan, view)
     if refused:
         with pytest.raises(MachineError):
             slot_program(spec, plan, view)
         return
-    program = slot_program(spec, plan, view)
     falls = {at.fret: at for at in arch(spec, view.layout)}
-    for one in program.passes:
-        line = view.lines[one.fret]
-        for x, y, z in one.points:
-            off = distance_to_line((x + program.datum_x_mm, y), line)
-            assert off <= (plan.kerf_um - plan.bit_um) / 2000 + 1e-6
-            radius = falls[one.fret].radius_mm
-            surface = 0.0 if radius is None else -(radius - math.sqrt(radius**2 - y**2))
-            floor = surface - program.depth_mm if follow == "radius" else -program.depth_mm - falls[one.fret].fall_mm
-            assert z >= floor - 1e-6
-    assert {one.fret for one in program.passes} == set(range(1, spec.frets + 1))
+    # how deep the level cuts of a step on the flat face have come, by fret
+    level: dict[int, float] = {}
+    for each in steps:
+        program = slot_program(spec, plan, view, each)
+        assert [run.fret for run in program.passes] == sorted((run.fret for run in program.passes), reverse=True)
+        before: dict[int, list[float]] = {}
+        for run in program.passes:
+            at = falls[run.fret]
+            flat = each in ON_THE_FLAT
+            arches = [_below_crown(at.radius_mm, y) for _, y, _ in run.points]
+            now = max(arch_z - z for arch_z, (_, _, z) in zip(arches, run.points, strict=True)) if not flat else 0.0
+            now = -run.points[0][2] if flat else now
+            # both walls are cut at one depth: what they meet is the depth before
+            depths = before.setdefault(run.fret, [0.0])
+            if now > depths[-1] + 1e-9:
+                depths.append(now)
+            met = depths[-2] if len(depths) > 1 else 0.0
+            for (x, y, z), arch_z in zip(run.points, arches, strict=True):
+                ground = -met if flat else min(arch_z - met, -level.get(run.fret, 0.0))
+                assert ground - z <= step / 1000 + CHORD_MM
+                if run.fret:
+                    off = distance_to_line((x + program.datum_x_mm, y), view.lines[run.fret])
+                    assert off <= (plan.kerf_um - plan.bit_um) / 2000 + 1e-6
+            if flat:
+                level[run.fret] = now
+        final = program.depth_mm
+        for run in program.passes:
+            at = falls[run.fret]
+            floor = -final - at.fall_mm
+            for _, y, z in run.points:
+                assert z >= (floor if each in ON_THE_FLAT else _below_crown(at.radius_mm, y) - final) - 1e-6
+        assert {run.fret for run in program.passes} == set(range(spec.frets + 1))
+        assert program.minutes(plan) > 0
     assert "bit_reach_um" in machine_problems(spec, replace(plan, bit_reach_um=2_000), view)
     thin = replace(spec, board_thickness_um=spec.tang_depth_um + plan.under_tang_gap_um + 1_900)
     assert "under_tang_gap_um" in machine_problems(thin, plan, view)
+    with pytest.raises(MachineError, match="no such program"):
+        slot_program(spec, plan, view, "follow" if "follow" not in steps else "guide")
+
+
+def _below_crown(radius: float | None, y: float) -> float:
+    """The arch at a place across the board, z in mm."""
+    return 0.0 if radius is None else -(radius - math.sqrt(radius**2 - y**2))
+
+
+@given(boards(), st.sampled_from(list(SCHOOLS)))
+def test_the_table_of_slots_agrees_with_the_headline(board: tuple[Spec, BoardPlan], school: School) -> None:
+    spec, plan = board
+    plan = replace(plan, school=school)
+    view = plan_view(spec, plan)
+    checks = board_checks(spec, plan, view, RULE)
+    if any(check.level == "fails" for check in checks):
+        return
+    table = slot_table(spec, plan, view.layout)
+    call = board_call(spec, plan, view, checks)
+    assert len(table.rows) == spec.frets
+    if table.stop_mm is not None:
+        assert call.figures["first_cut_mm"] == pytest.approx(table.stop_mm)
+        assert in_mm(table.stop_mm) in call.say
+        for row in table.rows:
+            # one stop reaches every slot's own depth, and leaves no less hollow than that
+            assert row.first_mm is not None
+            assert row.first_mm <= table.stop_mm + 1e-9
+            assert row.hollow_by_stop_mm >= row.hollow_mm - 1e-9
+    if table.guide_without_hollow_mm is not None:
+        spared = replace(plan, guide_um=math.floor(table.guide_without_hollow_mm * 1000))
+        assert not slot_table(spec, spared, view.layout).leaves_hollow
 
 
 @given(boards(), boards())

@@ -1,16 +1,17 @@
 """Straightness and its kinds, the order of the level calls, the steps of a job, the survey's walk."""
 
 import math
+from typing import Literal
 
 import pytest
-from hypothesis import assume, given
+from hypothesis import assume, example, given
 from hypothesis import strategies as st
 
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import frets_named, listed
-from deft_bench.core.frets.level_call import level_call, metal_budget
+from deft_bench.core.frets.level_call import level_call, metal_budget, seating_signs, suspects
 from deft_bench.core.frets.levelling import LevelRequest, plan_level
-from deft_bench.core.level_job import Facts, now, steps
+from deft_bench.core.level_job import Facts, level_now, level_steps
 from deft_bench.core.neck.straightness import Straightness, straightness, straightness_call
 from deft_bench.core.survey import SurveyHead, head_problems, heights_from
 from deft_bench.core.survey_figures import figures
@@ -59,6 +60,7 @@ def test_kinds_that_no_rod_cures() -> None:
     assert read(hump).frets_can_be_judged
 
 
+@example(20, 0.109375, -1, 0.1875)
 @given(st.sampled_from([20, 22, 24]), st.floats(0.1, 0.3), st.sampled_from([1, -1]), st.floats(-0.1, 0.2))
 def test_half_of_an_s_bend_never_passes_for_a_bow(frets: int, size: float, way: int, relief: float) -> None:
     xs = fret_positions(628, frets)
@@ -100,6 +102,17 @@ def test_a_bow_is_called_before_levelling(depth: float, rod: str, words: str) ->
     assert straightness_call(read(dict.fromkeys(range(1, 22), 0.0)), rod).do == "go_on"
 
 
+@pytest.mark.parametrize("surface", ["board", "fret_tops"])
+@pytest.mark.parametrize("lanes", [1, 3])
+def test_one_high_place_is_never_the_upper_register(surface: Literal["board", "fret_tops"], lanes: int) -> None:
+    def kind(high: set[int]) -> str:
+        readings = [(x, 0.1 - 0.06 * (fret in high)) for fret, x in enumerate(XS, 1) for _ in range(lanes)]
+        return straightness(readings, XS, 1, 21, surface).kind
+
+    assert kind({17}) == "local"
+    assert kind({16, 17, 18}) == "upper-register-hump"
+
+
 def planned(lanes: dict[str, list[float | None]], height: float = 1.2, least: float = 0.78):  # type: ignore[no-untyped-def]
     n = len(next(iter(lanes.values())))
     return plan_level(
@@ -129,15 +142,15 @@ def test_the_order_of_the_calls() -> None:
     proud = three({7: 0.06})
     assert level_call(planned(proud)).do == "check_seating"
     assert level_call(planned(proud)).instead[0].cost == "no metal"
-    home = level_call(planned(proud), seated=True)
+    home = level_call(planned(proud), home=range(1, 22))
     assert (home.do, home.figures["worst_fret"]) == ("level", 7)
     assert level_call(planned(three({}))).do == "none"
     worn = {fret: 0.05 if fret % 2 else 0.0 for fret in range(1, 22)}
-    assert level_call(planned(three(worn)), seated=True).do == "level"
+    assert level_call(planned(three(worn)), home=range(1, 22)).do == "level"
     short = three(dict.fromkeys((3, 4, 5, 17, 18, 19), -0.3))
-    assert level_call(planned(short, 1.0, 0.8), seated=True).do == "refret"
+    assert level_call(planned(short, 1.0, 0.8), home=range(1, 22)).do == "refret"
     some = three({5: 0.25, 6: 0.25})
-    replace = level_call(planned(some, 1.0, 0.8), seated=True)
+    replace = level_call(planned(some, 1.0, 0.8), home=range(1, 22))
     assert (replace.do, replace.say) == ("partial_refret", "Replace frets 5 and 6, then level.")
 
 
@@ -161,9 +174,39 @@ def test_a_call_says_what_was_not_read() -> None:
     assert (call.do, call.sure) == ("lift", "unsure")
     lanes = three({5: 0.05})
     lanes["bass"][2] = None
-    call = level_call(planned(lanes), seated=True)
+    call = level_call(planned(lanes), home=range(1, 22))
     assert (call.sure, call.settle) == ("likely", "Fret 3 in the bass lane.")
     assert "Not read: bass 3." in call.because
+
+
+def test_a_few_readings_are_no_survey() -> None:
+    few = three({})
+    for lane in few.values():
+        lane[3:] = [None] * 18
+    call = level_call(planned(few))
+    assert call.do == "read_on"
+    assert "bass 3 of 21, middle 3 of 21 and treble 3 of 21" in call.say
+    # one whole lane may be planned from, but does not show that there is nothing to level
+    flat = level_call(planned({"middle": three({})["middle"]}))
+    assert (flat.do, "bass 0 of 21" in flat.say, "middle" in flat.say) == ("read_on", True, False)
+    assert level_call(planned({"middle": three({9: 0.06})["middle"]})).do == "level"
+
+
+@example(6, 0.0546875, -0.125)
+@given(st.integers(2, 20), st.floats(0.05, 0.14), st.floats(-0.6, 0.6))
+def test_a_fret_over_both_neighbours_is_suspect_wherever_the_line_runs(fret: int, over: float, bow: float) -> None:
+    x = fret_positions(628, 21)
+    span = x[-1] - x[0]
+    tops = [-4 * bow * (at - x[0]) * (x[-1] - at) / span**2 for at in x]
+    tops[fret - 1] = max(tops[fret - 2], tops[fret]) + over
+    lane: list[float | None] = [*tops]
+    plan = planned(dict.fromkeys(("bass", "middle", "treble"), lane))
+    signs = seating_signs(plan)
+    assert fret in (*signs.every_lane, *signs.over_both)
+    assert fret in suspects(plan)
+    assert fret not in suspects(plan, home=[fret])
+    # a low neighbour does not make a fret stand over both
+    assert not seating_signs(planned(three({fret: -0.2}))).over_both
 
 
 def test_the_metal_budget_counts_at_the_necks_own_rate() -> None:
@@ -195,8 +238,8 @@ def test_frets_are_named_as_a_person_would() -> None:
     ],
 )
 def test_the_next_step_of_a_job(facts: Facts, code: str) -> None:
-    assert now(facts)[0] == code
-    states = [step.state for step in steps(facts)]
+    assert level_now(facts)[0] == code
+    states = [step.state for step in level_steps(facts)]
     assert states.count("now") == (0 if code == "closed" else 1)
     assert sorted(states, key=["done", "now", "later"].index) == states
 
@@ -240,7 +283,7 @@ def test_figures_of_a_survey_are_the_same_before_and_after() -> None:
     assert head_problems(head) == {}
     bad = SurveyHead("straightness", "x", "height", "board", "", 0, "off", 99.0, 120.0, "zigzag")  # type: ignore[arg-type]
     assert head_problems(bad).keys() == {
-        "stage",
+        "when",
         "order",
         "tool",
         "resolution_um",

@@ -5,7 +5,7 @@ against a demand.
 import itertools
 import random
 from dataclasses import replace
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import date, timedelta
 
 import pytest
 from hypothesis import given, settings
@@ -14,15 +14,7 @@ from hypothesis import strategies as st
 from deft_bench.core.work.schedule.bench import Bench, Job, Pin, Step, Technician, troubles, without_trouble
 from deft_bench.core.work.schedule.grid import Cost, Grid, ScheduleError, cost_of, faults, make_grid
 from deft_bench.core.work.schedule.solve import schedule
-
-NOW = datetime(2026, 8, 24, 8, 0, tzinfo=UTC)  # a Monday
-SHIFTS = ((time(9), time(12, 30)), (time(13, 15), time(17, 30)))
-WEEK = dict.fromkeys(range(5), SHIFTS)
-
-
-def bench(jobs: list[Job], technicians: int = 1, **more: object) -> Bench:
-    names = tuple(Technician(name, WEEK) for name in ("Ada", "Bo")[:technicians])
-    return Bench(NOW, UTC, names, tuple(jobs), **{"fixtures": {"clamps": 1}, **more})  # type: ignore[arg-type]
+from weeks import NOW, bench, fortnight, starts_of
 
 
 def small(seed: int) -> Bench:
@@ -91,52 +83,6 @@ def test_small_weeks_equal_an_exhaustive_search(seed: int) -> None:
     assert found.aim("lateness").gap == 0
 
 
-def fortnight(seed: int, promised: tuple[int, int] = (3, 18)) -> Bench:
-    """Twenty jobs of fifteen steps with two cures each, for two technicians with three pairs of clamps; two promises
-    are over before they begin.
-    """
-    chance = random.Random(seed)
-    jobs = []
-    for j in range(20):
-        cures = set(chance.sample(range(1, 14), 2))
-        steps: list[Step] = []
-        for s in range(15):
-            wait = chance.choice((60, 240, 720, 1440)) if s in cures else 0
-            after = tuple(k for k in range(s) if steps[k].wait)
-            holds = "clamps" if wait and chance.random() < 0.3 else ""
-            steps.append(Step(f"s{s}", "", chance.randint(5, 45), wait, after, holds=holds))
-        day = NOW.date() + timedelta(days=0 if j < 2 else chance.randint(*promised))
-        jobs.append(Job(f"j{j}", "", tuple(steps), day, chance.randint(1, 3)))
-    return bench(jobs, 2, fixtures={"clamps": 3})
-
-
-@pytest.mark.parametrize("seed", [3, 8])
-def test_a_full_fortnight_is_near_its_bound_and_feasible_at_once(seed: int) -> None:
-    full = fortnight(seed)
-    first = schedule(full, 0)
-    grid = make_grid(full)
-    assert faults(grid, _starts(full, first)) == []
-    # judged by the work that it does: the same answer on any machine
-    found = schedule(full, 10, workers=1, by_work=True)
-    assert faults(grid, _starts(full, found)) == []
-    assert found.aim("lateness").value > 0  # slightly impossible
-    assert found.aim("lateness").gap <= 0.05
-    assert found.aim("idle").gap <= 0.05
-    assert [aim.value for aim in found.aims] <= [aim.value for aim in first.aims]
-
-
-def _starts(asked: Bench, found: object) -> list[tuple[int, int]]:
-    grid = make_grid(asked)
-    names = [one.name for one in asked.technicians]
-    placed = {(one.job, one.step, one.part): one for one in found.placed}  # type: ignore[attr-defined]
-    starts = []
-    for task in grid.tasks:
-        job = asked.jobs[task.job]
-        one = placed[job.code, job.steps[task.step].code, task.part]
-        starts.append((round((one.start - grid.start).total_seconds() / 60), names.index(one.technician)))
-    return starts
-
-
 @settings(max_examples=25)
 @given(st.integers(0, 10**6), st.booleans())
 def test_no_schedule_breaks_a_demand(seed: int, tried: bool) -> None:
@@ -165,7 +111,7 @@ def test_no_schedule_breaks_a_demand(seed: int, tried: bool) -> None:
     asked = bench(jobs, 2, dry=dry)
     long = [step for job in jobs for step in job.steps if step.outdoors and step.minutes > 255]
     found = schedule(asked, 0.4 if tried else 0)
-    assert faults(make_grid(asked), _starts(asked, found)) == []
+    assert faults(make_grid(asked), starts_of(asked, found)) == []
     assert long == [] or len([one for one in found.placed if one.parts > 1]) >= len(long)
     for job in jobs:
         last = max(one.end for one in found.placed if one.job == job.code)
@@ -202,7 +148,7 @@ def test_a_promise_past_the_horizon_is_planned_with_the_rest(far: int) -> None:
     first = fortnight(3)
     asked = replace(first, jobs=(replace(first.jobs[0], promised=NOW.date() + timedelta(days=far)), *first.jobs[1:4]))
     found = schedule(asked, 0.5)
-    assert faults(make_grid(asked), _starts(asked, found)) == []
+    assert faults(make_grid(asked), starts_of(asked, found)) == []
     assert found.days_late[asked.jobs[0].code] == 0
     # what is promised for yesterday is a clock set back to another bench: it is late, and planned
     early = replace(asked, now=NOW - timedelta(days=365))

@@ -14,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_bench.core.board.positions import fret_position
+from deft_bench.core.described import from_fields, to_fields
 from deft_bench.core.instrument import STARTING
 from deft_bench.core.simulated_neck import SimulatedNeck, Tool
 from deft_bench.core.simulated_setup import SimulatedSetup
@@ -45,13 +46,11 @@ from deft_bench.core.strings.setup_call import setup_call
 from deft_bench.core.strings.setup_job import SetupFacts, SetupReadings, setup_now, setup_steps
 from deft_bench.core.strings.setup_plan import (
     SetupPlan,
-    from_fields,
     plan_problems,
     sound,
     starting_setup,
     string_names,
     strings_of,
-    to_fields,
 )
 from deft_bench.core.strings.setup_report import relief_by_humidity, setup_report
 from deft_bench.core.strings.setup_solve import BridgeShape, setup_solve
@@ -291,10 +290,15 @@ def test_the_tensions_of_known_constructions() -> None:
         made_of(SETS["10–46 nickel-plated steel"], notes_of("E1 A1 D2 G2"))
     assert twelve(["E4", "B3", "G3", "D3", "A2", "E2"])[:6] == ["E4", "E4", "B3", "B3", "G4", "G3"]
     assert 0.3 < relief_per_newton(648, 430, 48) * 460 < 0.8
-    assert set_problem(StringMake("E4", 2000)) is not None
-    assert "no core" in (set_problem(StringMake("E4", 0.3, core_mm=0.2)) or "")
-    assert "does not fit" in (set_problem(StringMake("E4", 0.3, "round_wound", core_mm=0.4)) or "")
-    assert "unit weight" in (set_problem(StringMake("E4", 0.3, unit_weight=3.0)) or "")
+    wrong = {
+        "gauge": StringMake("E4", 2000),
+        "core": StringMake("E4", 0.3, core_mm=0.2),
+        "weight": StringMake("E4", 0.3, unit_weight=3.0),
+    }
+    assert {field: (set_problem(make) or [""])[0] for field, make in wrong.items()} == dict(
+        zip(wrong, wrong, strict=True)
+    )
+    assert "does not fit" in (set_problem(StringMake("E4", 0.3, "round_wound", core_mm=0.4)) or ("", ""))[1]
 
 
 @given(st.floats(25, 4000))
@@ -535,7 +539,7 @@ def test_every_kind_of_instrument_has_a_setup_to_begin_with(kind: str) -> None:
     spec = replace(STARTING[kind], name="x")
     plan = starting_setup(spec)
     assert plan_problems(plan) == {}
-    assert from_fields(to_fields(plan)) == plan
+    assert from_fields(SetupPlan, to_fields(plan)) == plan
     assert len(string_names(plan)) == spec.strings
     now = assemble(plan, spec, SetupReadings())
     assert now.unread == ("relief", "fret heights", "action", "first-fret gap")

@@ -19,7 +19,15 @@ from deft_bench.core.frets.grit_ladder import FINISH_UM, SIZES_UM, Abrasive, gri
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.level_call import level_call, option_to_call
 from deft_bench.core.frets.levelling import LevelPlan, LevelRequest, band_width, plan_level
-from deft_bench.core.frets.rocker import Observation, rock_of, rocker_edges, rocker_lane, triples, weights_of
+from deft_bench.core.frets.rocker import (
+    Explanation,
+    Observation,
+    rock_of,
+    rocker_edges,
+    rocker_lane,
+    triples,
+    weights_of,
+)
 from deft_bench.core.frets.rocker_call import disagreements, rocker_call
 from deft_bench.core.frets.small_lp import least_sum, least_worst
 from deft_bench.core.neck.straightness import straightness
@@ -51,6 +59,19 @@ def test_one_low_fret_makes_both_neighbours_rock() -> None:
         ("middle", 9, "the rocker says low, the heights do not")
     ]
     assert disagreements({"middle": found}, XS, {"middle": [0.0] * 8 + [-0.08] + [0.0] * 12}, 0.02) == []
+
+
+def test_the_rockers_sentence_names_the_worst_fret_and_what_is_proud() -> None:
+    def say(rocking: set[int]) -> str:
+        return rocker_call({"bass": rocker_lane(XS, seen(21, rocking), FELT_MM)}, {"bass": 19}, 21).say
+
+    assert "Lift fret 9: low in the bass." in say({8, 10, 15})
+    assert say({8, 10, 15}).endswith("Then check the seating of fret 15: proud.")
+    assert "the most" not in say({8, 10})
+    best = {"bass": Explanation({4: 0.02, 12: 0.05}, {})}
+    lane = replace(rocker_lane(XS, seen(21, {4, 12}), FELT_MM), explanations=(best["bass"],))
+    said = rocker_call({"bass": lane}, {"bass": 19}, 21).say
+    assert said == "Check the seating of frets 4 and 12, fret 12 the most, then take only what stands proud."
 
 
 def test_what_else_a_rocker_survey_says() -> None:
@@ -291,7 +312,7 @@ def work_through(neck: SimulatedNeck, chance: random.Random) -> tuple[SimulatedN
         said.append(advice.turn)
         turns.append(Turn(advice.next_turn, bow, math.nan))
         neck = neck.turn_rod(advice.next_turn)
-    seated, taken = False, 0.0
+    home, taken = range(0), 0.0
     for _ in range(8):
         heights = neck.survey(tool, chance)
         plan = plan_level(
@@ -307,10 +328,11 @@ def work_through(neck: SimulatedNeck, chance: random.Random) -> tuple[SimulatedN
                 0.02,
             )
         )
-        call = level_call(plan, seated=seated, resolution_mm=0.002)
+        call = level_call(plan, home=home, resolution_mm=0.002)
         said.append(call.do)
         if call.do == "check_seating":
-            neck, seated = neck.reseat([fret for fret in range(1, neck.frets + 1) if neck.daylight(fret) >= 0.03]), True
+            neck = neck.reseat([fret for fret in range(1, neck.frets + 1) if neck.daylight(fret) >= 0.03])
+            home = range(1, neck.frets + 1)
         elif call.do == "lift":
             option = option_to_call(plan)
             for fret in option.lift:

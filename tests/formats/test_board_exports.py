@@ -22,7 +22,7 @@ from deft_bench.core.board.plan import starting_plan
 from deft_bench.core.board.rules import rule_of
 from deft_bench.core.board.slotting import MachineError
 from deft_bench.core.instrument import STARTING
-from deft_bench.formats.board import EXPORTS, Sheet, file_name, sheet_of, write_board
+from deft_bench.formats.board import EXPORTS, Sheet, exports_of, file_name, sheet_of, write_board
 
 MM = 72 / 25.4
 SEVEN = replace(STARTING["seven_string"], name="Sandpiper No. 14 (trial) & Söhne")
@@ -55,7 +55,7 @@ def replay(text: str) -> list[tuple[tuple[float, float, float], tuple[float, flo
                 assert per, "a move before the units are set"
                 target[letter] = float(number) * per
             else:
-                assert code in ("G90", "G17", "G94", "M2") or letter in "FS", code
+                assert code in ("G90", "G17", "G94", "M2", "G4") or letter in "FSP", code
         if target != at:
             if mode == "G1":
                 assert spinning
@@ -68,7 +68,7 @@ def replay(text: str) -> list[tuple[tuple[float, float, float], tuple[float, flo
 @pytest.mark.parametrize(("units", "follow"), [("mm", "radius"), ("in", "flat")])
 def test_the_program_cuts_every_slot_where_the_layout_puts_it(spec, units: str, follow: str) -> None:  # type: ignore[no-untyped-def]
     school = {"radius": "follow_radius", "flat": "flat_before_radius"}[follow]
-    made = sheet(spec, school=school, machine_units=units, machine_follow=follow, bit_um=500, kerf_um=600)
+    made = sheet(spec, school=school, machine_units=units, bit_um=500, kerf_um=600, datum="fret_12")
     text = write_board("slots-gcode", made).decode("ascii")
     assert text.index("RUN IT ABOVE THE WORK FIRST") < text.index("G0 Z")
     lines = made.view.lines
@@ -77,9 +77,11 @@ def test_the_program_cuts_every_slot_where_the_layout_puts_it(spec, units: str, 
     sections = {at.fret: at for at in arch(spec, made.view.layout)}
     reached: dict[int, list[tuple[float, float]]] = defaultdict(list)
     deepest: dict[int, float] = defaultdict(float)
+    nut, walls, rises = 0, set[float](), 0
     for start, end, cutting in replay(text):
         if not cutting:
-            # a rapid move crosses the board only above it
+            # a rapid move crosses the board only above it, and the mill rises once a slot
+            rises += end[2] > start[2] and start[2] < 0
             assert min(start[2], end[2]) >= 0.9 or start[:2] == end[:2]
             continue
         for x, y, z in (start, end):
@@ -88,7 +90,12 @@ def test_the_program_cuts_every_slot_where_the_layout_puts_it(spec, units: str, 
             point = x + datum, -y if spec.left_handed else y
             fret = min(range(1, spec.frets + 1), key=lambda n: _off(point, lines[n]))
             # the two walls of a slot 0.1 mm wider than the mill, within 0.01 mm
-            assert abs(_off(point, lines[fret]) - 0.05) <= 0.01
+            if point[0] < lines[1].centre_x_mm / 2:
+                nut += 1
+                continue
+            across = _off(point, lines[fret])
+            assert across <= 0.06
+            walls.add(round(across, 2))
             reached[fret].append(point)
             deepest[fret] = min(deepest[fret], z)
             radius = sections[fret].radius_mm
@@ -96,10 +103,15 @@ def test_the_program_cuts_every_slot_where_the_layout_puts_it(spec, units: str, 
             surface = -(radius - math.sqrt(radius**2 - y**2)) if follow == "radius" else -sections[fret].fall_mm
             assert z >= surface - depth - 0.01
     assert set(reached) == set(range(1, spec.frets + 1))
+    assert nut > 2
+    assert walls == {0.05}
+    assert rises == spec.frets + 1
+    assert "G4 P3" in text
+    assert ("in." if units == "in" else " mm") in text.split("G2")[0]
     for fret, points in reached.items():
         ends = made.view.slots[fret - 1]
         along = sorted(math.dist(point, ends.bass_end) for point in points)
-        run = -0.25 if spec.bound else made.plan.oversize_um / 1000 + 0.25
+        run = -0.25 if spec.bound else 0.25
         assert along[-1] == pytest.approx(ends.length_mm + run, abs=0.02)
         assert -deepest[fret] == pytest.approx(
             depth + _fall(made, fret, run) if follow == "radius" else depth + sections[fret].fall_mm, abs=0.01
@@ -129,9 +141,6 @@ def _fall(made: Sheet, fret: int, run: float) -> float:
         ({"bit_um": 700}, "bit_um"),
         ({"under_tang_gap_um": 2_000}, "under_tang_gap_um"),
         ({"bit_reach_um": 3_000}, "bit_reach_um"),
-        ({"school": "two_stage"}, "school"),
-        ({"machine_follow": "radius"}, "machine_follow"),
-        ({"school": "follow_radius"}, "machine_follow"),
     ],
 )
 def test_no_program_for_what_must_not_be_tried(changed: dict[str, object], field: str) -> None:
@@ -141,10 +150,33 @@ def test_no_program_for_what_must_not_be_tried(changed: dict[str, object], field
 
 
 def test_a_flat_board_is_the_same_face_to_every_school() -> None:
-    made = sheet(
-        replace(STARTING["classical"], name="Flat"), school="two_stage", machine_follow="radius", bit_reach_um=9_000
-    )
+    made = sheet(replace(STARTING["classical"], name="Flat"), school="two_stage", bit_reach_um=9_000)
     assert replay(write_board("slots-gcode", made).decode("ascii"))
+    assert "deepen-gcode" not in exports_of(made.spec, made.plan, made.view)
+    with pytest.raises(MachineError, match="no such program"):
+        write_board("deepen-gcode", made)
+
+
+def test_two_stages_are_two_programs_each_named_by_its_step() -> None:
+    made = sheet(school="two_stage")
+    labels = {kind: export.label for kind, export in exports_of(made.spec, made.plan, made.view).items()}
+    assert "guide cuts on the flat face" in labels["slots-gcode"]
+    assert "deepening on the radiused face" in labels["deepen-gcode"]
+    assert file_name("slots-gcode", made).endswith("slots-guide.ngc")
+    assert file_name("deepen-gcode", made).endswith("slots-deepen.ngc")
+    guide, deepen = (write_board(kind, made).decode("ascii") for kind in ("slots-gcode", "deepen-gcode"))
+    assert "program 1 of 2" in guide
+    assert "starts on the flat face" in guide
+    assert "program 2 of 2" in deepen
+    assert "starts on the radiused face" in deepen
+    # the guide is level, the deepening follows the arch
+    assert all(start[2] == end[2] or start[:2] == end[:2] for start, end, cutting in replay(guide) if cutting)
+    assert any(start[2] != end[2] and start[:2] != end[:2] for start, end, cutting in replay(deepen) if cutting)
+    table = list(csv.DictReader(io.StringIO(write_board("slot-depths-csv", made).decode())))
+    assert len(table) == made.spec.frets
+    assert all(float(row["first_cut_from_flat_mm"]) <= float(row["one_stop_mm"]) for row in table)
+    with pdfplumber.open(io.BytesIO(write_board("slot-depths-pdf", made))) as read:
+        assert f"One stop of {float(table[0]['one_stop_mm']):.2f}" in (read.pages[0].extract_text() or "")
 
 
 @pytest.mark.parametrize("name", ["x)\nM3 S20000\nG0 Z-50\n(", "x\rG0 Z-9", "a\u2028b", "café {[<;>]} % (trial"])
@@ -255,13 +287,16 @@ def test_every_file_from_the_command_line(
     demo_path: Path, tmp_path: Path, capfdbinary: pytest.CaptureFixture[bytes]
 ) -> None:
     name, where = "Sandpiper No. 14", ["--database", str(demo_path)]
-    for kind in EXPORTS:
+    with pytest.raises(SystemExit):
+        main(["export", name, "--as", "deepen-gcode", *where])
+    capfdbinary.readouterr()
+    for kind in EXPORTS.keys() - {"deepen-gcode"}:
         assert main(["export", name, "--as", kind, *where]) == 0
         printed = capfdbinary.readouterr().out
         assert printed.startswith({"pdf": b"%PDF", "pdf-long": b"%PDF", "svg": b"<svg", "dxf": b"  0"}.get(kind, b""))
         assert printed
     assert main(["export", name, "--as", "all", "--out", str(tmp_path), *where]) == 0
-    assert len(list(tmp_path.glob("sandpiper-no-14-*"))) == len(EXPORTS)
+    assert len(list(tmp_path.glob("sandpiper-no-14-*"))) == len(EXPORTS) - 1
     for wrong, said in ((["--as", "stl"], b"as: unknown"), (["--as", "all"], b"out: --as all needs")):
         with pytest.raises(SystemExit) as left:
             main(["export", name, *wrong, *where])

@@ -15,6 +15,15 @@ from deft_bench.formats.strict_json import RequestError, read_json, tidy
 
 HEIGHTS = [0.01, 0.02, 0, 0.03, 0.06, 0.01, 0, 0.02, -0.09, 0.01, 0.02, 0]
 LEVEL = {"scale_mm": 628, "frets": 12, "heights_mm": {"middle": HEIGHTS}, "fret_height_mm": 1.2}
+TAPE: dict[str, Any] = {
+    "scale_mm": 648,
+    "frets": 22,
+    "tape_fret": 12,
+    "fret_layers": 2,
+    "beam_layers": 0,
+    "tape_thickness_mm": 0.1,
+    "last_drop_mm": 0.1,
+}
 STRAIGHT = {
     "scale_mm": 628,
     "frets": 8,
@@ -84,7 +93,7 @@ def test_straightness_answers_in_fret_order_with_nulls() -> None:
         (
             "fret-positions",
             {"scale_mm": -1, "frets": 61},
-            ["scale_mm: -1 must be more than 0", "frets: 61 is more than 60"],
+            ["scale_mm: -1 is less than 100", "frets: 61 is more than 60"],
         ),
         (
             "fret-positions",
@@ -109,6 +118,8 @@ def test_straightness_answers_in_fret_order_with_nulls() -> None:
         ("level-plan", {**LEVEL, "fret_height_mm": [1.2]}, ["fret_height_mm: must be one number, or one entry a fret"]),
         ("level-plan", {**LEVEL, "crown_width_mm": 1.5}, ["fret_height_mm: 1.2 is too tall"]),
         ("level-plan", {**LEVEL, "objective": "most"}, ["objective: must be one of"]),
+        ("fall-away-tape", {**TAPE, "scale_mm": 1e-12}, ["scale_mm: 1e-12 is less than 100"]),
+        ("fall-away-tape", {**TAPE, "last_drop_mm": 1e-15}, ["last_drop_mm: is so little"]),
         ("straightness", {**STRAIGHT, "last_fret": 9}, ["last_fret: 9 is more than the 8"]),
         ("straightness", {**STRAIGHT, "first_fret": 8}, ["first_fret: must be less"]),
         (

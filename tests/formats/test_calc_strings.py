@@ -89,6 +89,28 @@ def test_string_set_tension_and_what_is_assumed() -> None:
     assert own["strings"][0]["tension_n"] > answer["strings"][0]["tension_n"]
 
 
+@pytest.mark.parametrize(
+    ("name", "row", "more"),
+    [
+        ("string-set", {"gauge_mm": 0.3, "construction": "plain", "hz": 300}, {}),
+        ("compensation", {"gauge_mm": 0.3, "construction": "plain", "hz": 300, "action_12_mm": 1.5}, {}),
+        ("nut-depth", {"gap_over_1_mm": 0.2, "target_gap_mm": 0.05}, {}),
+        ("saddle-height", {"now_mm": 1.5, "target_mm": 1.6}, {"compensation_mm": 1}),
+        ("intonation", {"readings": [{"fret": fret, "cents": 1} for fret in (3, 7, 12)]}, {}),
+    ],
+)
+def test_every_list_of_strings_takes_and_answers_their_numbers(
+    name: str, row: dict[str, Any], more: dict[str, Any]
+) -> None:
+    asked = {"scale_mm": 648, "strings": [{**row, "string": 6}, {**row, "string": 2}], **more}
+    assert [one["string"] for one in calculate(name, asked)["strings"]] == [6, 2]
+    unsaid = {**asked, "strings": [row, row]}
+    assert [one["string"] for one in calculate(name, unsaid)["strings"]] == [1, 2]
+    with pytest.raises(RequestError) as refused:
+        calculate(name, {**asked, "strings": [{**row, "string": 2}, row]})
+    assert refused.value.lines == ["strings[1].string: string 2 stands twice"]
+
+
 def test_nut_saddle_compensation_and_intonation_by_their_check_figures() -> None:
     nut = calculate(
         "nut-depth",
@@ -103,7 +125,7 @@ def test_nut_saddle_compensation_and_intonation_by_their_check_figures() -> None
         (0.4119, 0.1030, 0.3089), abs=1e-4
     )
     assert slot["slot_width_mm"] == pytest.approx(0.35)
-    assert slot["file_choice_mm"] == 0.36
+    assert slot["file_choice_mm"] == slot["file_choice"] == 0.36
     low = calculate(
         "nut-depth", {"scale_mm": 628, "bearing_fret": 3, "strings": [{"gap_over_1_mm": 0.01, "target_gap_mm": 0.05}]}
     )

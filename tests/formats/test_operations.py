@@ -53,6 +53,14 @@ def test_any_route_under_any_schools_breaks_no_rule(route: str, seed: int) -> No
     assert [rule for rule in sheet.rules if at[rule.before] > at[rule.after]] == list(tried.broken)
 
 
+@pytest.mark.parametrize("route", sorted(BOOK.routes))
+def test_strings_come_off_before_frets_and_only_where_there_are_some(route: str) -> None:
+    codes = run_sheet(BOOK, route, PLAIN, any_schools(random.Random(route))).codes
+    if "pull_frets" in codes:
+        assert codes.index("strings_off") < codes.index("pull_frets")
+    assert route != "new_board" or "strings_off" not in codes
+
+
 def test_every_rule_is_broken_by_some_order() -> None:
     unused = list(BOOK.rules)
     choices = [
@@ -149,7 +157,12 @@ def test_a_shop_adds_its_own_and_bad_entries_are_named_by_line() -> None:
     good = '[operation.steam]\ntitle = "Steam"\nstage = "frets"\nminutes = [5, 0, 0]\n'
     for body, line, words in (
         ('[operation.bad]\ntitle = "x"\nstage = "frets"\nminutes = [-5, 0, 0]\n', 3, "minutes must be three numbers"),
-        ('[operation.bad]\ntitle = "x"\nstage = "attic"\nminutes = [5, 0, 0]\n', 3, "stage must be one of"),
+        ('[operation.bad]\ntitle = "x"\nstage = "attic"\nminutes = [5, 0, 0]\n', 3, "phase must be one of"),
+        (
+            '[operation.bad]\ntitle = "x"\nphase = "frets"\nminutes = [5, 0, 0]\nshown_by = { setup = "seating" }\n',
+            3,
+            "shown_by.setup must be one of: intake",
+        ),
         ('[operation.bad]\ntitle = ""\nstage = "frets"\nminutes = [5, 0, 0]\n', 3, "title must be a text"),
         ('[operation.bad]\ntitle = "x"\nstage = "frets"\nminutes = [5, 0, 0]\ncolour = 3\n', 3, "unknown field colour"),
         (

@@ -168,11 +168,13 @@ def test_metal_taken_is_counted_until_the_fret_is_replaced(demo: Connection) -> 
     assert max(removed.values()) == max(jobs.past_levels(demo, dunlin.id)) > 250
     job = jobs.open_of(demo, [dunlin.id])[dunlin.id]
     survey = surveys.of_job(demo, job.id)[0]
-    jobs.accept_plan(demo, job.id, survey.id, AT, {"a": 1}, {"kind": "refret"})
-    assert jobs.accept_plan(demo, job.id, survey.id, AT, {"a": 1}, {}) == jobs.plans(demo, job.id)[-1].id
+    before = next(plan for one in jobs.of_instrument(demo, dunlin.id) for plan in jobs.plans(demo, one.id))
+    refret = before.outcome | {"kind": "refret", "frets": [4, 5]}
+    jobs.accept_plan(demo, job.id, survey.id, AT, before.inputs, refret)
+    assert jobs.accept_plan(demo, job.id, survey.id, AT, before.inputs, {}) == jobs.plans(demo, job.id)[-1].id
     plan = jobs.plans(demo, job.id)[-1]
-    assert jobs.mark_done(demo, plan, dunlin.id, AT, {}, [4, 5])
-    assert not jobs.mark_done(demo, plan, dunlin.id, AT, {}, [4, 5])
+    assert jobs.mark_done(demo, plan, dunlin.id, AT)
+    assert not jobs.mark_done(demo, plan, dunlin.id, AT)
     left = jobs.removed_from(demo, dunlin.id)
     assert removed.keys() - left.keys() == {4, 5}
 

@@ -1,5 +1,6 @@
 """The file: made, migrated, refused, backed up, restored; nothing is ever destroyed."""
 
+import json
 import os
 import re
 import sqlite3
@@ -265,7 +266,8 @@ def test_tables_built_anew_keep_every_row_and_reference(demo_path: Path, tmp_pat
             where = only.get(table, "1")
             if table == "survey":
                 where += " AND (job_id IS NULL OR job_id IN (SELECT id FROM main.job))"
-            db.execute(f"INSERT INTO main.{table} ({columns}) SELECT {columns} FROM demo.{table} WHERE {where}")
+            theirs = columns.replace("stage", '"when"') if table == "survey" else columns.replace("seated", "1")
+            db.execute(f"INSERT INTO main.{table} ({columns}) SELECT {theirs} FROM demo.{table} WHERE {where}")
         db.commit()
         before = {
             table: db.execute(f"SELECT count(*), total(rowid) FROM main.{table}").fetchone()
@@ -273,6 +275,16 @@ def test_tables_built_anew_keep_every_row_and_reference(demo_path: Path, tmp_pat
         }
     assert before["reading"][0] > 4000
     with closing(open_database(old)) as db:
+        # a neck that was said to be home is home fret by fret, by its latest heights
+        said = db.execute(
+            "SELECT seating_checked.survey_id, seating_checked.frets, survey.frets FROM seating_checked"
+            " JOIN survey ON survey.id = survey_id"
+        ).fetchall()
+        assert said
+        assert all(json.loads(home) == list(range(1, frets + 1)) for _, home, frets in said)
+        assert {survey for survey, _, _ in said} == {
+            survey for (survey,) in db.execute("SELECT max(id) FROM survey WHERE kind = 'fret_heights' GROUP BY job_id")
+        }
         assert {
             table: tuple(db.execute(f"SELECT count(*), total(rowid) FROM {table}").fetchone()) for table in before
         } == before
@@ -280,7 +292,7 @@ def test_tables_built_anew_keep_every_row_and_reference(demo_path: Path, tmp_pat
         assert db.execute("PRAGMA foreign_key_check").fetchall() == []
         with pytest.raises(sqlite3.IntegrityError):
             db.execute(
-                "INSERT INTO survey SELECT 10000000, uid || 'x', 999999, NULL, kind, stage, method, surface, tool,"
+                "INSERT INTO survey SELECT 10000000, uid || 'x', 999999, NULL, kind, \"when\", method, surface, tool,"
                 " resolution_um, string_state, temperature_c, humidity, reading_order, frets, note, taken_at, strings,"
                 " at_frets FROM survey LIMIT 1"
             )

@@ -84,7 +84,7 @@ FIELDS = [
     "nut",
     "shown",
     "promised_on",
-    "stage",
+    "when",
     "method",
     "tool",
     "resolution_um",

@@ -5,8 +5,9 @@ import re
 
 import pytest
 
+from deft_bench.core.board.plan_view import plan_view
 from deft_bench.core.refret import END_STEPS, SIDES
-from deft_bench.formats.board import EXPORTS
+from deft_bench.formats.board import EXPORTS, exports_of
 from deft_bench.formats.record import export_record, import_record
 from deft_bench.store import boards, instruments, jobs, refrets, shop, surveys
 from deft_bench.store.database import Connection
@@ -20,7 +21,7 @@ def job_of(db: Connection, instrument_id: int) -> int:
 
 
 def test_a_half_edited_form_never_replaces_the_saved_board(bench: Bench, demo: Connection) -> None:
-    before = instruments.get(demo, SANDPIPER).spec, boards.plans(demo, SANDPIPER)
+    before = instruments.get(demo, SANDPIPER).spec, boards.PLANS.every(demo, SANDPIPER)
     page = f"/instruments/{SANDPIPER}/board"
     for sent, field in (
         ({"bass_scale_um": "0"}, "bass_scale_um"),
@@ -40,7 +41,7 @@ def test_a_half_edited_form_never_replaces_the_saved_board(bench: Bench, demo: C
         live = bench.post(f"{page}/preview", sent)
         assert live.headers["HX-Reswap"] == "none"
         assert re.search(rf'id="e-{field}" hx-swap-oob="true">[^<]+<', live.text)
-    assert (instruments.get(demo, SANDPIPER).spec, boards.plans(demo, SANDPIPER)) == before
+    assert (instruments.get(demo, SANDPIPER).spec, boards.PLANS.every(demo, SANDPIPER)) == before
 
 
 def test_the_drawing_follows_the_numbers_and_only_save_stores_them(bench: Bench, demo: Connection) -> None:
@@ -50,11 +51,11 @@ def test_the_drawing_follows_the_numbers_and_only_save_stores_them(bench: Bench,
     assert "Through the slot of fret 7" in live
     assert "Radius first, then cut the slots along the curve" in live
     assert "Shown, not saved yet." in live
-    assert len(boards.plans(demo, SANDPIPER)) == 1
+    assert len(boards.PLANS.every(demo, SANDPIPER)) == 1
     saved = bench.post(page, {"frets": "22", "school": "follow_radius", "fret": "7"})
     assert "what it was before is kept" in saved.text
     assert saved.text.count('class="slot-hit"') == 22
-    assert len(boards.plans(demo, SANDPIPER)) == 2
+    assert len(boards.PLANS.every(demo, SANDPIPER)) == 2
     assert instruments.get(demo, SANDPIPER).spec.frets == 22
     assert [spec["frets"] for _, spec in instruments.revisions(demo, SANDPIPER)] == [24]
     assert "Nothing was changed" in bench.post(page, {"frets": "22"}).text
@@ -66,7 +67,7 @@ def test_the_drawing_follows_the_numbers_and_only_save_stores_them(bench: Bench,
     # inches: the same board, to the micrometre
     shop.change(demo, {"system": "in"})
     text = bench.get(page)
-    boxes = dict(re.findall(r'<input[^>]* name="(\w+_um)" value="([^"]*)"', text))
+    boxes = dict(re.findall(r'<input[^>]* name="(\w+_um)"[^>]* value="([^"]*)"', text))
     assert float(boxes["bass_scale_um"]) == pytest.approx(686 / 25.4, abs=1e-5)
     assert "Nothing was changed" in bench.post(page, boxes).text
 
@@ -153,7 +154,7 @@ def test_posts_gauges_and_a_measured_radius(bench: Bench, demo: Connection) -> N
     bench.post(f"{page}/posts", {"rows": "1", "first": "45", "pitch": "26", "off": "-10", "flare": "6"})
     text = bench.get(f"{page}/strings")
     assert "most sideways pull" in text
-    behind = re.search(r'name="post_behind_6" value="([^"]*)"', text)
+    behind = re.search(r'name="post_behind_6"[^>]* value="([^"]*)"', text)
     assert behind
     assert behind[1] == "45"
     half = bench.post(f"{page}/strings", {"post_behind_1": ""})
@@ -171,11 +172,16 @@ def test_posts_gauges_and_a_measured_radius(bench: Bench, demo: Connection) -> N
 
 def test_every_file_by_its_button(bench: Bench, demo: Connection) -> None:
     text = bench.get(f"/instruments/{SANDPIPER}/board/files")
-    for kind, export in EXPORTS.items():
+    spec = instruments.get(demo, SANDPIPER).spec
+    plan = boards.plan_of(demo, SANDPIPER, spec)
+    files = exports_of(spec, plan, plan_view(spec, plan))
+    assert EXPORTS.keys() - files.keys() == {"deepen-gcode"}
+    for kind, export in files.items():
         assert f"/board/files/{kind}" in text
         answer = bench.client.get(f"/instruments/{SANDPIPER}/board/files/{kind}")
         assert answer.headers["Content-Type"] == export.media
-        assert f"sandpiper-no-14-{kind}.{export.ending}" in answer.headers["Content-Disposition"]
+        called = "slots-full" if kind == "slots-gcode" else kind
+        assert f"sandpiper-no-14-{called}.{export.ending}" in answer.headers["Content-Disposition"]
     assert bench.client.get(f"/instruments/{SANDPIPER}/board/files/stl").status_code == 404
     bench.post(f"/instruments/{SANDPIPER}/board/files", {"bit_um": "0.9"})
     assert "wider than the slot" in bench.get(f"/instruments/{SANDPIPER}/board/files")
@@ -197,7 +203,7 @@ def test_a_refret_from_the_wire_to_the_ends(bench: Bench, demo: Connection) -> N
     assert "Save the refret first" in bench.post(f"{opened}/fitted").text
     live = bench.post(f"{opened}/preview", {"slot_um": "0.45"}).text
     assert "Too tight" in live
-    assert refrets.plan_of(demo, job) is None
+    assert refrets.PLANS.last(demo, job) is None
     sent = {
         "wire": "Trial wire",
         "pieces_um": "3 × 305; 1 × 24 in",
@@ -207,7 +213,7 @@ def test_a_refret_from_the_wire_to_the_ends(bench: Bench, demo: Connection) -> N
         "stock": "1",
     }
     assert "in stock under its name" in bench.post(opened, sent).text
-    plan = refrets.plan_of(demo, job)
+    plan = refrets.PLANS.last(demo, job)
     assert plan is not None
     assert plan.pieces_um == (305_000, 305_000, 305_000, 609_600)
     assert [wire.name for wire in refrets.wires(demo) if wire.name == "Trial wire"] == ["Trial wire"]
@@ -252,7 +258,7 @@ def _survey(
 ) -> int:
     head = {
         "kind": kind,
-        "stage": "after" if refrets.fitted(db, job) else "before",
+        "when": "after" if refrets.fitted(db, job) else "before",
         "method": "gap",
         "surface": "board",
         "tool": "gauge",
@@ -285,13 +291,13 @@ def test_daylight_reaches_the_level_and_a_partial_refret_reads_only_its_frets(be
     assert "Reseat frets 7 and 15 before any metal comes off" in text
     assert "soft-faced hammer" in text
     assert "Checked: all home" in text
-    bench.post(f"/jobs/{job}/level/seated")
+    bench.post(f"/jobs/{job}/level/seated", {"frets": "7, 15"})
     assert "before any metal comes off: 0.05" not in bench.get(f"/jobs/{job}/level")
     partial = job_of(demo, RUFF)
     bench.post(f"/jobs/{partial}/refret", {"frets": "1-3, 11"})
     head = {
         "kind": "slot_depth",
-        "stage": "before",
+        "when": "before",
         "tool": "gauge",
         "resolution_um": "0.02",
         "string_state": "off",

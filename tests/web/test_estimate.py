@@ -37,7 +37,7 @@ def test_sums_hold_and_the_range_is_narrower_than_its_parts(
     )
     assert found.hours_high <= sum(m * (1 + high) for m, _, high in steps) / 60 + 1e-9
     assert found.items == pytest.approx(9.5 + 9.9)
-    assert sum(minutes for _, minutes, _ in found.by_stage) == pytest.approx(found.hours * 60)
+    assert sum(minutes for _, minutes, _ in found.by_phase) == pytest.approx(found.hours * 60)
 
 
 def test_the_calculation_and_its_refusals() -> None:
@@ -85,7 +85,7 @@ def test_options_side_by_side_then_accepted_against_actual(bench: Bench, demo: C
     assert "is not understood" in bench.client.get(f"{url}?parts=free").text
     assert "Accepted" in bench.post(url, {"route": "refret", "parts": "nut blank 4.50"}).text
     assert sheets.plan_of(demo, job.id, job.kind).route == "refret"
-    kept = estimates.accepted(demo, job.id)[-1]
+    kept = estimates.ESTIMATES.of_job(demo, job.id)[-1]
     assert kept.inputs["currency"] == "EUR"
     assert any(item["name"] == "nut blank" for item in kept.inputs["items"])
     assert f"{kept.outcome['total']:.2f} EUR for refret" in bench.get(url)

@@ -17,7 +17,7 @@ from harness import NOW, Bench
 
 AVOCET, PLOVER = 3, 2
 HEAD = {
-    "stage": "before",
+    "when": "before",
     "method": "gap",
     "tool": "gauge",
     "resolution_um": "0.02",

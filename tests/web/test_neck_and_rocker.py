@@ -14,7 +14,7 @@ HERON, PLOVER, GODWIT = 1, 2, 7
 
 HEIGHTS = {
     "kind": "fret_heights",
-    "stage": "between",
+    "when": "between",
     "method": "gap",
     "tool": "gauge",
     "resolution_um": "0.02",
@@ -66,7 +66,7 @@ def rocker_survey(bench: Bench, db: Connection) -> tuple[str, surveys.Survey]:
     job = jobs.open_of(db, [HERON])[HERON].id
     head = {
         "kind": "rocker",
-        "stage": "before",
+        "when": "before",
         "tool": "fret rocker",
         "resolution_um": "0.02",
         "string_state": "off",
@@ -154,7 +154,7 @@ def test_crowns_and_the_polish_ladder(bench: Bench, demo: Connection) -> None:
     assert re.search(r"wanders from -\d+\.\d to \+\d+\.\d cents", text)
     frets = instruments.get(demo, HERON).spec.frets
     for kind, wrong in (("crown_line", "0.45"), ("crown_offset", "-0.2")):
-        head = {"kind": kind, "stage": "after", "tool": "loupe", "resolution_um": "0.05", "string_state": "off"}
+        head = {"kind": kind, "when": "after", "tool": "loupe", "resolution_um": "0.05", "string_state": "off"}
         where = bench.post(f"/jobs/{levelled.id}/surveys/new", head, follow=False).headers["Location"]
         rows = [
             f"{fret},middle,{wrong if fret == (4 if kind == 'crown_line' else 7) else '0.05'}"

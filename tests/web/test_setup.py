@@ -24,7 +24,7 @@ from wavs import tone, wav
 
 HERON, TURNSTONE, KNOT, WHIMBREL, PHALAROPE = 1, 6, 8, 9, 11
 HEAD = {
-    "stage": "before",
+    "when": "before",
     "tool": "rule",
     "resolution_um": "0.05",
     "string_state": "tuned",
@@ -85,31 +85,31 @@ def test_a_setup_from_intake_to_report(bench: Bench, demo: Connection) -> None:
     assert "Accept the solved setup" in setup
     assert "lower on average than now" in setup
     assert "Accepted. Relief first" in bench.post(f"/instruments/{WHIMBREL}/setup/accept", {"which": "solved"}).text
-    target = setups.accepted(demo, job.id)[-1].target
+    target = setups.TARGETS.of_job(demo, job.id)[-1].outcome
     assert set(target["action_um"]) == {"1", "2", "3", "4"}
-    assert setups.accepted(demo, job.id)[-1].inputs["unread"] == []
+    assert setups.TARGETS.of_job(demo, job.id)[-1].inputs["unread"] == []
     bench.post(f"/instruments/{WHIMBREL}/setup/accept", {"which": "solved"})
-    assert len(setups.accepted(demo, job.id)) == 1
+    assert len(setups.TARGETS.of_job(demo, job.id)) == 1
     # the neck's page aims at the accepted relief now
     assert "by the setup" in bench.get(f"/instruments/{WHIMBREL}/neck?aim=playing")
     assert "Tighten" in bench.get(f"/instruments/{WHIMBREL}/neck?aim=playing")
     wanted = target["relief_um"] / 1000
-    again = read_new(bench, job.id, "straightness", surface="fret_tops", stage="between")
+    again = read_new(bench, job.id, "straightness", surface="fret_tops", when="between")
     for fret in range(1, 21):
         accept(bench, again, "middle", fret, f"{bow(wanted, fret):.2f}")
     assert "File" in bench.get("/?all=1")
     nut = bench.get(f"/instruments/{WHIMBREL}/setup/nut")
     assert "File 4 slots" in nut
-    after = read_new(bench, job.id, "strings", stage="between")
+    after = read_new(bench, job.id, "strings", when="between")
     for string in range(1, 5):
         accept(bench, after, str(string), 12, f"{target['action_um'][str(string)] / 1000:.2f}")
         accept(bench, after, str(string), 1, "0.12")
     assert "Leave the nut" in bench.get(f"/instruments/{WHIMBREL}/setup/nut")
     assert "Leave the saddles" in bench.get(f"/instruments/{WHIMBREL}/setup/saddle")
-    cents = read_new(bench, job.id, "intonation", stage="after", at_frets="12", resolution_um="1")
+    cents = read_new(bench, job.id, "intonation", when="after", at_frets="12", resolution_um="1")
     for string in range(1, 5):
         accept(bench, cents, str(string), 12, "+1.5")
-    played = read_new(bench, job.id, "buzz", stage="after")
+    played = read_new(bench, job.id, "buzz", when="after")
     for fret in range(20):
         for string in range(1, 5):
             accept(bench, played, str(string), fret, "c")
@@ -153,14 +153,14 @@ def test_trying_shows_and_saves_nothing(bench: Bench, demo: Connection) -> None:
         refused = bench.post(url, {**sent, **changed})
         assert words in refused.text, changed
         assert refused.headers["HX-Reswap"] == "none"
-    assert setups.accepted(demo, job_of(demo, KNOT).id) == []
+    assert setups.TARGETS.of_job(demo, job_of(demo, KNOT).id) == []
     # what is tried can be accepted, and a bad box then keeps what was typed
     assert (
         "Not saved: 1 box"
         in bench.post(f"/instruments/{KNOT}/setup/accept", {**sent, "which": "tried", "relief": "many"}).text
     )
     bench.post(f"/instruments/{KNOT}/setup/accept", {**sent, "which": "tried", "relief": "0.22"})
-    assert setups.accepted(demo, job_of(demo, KNOT).id)[-1].target["relief_um"] == 220
+    assert setups.TARGETS.of_job(demo, job_of(demo, KNOT).id)[-1].outcome["relief_um"] == 220
     assert "Open a setup job first" in bench.post(f"/instruments/{HERON}/setup/accept", {"which": "solved"}).text
     heron = bench.get(f"/instruments/{HERON}/setup")
     assert "Fret 9 is low by 0.09" in re.sub(r"\s", " ", heron)
@@ -197,7 +197,7 @@ def test_strings_are_saved_whole_or_not_at_all(bench: Bench, demo: Connection) -
         assert refused.status_code == 422
         assert words in refused.text, changed
         assert next(iter(changed.values())).replace('"', "&#34;") in refused.text
-    assert setups.plans(demo, HERON) == []
+    assert setups.PLANS.every(demo, HERON) == []
     assert "Saved" in bench.post(url, {**sent, "weight_6": "6.1", "note_6": "D2"}).text
     kept = setups.plan_of(demo, HERON, instruments.get(demo, HERON).spec)
     assert kept.strings[5].unit_weight == pytest.approx(0.0061)
@@ -401,8 +401,8 @@ def test_a_record_with_its_setups_comes_back_and_a_spoilt_one_does_not(bench: Be
 def test_saved_setups_follow_an_edited_specification(demo: Connection) -> None:
     spec = instruments.get(demo, HERON).spec
     plan = replace(starting_setup(spec), pluck_n=(1.0,) * 6, margin_um=35)
-    setups.save(demo, HERON, plan, "2026-08-24T10:00:00.000Z")
-    assert not setups.save(demo, HERON, plan, "2026-08-24T10:01:00.000Z")
+    setups.PLANS.save(demo, HERON, plan, "2026-08-24T10:00:00.000Z")
+    assert not setups.PLANS.save(demo, HERON, plan, "2026-08-24T10:01:00.000Z")
     seven = replace(spec, strings=7, tuning="B1 E2 A2 D3 G3 B3 E4")
     fitted = setups.plan_of(demo, HERON, seven)
     assert len(fitted.strings) == 7

@@ -26,14 +26,10 @@ from deft_bench.formats.stock_csv import read_stock
 from deft_bench.store import jobs, refrets, sheets, stock, tools
 from deft_bench.store.database import Connection, migrations, open_database
 from deft_bench.web import create_app
-from harness import Bench
+from harness import Bench, words
 
 HERON, WHIMBREL, REDSHANK, RUFF = 1, 9, 12, 13
 MONDAY = datetime(2026, 8, 24, 9, 0, tzinfo=UTC)
-
-
-def words(text: str) -> str:
-    return re.sub(r"\s+", " ", re.sub(r"<[^>]*>", " ", text))
 
 
 def item(db: Connection, name: str) -> stock.Item:
@@ -222,7 +218,7 @@ def test_a_count_sheet_and_a_csv_go_out_and_in(bench: Bench, demo: Connection) -
 def test_a_refret_takes_its_wire_and_an_offcut_serves_a_partial_refret(bench: Bench, demo: Connection) -> None:
     job = jobs.open_of(demo, [RUFF])[RUFF]
     wire = item(demo, "Fret wire, Bass, wide")
-    plan = refrets.plan_of(demo, job.id)
+    plan = refrets.PLANS.last(demo, job.id)
     assert plan is not None
     assert plan.wire == "Bass, wide"
     page = words(bench.get(f"/stock/{wire.id}"))
@@ -237,7 +233,7 @@ def test_a_refret_takes_its_wire_and_an_offcut_serves_a_partial_refret(bench: Be
     assert item(demo, "Fret wire, Bass, wide").pieces_um == after.pieces_um  # once a job
     # one fret of another board is cut from what is left
     heron = jobs.open_job(demo, WHIMBREL, "refret", "2026-08-24T09:00:00.000Z", None)
-    refrets.save(demo, heron, replace(plan, frets=(20,), pieces_um=after.pieces_um), "2026-08-24T09:01:00.000Z")
+    refrets.PLANS.save(demo, heron, replace(plan, frets=(20,), pieces_um=after.pieces_um), "2026-08-24T09:01:00.000Z")
     assert "Whimbrel No. 8" in words(bench.get(f"/stock/{wire.id}"))
     stock.count_pieces(demo, wire.id, [], "2026-08-24T09:02:00.000Z")
     assert "Fret wire, Bass, wide: Whimbrel No. 8:" in words(bench.get("/stock"))
@@ -321,10 +317,22 @@ def test_weights_and_ticks_travel_and_older_records_are_still_read(
         assert export_record(other, made) == record
     record["version"] = 3
     for one in record["jobs"]:
-        del one["weight"], one["sheet_ticks"]
+        del one["weight"], one["sheet_ticks"], one["found_home"]
+        one["seated"] = one["uid"] == job.uid
+    whens = [survey["when"] for survey in record["surveys"]]
+    for survey in record["surveys"]:
+        survey["stage"] = survey.pop("when")
     with closing(open_database(tmp_path / "third.sqlite3")) as third:
         made = import_record(third, json.dumps(record).encode())
         assert jobs.open_of(third, [made])[made].weight == 1
+        read = export_record(third, made)
+        assert [survey["when"] for survey in read["surveys"]] == whens
+        # a neck that was said to be home is home fret by fret, by its last heights
+        heights = [one["uid"] for one in read["surveys"] if (one["job"], one["kind"]) == (job.uid, "fret_heights")]
+        told = {one["uid"]: one["found_home"] for one in read["jobs"]}
+        assert heights
+        assert [said["survey"] for said in told.pop(job.uid)] == heights[-1:]
+        assert not any(told.values())
 
 
 def test_the_pieces_of_an_older_bench_become_the_ledgers_first_lines(tmp_path: Path) -> None:
@@ -361,7 +369,7 @@ def test_gate_readings_stand_on_the_sheet(bench: Bench, demo: Connection) -> Non
         shown = words(bench.get(page))
         read = {
             "reseat": "Read: daylight under frets 7 and 15",
-            "ends": "Read: 0 of 6 ticked: flush, bevelled, dressed, both sides",
+            "ends": "Read: 0 of 4 ticked: flush, bevelled, both sides",
         }[code]
         assert read in shown, (code, shown[600:1500])
         bench.post(f"{page}/step", {"step": code, "what": "finished", "note": "a test"})

@@ -10,17 +10,18 @@ from uuid import uuid4
 import pytest
 from werkzeug.test import TestResponse
 
+from deft_bench.bench.level_planning import height_surveys
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.formats import calc
-from deft_bench.store import instruments, jobs, surveys
+from deft_bench.store import instruments, jobs, seating, surveys
 from deft_bench.store.database import Connection, connect
 from deft_bench.web import support
-from harness import Bench
+from harness import Bench, words
 
 JSON = {"Accept": "application/json"}
 HEAD = {
     "kind": "fret_heights",
-    "stage": "before",
+    "when": "before",
     "method": "gap",
     "tool": "gauge",
     "resolution_um": "0.02",
@@ -174,13 +175,13 @@ def test_a_sheet_is_stored_whole_or_not_at_all(bench: Bench, demo: Connection) -
 def test_a_survey_is_not_started_on_nonsense(bench: Bench, demo: Connection) -> None:
     job = job_of(demo, "heron").id
     answer = bench.post(
-        f"/jobs/{job}/surveys/new", HEAD | {"tool": "", "humidity": "150", "stage": "later", "resolution_um": "2"}
+        f"/jobs/{job}/surveys/new", HEAD | {"tool": "", "humidity": "150", "when": "later", "resolution_um": "2"}
     )
     assert answer.status_code == 422
     assert "from 0 to 100" in answer.text
-    answer = bench.post(f"/jobs/{job}/surveys/new", HEAD | {"tool": "", "stage": "later", "resolution_um": "2"})
-    for words in ("Say what it was read with", "0.001 to 0.5 mm", "before, between, after"):
-        assert words in answer.text
+    answer = bench.post(f"/jobs/{job}/surveys/new", HEAD | {"tool": "", "when": "later", "resolution_um": "2"})
+    for said in ("Say what it was read with", "0.001 to 0.5 mm", "before, between, after"):
+        assert said in answer.text
     assert len(surveys.of_job(demo, job)) == 2
 
 
@@ -236,7 +237,7 @@ def test_the_whole_job(bench: Bench, demo: Connection) -> None:
     assert "Start reading" in bench.post(f"{level}/done").text
     assert jobs.removed_from(demo, job.instrument_id) == before
     assert "no accepted plan waiting" in bench.post(f"{level}/done").text
-    between = new_survey(bench, demo, job.id, stage="between")
+    between = new_survey(bench, demo, job.id, when="between")
     fill(bench, between, 21, {12: "0.03", 5: "0.00", 18: "0.04"})
     text = bench.get(level)
     assert "Level all" in text
@@ -261,7 +262,7 @@ def test_the_whole_job(bench: Bench, demo: Connection) -> None:
     removed = jobs.removed_from(demo, job.instrument_id)
     assert removed[5] - before.get(5, 0) == plan.outcome["removed_um"][4]
     # an after-survey that misses, by name; then one that passes
-    after = new_survey(bench, demo, job.id, stage="after")
+    after = new_survey(bench, demo, job.id, when="after")
     fill(bench, after, 21, {7: "0.08"})
     text = bench.get(level)
     assert "The gate has not passed" in text
@@ -272,8 +273,8 @@ def test_the_whole_job(bench: Bench, demo: Connection) -> None:
     assert "The gate passes: every fret lies within" in text
     assert "The job is closed" in bench.post(f"/jobs/{job.id}/close").text
     text = bench.get(f"/jobs/{job.id}/record")
-    for words in ("Before", "After", "The gate passed", "Lifted fret 9", "Levelled: "):
-        assert words in text
+    for said in ("Before", "After", "The gate passed", "Lifted fret 9", "Levelled: "):
+        assert said in text
     assert "open again" in bench.post(f"/jobs/{job.id}/close").text
 
 
@@ -317,7 +318,7 @@ def test_an_accepted_plan_can_be_changed_and_stays_as_it_was_accepted(bench: Ben
 
 def test_too_little_read_is_said_everywhere(bench: Bench, demo: Connection) -> None:
     job = job_of(demo, "heron").id
-    read(bench, new_survey(bench, demo, job, stage="between"), "bass", 9, "0.1")
+    read(bench, new_survey(bench, demo, job, when="between"), "bass", 9, "0.1")
     assert "Too little is read for a call" in bench.client.get(f"/jobs/{job}/level", follow_redirects=True).text
     assert "too little is read" in bench.client.get(f"/jobs/{job}/level.json").text
     assert "Too little is read" in bench.post(f"/jobs/{job}/level/accept", {"shown": "x"}).text
@@ -327,9 +328,28 @@ def test_too_little_read_is_said_everywhere(bench: Bench, demo: Connection) -> N
 def test_checked_seating_lets_the_call_go_on(bench: Bench, demo: Connection) -> None:
     job = job_of(demo, "godwit").id
     assert "Check the seating" in bench.get(f"/jobs/{job}/level")
-    text = bench.post(f"/jobs/{job}/level/seated").text
+    [named] = re.findall(r'name="frets"\s+value="([\d,]+)"', bench.get(f"/jobs/{job}/level"))
+    text = bench.post(f"/jobs/{job}/level/seated", {"frets": named}).text
     assert "<h2>Level all" in text, re.findall("<h2>(.*)</h2>", text)
     assert "<p>The shortest fret after it is" in text
+    # it can be taken back, stays in the record, and holds for what was named only
+    assert "Check the seating" in bench.post(f"/jobs/{job}/level/seated", {"take_back": "1"}).text
+    assert seating.every(demo, job)[-1].taken_back_at
+    assert "whole numbers from 1 to" in bench.post(f"/jobs/{job}/level/seated", {"frets": "77"}).text
+    frets = sorted(map(int, named.split(",")))
+    assert "Check the seating" in bench.post(f"/jobs/{job}/level/seated", {"frets": str(frets[0] + 2)}).text
+    bench.post(f"/jobs/{job}/level/seated", {"frets": named})
+    text = words(bench.get(f"/jobs/{job}/level"))
+    assert "Level all" in text
+    assert f"Checked and home: frets {frets[0]} and {frets[0] + 2}" in text
+    # read again beside it, it is to be looked at again
+    old = dict(surveys.values(demo, height_surveys(demo, jobs.get(demo, job))[-1].id))
+    again = new_survey(bench, demo, job, only=str(frets[0] + 1))
+    for lane in ("bass", "middle", "treble"):
+        read(bench, again, lane, frets[0] + 1, f"{(old[lane, frets[0] + 1] or 0) / 1000}")
+    text = words(bench.get(f"/jobs/{job}/level"))
+    assert "Checked and home" not in text
+    assert "Check the seating" in text
 
 
 def test_a_refret_starts_the_metal_budget_again(bench: Bench, demo: Connection) -> None:

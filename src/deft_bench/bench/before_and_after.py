@@ -2,11 +2,10 @@
 
 from dataclasses import dataclass
 
-from deft_bench.bench.setup_readings import readings_of
+from deft_bench.bench.setup.readings import readings_of
 from deft_bench.bench.survey_results import SurveyResults, after_gate, planned_drops, shown_band, survey_results
 from deft_bench.core.frets.level_gate import LevelGate
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.strings.assembled import target_from
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.strings.setup_report import SetupReport, relief_by_humidity, setup_report
 from deft_bench.store import instruments, jobs, rod_turns, setups, surveys
@@ -39,7 +38,7 @@ def before_and_after(
 ) -> BeforeAfter:
     """A job's heights before and after, its bows, its gate and the turns of the rod while it was open."""
     done = [plan for plan in jobs.plans(db, job.id) if plan.done_at]
-    levelled = next((plan for plan in reversed(done) if plan.outcome["kind"] == "level"), None)
+    levelled = next((plan for plan in reversed(done) if plan.level.kind == "level"), None)
     read = [survey_results(db, settings, survey, instrument) for survey in surveys.of_job(db, job.id)]
     heights = [one for one in read if one.survey.head.kind == "fret_heights" and one.figures.read]
     after, gate = heights[-1] if len(heights) > 1 else None, None
@@ -63,21 +62,21 @@ def before_and_after(
 def report_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> SetupReport:
     """A setup's report: after is what was read since the setup was accepted."""
     found = list(reversed(surveys.of_job(db, job.id)))
-    targets = setups.accepted(db, job.id)
-    since = targets[-1].accepted_at if targets else "9999"
-    before = readings_of(db, settings, instrument, [one for one in found if one.head.stage == "before"]).found
+    accepted = setups.last_accepted(db, job.id)
+    since = accepted.accepted_at if accepted else "9999"
+    before = readings_of(db, settings, instrument, [one for one in found if one.head.when == "before"]).found
     after = readings_of(db, settings, instrument, [one for one in found if one.taken_at >= since])
     humidity = next((one.head.humidity for one in found if one.head.humidity is not None), None)
     seasons = [
-        (one.head.humidity, straight.relief_mm)
-        for one in surveys.of_instrument(db, instrument.id, "straightness", 40)
-        if one.head.humidity is not None
-        and one.head.string_state == "tuned"
-        and one.job_id != job.id
-        and (straight := survey_results(db, settings, one, instrument).figures.straight) is not None
+        (survey.head.humidity, straight.relief_mm)
+        for survey in surveys.of_instrument(db, instrument.id, "straightness", 40)
+        if survey.head.humidity is not None
+        and survey.head.string_state == "tuned"
+        and survey.job_id != job.id
+        and (straight := survey_results(db, settings, survey, instrument).figures.straight) is not None
     ]
     plan = setups.plan_of(db, instrument.id, instrument.spec)
-    target = target_from(targets[-1].target) if targets else None
+    target = accepted.target if accepted else None
     changes = relief_by_humidity(seasons)
     length = settings.display.fine_mm
     return setup_report(before, target, after.found, string_names(plan), humidity, changes, length)
@@ -92,15 +91,24 @@ class History:
     @property
     def heights(self) -> SurveyResults | None:
         """The latest fret heights of which anything is read."""
-        return next((one for one in self._of("fret_heights") if one.figures.read), None)
+        return next((survey for survey in self._of("fret_heights") if survey.figures.read), None)
 
     @property
     def bows(self) -> list[SurveyResults]:
         """Every bow that was found, the latest first."""
-        return [one for one in self._of("straightness") if one.figures.straight]
+        return [survey for survey in self._of("straightness") if survey.figures.straight]
+
+    @property
+    def relief(self) -> list[tuple[str, float, float | None]]:
+        """When each bow was read, the relief in mm, and the humidity then; the oldest first."""
+        return [
+            (bow.survey.taken_at, bow.figures.straight.relief_mm, bow.survey.head.humidity)
+            for bow in reversed(self.bows)
+            if bow.figures.straight
+        ]
 
     def _of(self, kind: str) -> list[SurveyResults]:
-        return [one for one in self.visits if one.survey.head.kind == kind]
+        return [visit for visit in self.visits if visit.survey.head.kind == kind]
 
 
 def history_of(

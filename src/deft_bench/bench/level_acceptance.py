@@ -1,10 +1,14 @@
 """Accepting a level plan: what stands against it, and the one act that keeps it."""
 
+from datetime import datetime
+
 from deft_bench.bench.level_planning import Choices, Planning, height_surveys, make_plan, records
 from deft_bench.bench.survey_results import after_gate, planned_drops, survey_results
 from deft_bench.core.frets.level_gate import LevelGate
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.store import instruments, jobs
+from deft_bench.core.times import stamp
+from deft_bench.core.work.job_sheet import Event
+from deft_bench.store import acts, instruments, jobs, sheets
 from deft_bench.store.database import Connection, transaction
 
 NUT_STATES = {"in_place": "in place", "out": "out", "protected": "protected"}
@@ -14,13 +18,20 @@ def carried_out(
     db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument
 ) -> tuple[jobs.AcceptedPlan, LevelGate] | None:
     """The plan that was carried out and how the survey after it judges, when there is one."""
-    plan = next((p for p in reversed(jobs.plans(db, job.id)) if p.done_at and p.outcome["kind"] == "level"), None)
+    plan = next((p for p in reversed(jobs.plans(db, job.id)) if p.done_at and p.level.kind == "level"), None)
     if plan is None:
         return None
     after = [survey for survey in height_surveys(db, job) if survey.id > plan.survey_id]
     if not after:
         return None
     return plan, after_gate(settings, plan, survey_results(db, settings, after[-1], instrument))
+
+
+def reseated_now(db: Connection, now: datetime, job: jobs.Job) -> None:
+    """Record that frets were reseated: what was read before no longer holds."""
+    with transaction(db):
+        for what in ("started", "finished"):
+            sheets.add(db, job.id, Event(acts.RESEAT, what, stamp(now)))
 
 
 def fingerprint(planning: Planning) -> str:
@@ -63,7 +74,7 @@ def refusal(planning: Planning, nut: str, shown: str) -> str:
         return "A reading has changed since this page was made: here are the figures as they are now."
     if not planning.straight.passes:
         return "The neck is not straight: straighten it and survey again, or say why it is levelled as it lies."
-    if planning.stale:
+    if planning.stale or planning.call.do == "read_on":
         return planning.call.say
     if planning.call.do in ("check_seating", "reseat"):
         return "Check the seating first, and say that the frets are home."

@@ -14,7 +14,7 @@ from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import Call
 from deft_bench.core.frets.heights import Fall, Heights
 from deft_bench.core.frets.knock_on import KnockOn, knock_on
-from deft_bench.core.frets.level_call import Budget, level_call, marked_call, metal_budget, option_to_call
+from deft_bench.core.frets.level_call import Budget, level_call, marked_call, metal_budget, option_to_call, suspects
 from deft_bench.core.frets.levelling import (
     LevelOption,
     LevelPlan,
@@ -31,7 +31,7 @@ from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey import heights_from
 from deft_bench.core.survey_figures import bow_of_tops
 from deft_bench.core.units import LengthError, parse_length
-from deft_bench.store import acts, boards, instruments, jobs, surveys
+from deft_bench.store import acts, boards, instruments, jobs, seating, surveys
 from deft_bench.store.database import Connection
 
 
@@ -116,7 +116,9 @@ def read_choices(settings: ShopSettings, asked: Mapping[str, str], frets: int) -
 
 @dataclass(frozen=True, slots=True)
 class Planning:
-    """Everything that the Level screen shows of a plan in the making."""
+    """Everything that the Level screen shows of a plan in the making; `home` are frets checked and found home,
+    `suspects` those that the call asks to check.
+    """
 
     base: SurveyResults
     choices: Choices
@@ -127,6 +129,8 @@ class Planning:
     follows: KnockOn
     land_mm: float
     call: Call
+    home: frozenset[int] = frozenset()
+    suspects: tuple[int, ...] = ()
 
     @property
     def stale(self) -> bool:
@@ -155,6 +159,27 @@ def height_surveys(db: Connection, job: jobs.Job) -> list[surveys.Survey]:
     found = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind == "fret_heights"]
     counts = surveys.counts(db, [survey.id for survey in found])
     return [survey for survey in found if counts[survey.id]]
+
+
+def home_frets(db: Connection, job: jobs.Job, base: surveys.Survey) -> frozenset[int]:
+    """Frets that were checked and found home, as far as it still holds by the heights of `base`: until the fret or one
+    of its neighbours is read again.
+    """
+    said = [found for found in seating.in_force(db, job.id) if found.survey_id <= base.id]
+    if not said:
+        return frozenset()
+    read_since = {
+        survey.id: {fret for (_, fret), um in surveys.values(db, survey.id).items() if um is not None}
+        & (set(survey.head.at_frets) or set(range(1, survey.frets + 1)))
+        for survey in height_surveys(db, job)
+        if said[0].survey_id < survey.id <= base.id
+    }
+    return frozenset(
+        fret
+        for found in said
+        for fret in found.frets
+        if not any({fret - 1, fret, fret + 1} & read for later, read in read_since.items() if later > found.survey_id)
+    )
 
 
 def metal_now(db: Connection, instrument: instruments.Instrument) -> tuple[float, ...]:
@@ -224,9 +249,9 @@ def fresh_bow(
     for survey in reversed(surveys.of_job(db, job.id)):
         if survey.head.kind != "straightness" or survey.id <= after_survey:
             continue
-        found = survey_results(db, settings, survey, instrument).figures.straight
-        if found is not None and moved_since_read(db, survey, MOVES_BOW, done) is None:
-            return found
+        straightness = survey_results(db, settings, survey, instrument).figures.straight
+        if straightness is not None and moved_since_read(db, survey, MOVES_BOW, done) is None:
+            return straightness
     return None
 
 
@@ -254,6 +279,8 @@ def make_plan(
     past = [um / 1000 for um in jobs.past_levels(db, instrument.id)]
     straight = straight_gate(db, settings, job, instrument, request, base.survey, carried_mm)
     length = settings.display.fine_mm
+    daylight, all_home = daylight_of(db, job)
+    home = frozenset(range(1, base.survey.frets + 1)) if all_home else home_frets(db, job, base.survey)
     moved = moved_since_read(db, base.survey, MOVES_HEIGHTS) if planned_from is None else None
     if moved is not None:
         bow = fresh_bow(db, settings, job, instrument)
@@ -262,13 +289,12 @@ def make_plan(
         call = moved_call(moved, bow_is_read=straight.found is not None)
     elif straight.passes or straight.found is None:
         resolution = base.survey.head.resolution_um / 1000
-        daylight, all_home = daylight_of(db, job)
         call = level_call(
             plan,
-            seated=job.seated or all_home,
+            home=home,
             resolution_mm=resolution,
             past_levels_mm=past,
-            daylight_mm=None if job.seated else daylight,
+            daylight_mm=daylight,
             seated_with=seated_with(db, settings, job),
             length=length,
         )
@@ -289,6 +315,8 @@ def make_plan(
         knock_on(request.positions_mm, most_removed(chosen)),
         max(lands),
         call,
+        home,
+        tuple(suspects(plan, home, daylight)) if call.do in ("check_seating", "reseat") else (),
     )
 
 
@@ -329,7 +357,7 @@ def records(
         job.nut,
         planning.choices.fall_from,
         planning.choices.fall_drop_um,
-        job.seated,
+        bool(planning.home),
         job.override_note,
         planning.choices.school,
     )

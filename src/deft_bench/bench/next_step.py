@@ -2,27 +2,26 @@
 
 from dataclasses import dataclass
 
+from deft_bench.bench.level_planning import call_of
 from deft_bench.bench.refret_progress import refret_facts
-from deft_bench.bench.setup_readings import setup_facts
+from deft_bench.bench.setup.readings import setup_facts
 from deft_bench.bench.survey_results import facts_of
-from deft_bench.core.level_job import now as level_now
-from deft_bench.core.level_job import steps as level_steps
+from deft_bench.core.level_job import level_now, level_steps
 from deft_bench.core.refret import refret_now, refret_steps
 from deft_bench.core.shop_settings import ShopSettings
+from deft_bench.core.steps import Step
 from deft_bench.core.strings.setup_job import setup_now, setup_steps
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.store import instruments, jobs, setups
 from deft_bench.store.database import Connection
 
-PLACES = {"survey": "survey", "after": "survey", "close": "record", "closed": "record"}
-"""Where a step of levelling is done, when it is not the Level screen. The names are those of an operation's `page`."""
-BUTTONS = {
-    "survey": "Survey",
-    "plan": "Read the call",
-    "work": "Go to the plan",
-    "after": "Survey again",
-    "close": "Record",
+LEVEL_PLACES = {
+    "survey": ("survey", "Survey"),
+    "plan": ("level", "Read the call"),
+    "work": ("level", "Go to the plan"),
+    "after": ("survey", "Survey again"),
 }
+REFRET_PLACES = {"level": ("level", "Level")}
 SETUP_PLACES = {
     "intake": ("survey", "Go on reading"),
     "solve": ("setup", "Solve"),
@@ -32,7 +31,8 @@ SETUP_PLACES = {
     "intonation": ("intonation", "Intonation"),
     "buzz": ("buzz", "Play"),
 }
-RECORD = ("record", "Record")
+"""Where a step is done, and what the button there says. The names are those of an operation's `page`."""
+RECORD, REFRET = ("record", "Record"), ("refret", "Go to the refret")
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,19 +57,24 @@ class NextStep:
 
 def next_step(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> NextStep:
     """The step to do now in a job."""
-    if job.kind == "refret":
-        code, say = refret_now(refret_facts(db, settings, job, instrument), settings.display.fine_mm)
-        place = {"level": "level", "closed": "record"}.get(code, "refret")
-        return NextStep(code, say, place, "Level" if code == "level" else "Go to the refret")
-    if job.kind == "setup":
-        code, say = setup_now(
-            setup_facts(db, settings, job, instrument), _names(db, instrument), settings.display.fine_mm
-        )
-        return NextStep(code, say, *SETUP_PLACES.get(code, RECORD))
     if job.kind == "work":
         return NextStep("work", "Go on by its run sheet.", "sheet", "Run sheet")
-    code, say = level_now(facts_of(db, settings, job, instrument))
-    return NextStep(code, say, PLACES.get(code, "level"), BUTTONS.get(code, "Record"))
+    if job.kind == "refret":
+        code, say = refret_now(refret_facts(db, settings, job, instrument), settings.display.fine_mm)
+    elif job.kind == "setup":
+        facts = setup_facts(db, settings, job, instrument)
+        code, say = setup_now(facts, _names(db, instrument), settings.display.fine_mm)
+    else:
+        code, say = level_now(facts_of(db, settings, job, instrument))
+    return NextStep(code, say, *_place(job, code))
+
+
+def next_said(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> str:
+    """What to do now in a job, in full: where a plan is due it is the call itself."""
+    step = next_step(db, settings, job, instrument)
+    if step.code != "plan" or facts_of(db, settings, job, instrument).surveyed_since:
+        return step.say
+    return call_of(db, settings, job, instrument) or step.say
 
 
 def job_steps(
@@ -78,30 +83,29 @@ def job_steps(
     """The job's steps with their state; none for an inspection, and none but the run sheet for other work."""
     if job.kind == "inspection":
         return []
-    return [*_own_steps(db, settings, job, instrument), JobStep("sheet", "Run sheet", "sheet", "sheet")]
+    own = [
+        JobStep(step.code, step.title, step.state, _place(job, step.code)[0])
+        for step in _own_steps(db, settings, job, instrument)
+    ]
+    return [*own, JobStep("sheet", "Run sheet", "sheet", "sheet")]
 
 
-def _own_steps(
-    db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument
-) -> list[JobStep]:
+def _own_steps(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> list[Step]:
     if job.kind == "work":
         return []
     if job.kind == "refret":
-        return [
-            JobStep(step.code, step.title, step.state, "level" if step.code == "level" else "refret")
-            for step in refret_steps(refret_facts(db, settings, job, instrument))
-        ]
+        return refret_steps(refret_facts(db, settings, job, instrument))
     if job.kind == "setup":
-        return [
-            JobStep(step.code, step.title, step.state, SETUP_PLACES.get(step.code, RECORD)[0])
-            for step in setup_steps(
-                setup_facts(db, settings, job, instrument), _names(db, instrument), settings.display.fine_mm
-            )
-        ]
-    return [
-        JobStep(step.code, step.title, step.state, PLACES.get(step.code, "level"))
-        for step in level_steps(facts_of(db, settings, job, instrument))
-    ]
+        facts = setup_facts(db, settings, job, instrument)
+        return setup_steps(facts, _names(db, instrument), settings.display.fine_mm)
+    return level_steps(facts_of(db, settings, job, instrument))
+
+
+def _place(job: jobs.Job, code: str) -> tuple[str, str]:
+    """Where a step is done, and what the button there says."""
+    if job.kind == "refret":
+        return ("record", "Go to the refret") if code == "closed" else REFRET_PLACES.get(code, REFRET)
+    return (SETUP_PLACES if job.kind == "setup" else LEVEL_PLACES).get(code, RECORD)
 
 
 def _names(db: Connection, instrument: instruments.Instrument) -> dict[int, str]:

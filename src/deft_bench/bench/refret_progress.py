@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from deft_bench.bench.survey_results import survey_results
 from deft_bench.core.frets.cut_list import CutList, CutListError, cut_list
 from deft_bench.core.frets.wire import wire_call
-from deft_bench.core.refret import RefretFacts, RefretPlan, depth_gate, seat_gate, starting_refret
+from deft_bench.core.refret import RefretFacts, RefretPlan, depth_gate, ends_ready, seat_gate, starting_refret
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey_kinds import Place
 from deft_bench.store import boards, instruments, jobs, refrets, surveys
@@ -17,7 +17,7 @@ DEFAULT_PIECES = 12
 
 def refret_plan(db: Connection, job: jobs.Job, instrument: instruments.Instrument) -> tuple[RefretPlan, bool]:
     """The refret as saved, or the starting one; and whether it was saved."""
-    saved = refrets.plan_of(db, job.id)
+    saved = refrets.PLANS.last(db, job.id)
     if saved is not None:
         return saved, True
     board = boards.plan_of(db, instrument.id, instrument.spec)
@@ -62,7 +62,7 @@ def refret_facts(
         seat=seat_gate(seat[1], plan.frets) if seat and fitted else None,
         bow_before_mm=before,
         bow_after_mm=after,
-        ends_done=len(plan.ends_done),
+        ends_done=ends_ready(plan.ends_done),
         closed=job.closed_at is not None,
     )
 
@@ -76,7 +76,7 @@ def bows(
         if survey.head.kind == "straightness":
             straight = survey_results(db, settings, survey, instrument).figures.straight
             if straight is not None:
-                found[survey.head.stage == "before"] = straight.relief_mm
+                found[survey.head.when == "before"] = straight.relief_mm
     return found.get(True), found.get(False)
 
 
@@ -94,14 +94,14 @@ def daylight_of(db: Connection, job: jobs.Job) -> tuple[dict[int, float], bool]:
     if found is None:
         return {}, False
     survey, values = found
-    plan = refrets.plan_of(db, job.id)
+    plan = refrets.PLANS.last(db, job.id)
     gate = seat_gate(values, plan.frets if plan else range(1, survey.frets + 1))
     return dict(gate.daylight), gate.passes
 
 
 def seated_with(db: Connection, settings: ShopSettings, job: jobs.Job) -> str:
     """How the frets were seated, in words for a call; empty when nothing is recorded."""
-    plan = refrets.plan_of(db, job.id)
+    plan = refrets.PLANS.last(db, job.id)
     if plan is None or not plan.tool:
         return ""
     spring = f", {settings.display.fine(plan.spring_back_um)} of spring-back" if plan.spring_back_um else ""

@@ -15,16 +15,16 @@ def recorded_turns(
 ) -> list[tuple[rod_turns.RodTurn, Turn | None]]:
     """Every recorded turn, with what straightness read alike before and after says it did, where both were read."""
     found = [
-        survey_results(db, settings, one, instrument)
-        for one in reversed(surveys.of_instrument(db, instrument.id, "straightness", 60))
+        survey_results(db, settings, survey, instrument)
+        for survey in reversed(surveys.of_instrument(db, instrument.id, "straightness", 60))
     ]
     bows = [one for one in found if one.figures.straight is not None]
     turned = rod_turns.of_instrument(db, instrument.id)
     answers = []
     for i, turn in enumerate(turned):
         until = turned[i + 1].at if i + 1 < len(turned) else "9999"
-        before = [one for one in bows if one.survey.taken_at <= turn.at]
-        after = [one for one in bows if turn.at < one.survey.taken_at <= until]
+        before = [bow for bow in bows if bow.survey.taken_at <= turn.at]
+        after = [bow for bow in bows if turn.at < bow.survey.taken_at <= until]
         answers.append((turn, _answer(turn, before[-1], after[0]) if before and after else None))
     return answers
 

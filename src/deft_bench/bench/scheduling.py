@@ -13,7 +13,7 @@ from deft_bench.bench.sheet_state import bench_warmth, catalogue, plan_for, shee
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import moment, stamp
 from deft_bench.core.work.catalogue import Operation
-from deft_bench.core.work.job_sheet import Sample, SheetPlan, records
+from deft_bench.core.work.job_sheet import Sample, SheetPlan, Timer, records, timers
 from deft_bench.core.work.run_sheet import RunSheet
 from deft_bench.core.work.schedule.bench import Bench, Job, Pin, Placed, Step
 from deft_bench.core.work.schedule.from_sheet import Awaited, steps_left
@@ -54,7 +54,7 @@ def on_bench(db: Connection, settings: ShopSettings, now: datetime, limit: int =
     book, _ = catalogue(db)
     warmth, ordered, worn = bench_warmth(db), stock.orders(db), tool_states(db, now, book)
     taken: dict[str, list[Sample]] = {}
-    found = []
+    work = []
     for job in jobs.in_bench_order(db, limit):
         if job.kind == "inspection":
             continue
@@ -65,25 +65,29 @@ def on_bench(db: Connection, settings: ShopSettings, now: datetime, limit: int =
             for code, one in stands.known.items()
             if one.started_at is not None and not one.done
         }
-        parts = [Awaited(one.what, date.fromisoformat(one.due_on), one.step) for one in ordered if one.job_id == job.id]
+        parts = [
+            Awaited(order.what, date.fromisoformat(order.due_on), order.step)
+            for order in ordered
+            if order.job_id == job.id
+        ]
         steps = steps_left(
             stands.sheet,
             stands.minutes,
             {step.operation.code: step.operation.ready_after(warmth) for step in stands.sheet.steps},
-            resting={one.step: one.ends_at for one in stands.running if one.kind == "rests"},
+            resting={timer.step: timer.ends_at for timer in stands.running if timer.kind == "rests"},
             running=running,
             parts=parts,
             zone=tz.tzlocal(),
             done=sorted(stands.behind),
         )
-        found.append(OnBench(job, instrument, plan, stands.sheet, steps))
-    return found
+        work.append(OnBench(job, instrument, plan, stands.sheet, steps))
+    return work
 
 
 def bench_of(db: Connection, now: datetime, found: Sequence[OnBench], pins: Sequence[Pin] | None = None) -> Bench:
     """The bench as it is now, with the pins in force or others that are tried."""
     hours, latest = schedules.hours(db), schedules.latest(db)
-    left = {(str(one.job.id), step.code) for one in found for step in one.steps}
+    left = {(str(work.job.id), step.code) for work in found for step in work.steps}
     if pins is None:
         pins = pins_in_force(db)
     return Bench(
@@ -92,14 +96,14 @@ def bench_of(db: Connection, now: datetime, found: Sequence[OnBench], pins: Sequ
         hours.technicians,
         tuple(
             Job(
-                str(one.job.id),
-                one.name,
-                one.steps,
-                date.fromisoformat(one.job.promised_on) if one.job.promised_on else None,
-                one.job.weight,
+                str(work.job.id),
+                work.name,
+                work.steps,
+                date.fromisoformat(work.job.promised_on) if work.job.promised_on else None,
+                work.job.weight,
             )
-            for one in found
-            if one.steps
+            for work in found
+            if work.steps
         ),
         hours.fixtures,
         hours.dry,
@@ -110,7 +114,7 @@ def bench_of(db: Connection, now: datetime, found: Sequence[OnBench], pins: Sequ
 
 def pins_in_force(db: Connection) -> list[Pin]:
     """Every pin of an open job."""
-    return [Pin(str(one.job_id), one.step, moment(one.at), one.technician) for one in schedules.pins(db)]
+    return [Pin(str(pin.job_id), pin.step, moment(pin.at), pin.technician) for pin in schedules.pins(db)]
 
 
 def plan_from_now(db: Connection, settings: ShopSettings, now: datetime, seconds: float) -> Planned:
@@ -130,7 +134,7 @@ class PinTried:
 
 def try_pin(db: Connection, now: datetime, found: Sequence[OnBench], wanted: Pin, seconds: float) -> PinTried:
     """Plan with a step pinned and without, for so long together, and keep the pin where it can be kept."""
-    others = [one for one in pins_in_force(db) if (one.job, one.step) != (wanted.job, wanted.step)]
+    others = [pin for pin in pins_in_force(db) if (pin.job, pin.step) != (wanted.job, wanted.step)]
     try:
         free = plan_bench(bench_of(db, now, found, others), seconds / 2)
         planned = plan_bench(bench_of(db, now, found, [*others, wanted]), seconds / 2)
@@ -172,7 +176,9 @@ class Week:
     def ahead(self, now: datetime) -> list[Placed]:
         """Steps that are not over, in order."""
         return [
-            one for one in self.saved.placed if one.job in self.opened and one not in self.slipped and one.end > now
+            step
+            for step in self.saved.placed
+            if step.job in self.opened and step not in self.slipped and step.end > now
         ]
 
 
@@ -183,14 +189,68 @@ def week_now(db: Connection, now: datetime, done: Mapping[str, set[str]] | None 
         return None
     opened = {str(job.id): job for job in jobs.in_bench_order(db, MOST_JOBS)}
     behind = done if done is not None else {code: steps_behind(db, job) for code, job in opened.items()}
-    still = tuple(one for one in saved.placed if one.job in opened and one.step not in behind.get(one.job, ()))
-    slipped = tuple(one for one in still if one.end <= now)
+    still = tuple(step for step in saved.placed if step.job in opened and step.step not in behind.get(step.job, ()))
+    slipped = tuple(step for step in still if step.end <= now)
     return Week(
         schedules.SavedSchedule(saved.made_at, saved.key, still, saved.outcome),
         saved.key != schedules.key(db),
         slipped,
         opened,
     )
+
+
+@dataclass(frozen=True, slots=True)
+class PromiseLine:
+    """One open job beside the rails: its promise, its end by the schedule, and what is at risk."""
+
+    job: jobs.Job
+    name: str
+    finish: datetime | None
+    days_late: int
+    say: str
+    alone: bool
+    unplanned: str
+
+
+def promise_lines(week: Week, names: Mapping[str, str]) -> list[PromiseLine]:
+    """A line for every open job that is no inspection; `names` are the instruments', by job."""
+    outcome = week.saved.outcome
+    said = {risk["job"]: risk for risk in outcome["risks"]}
+    out = {trouble["job"] for trouble in outcome["troubles"]}
+    return [
+        PromiseLine(
+            job,
+            names[code],
+            datetime.fromisoformat(outcome["finish"][code]) if code in outcome["finish"] else None,
+            outcome["days_late"].get(code, 0),
+            said[code]["say"] if code in said else "",
+            code in said and said[code]["alone"],
+            "left out" if code in out else "not planned yet" if week.stale else "every step is behind",
+        )
+        for code, job in week.opened.items()
+        if job.kind != "inspection"
+    ]
+
+
+def resting_now(db: Connection, now: datetime, opened: Mapping[str, jobs.Job]) -> list[tuple[str, Timer]]:
+    """What is done and still cures or rests, by job."""
+    book, _ = catalogue(db)
+    warmth = bench_warmth(db)
+    return [
+        (code, timer)
+        for code, job in opened.items()
+        for timer in timers(book.operations, records(sheets.events(db, job.id)), now, warmth)
+        if timer.kind == "rests"
+    ]
+
+
+def pin_wanted(found: Sequence[OnBench], wanted: Pin, now: datetime) -> None:
+    """Raise ScheduleError for a pin on a step that is not left to do, or on a moment that is over."""
+    left = {(str(on.job.id), step.code) for on in found for step in on.steps}
+    if (wanted.job, wanted.step) not in left:
+        raise ScheduleError("pins", "that step is not left to do")
+    if wanted.at < now:
+        raise ScheduleError("pins", "that moment is over")
 
 
 def steps_behind(db: Connection, job: jobs.Job) -> set[str]:

@@ -64,8 +64,8 @@ def bench_warmth(db: Connection) -> float:
 def plan_for(db: Connection, settings: ShopSettings, job: jobs.Job, book: Catalogue) -> SheetPlan:
     """What a job's sheet is made from, made to fit the catalogue; the shop's masking school until one is chosen."""
     plan = sheets.plan_of(db, job.id, job.kind)
-    if job.kind == "refret" and not sheets.plans(db, job.id):
-        wanted = refrets.plan_of(db, job.id)
+    if job.kind == "refret" and not sheets.PLANS.every(db, job.id):
+        wanted = refrets.PLANS.last(db, job.id)
         if wanted is not None and len(wanted.frets) < instruments.get(db, job.instrument_id).spec.frets:
             plan = replace(plan, route="partial_refret")
     if not plan.schools and settings.mask in book.schools["mask"].choices:
@@ -79,7 +79,7 @@ def tool_states(db: Connection, now: datetime, book: Catalogue) -> list[ToolStat
     if not found:
         return []
     oldest = (now - timedelta(days=TOOLS_DAYS)).isoformat()
-    since = min(one.since or oldest for one in found)
+    since = min(tool.since or oldest for tool in found)
     return states(found, book.operations, tools.worked_since(db, since))
 
 
@@ -96,7 +96,7 @@ def sheet_state(
 ) -> SheetState:
     """The sheet as it stands. `taken` are samples of times by operation; what it lacks is read into it."""
     happened = sheets.events(db, job.id)
-    known, proved = records(happened), proved_steps(db, settings, job, instrument)
+    known, proved = records(happened), proved_steps(db, settings, job, instrument, book)
     sheet = job_sheet(book, plan, instrument_facts(instrument.spec), happened, sorted(proved))
     taken |= sheets.samples(db, [code for code in sheet.codes if code not in taken])
     spec = instrument.spec

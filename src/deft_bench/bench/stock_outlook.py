@@ -7,7 +7,7 @@ from datetime import date, datetime
 from deft_bench.bench.refret_progress import cutting_of
 from deft_bench.bench.scheduling import OnBench
 from deft_bench.core.frets.cut_list import CutListError
-from deft_bench.core.work.stock import Need, Outlook, after_cutting, needs_of, outlook
+from deft_bench.core.work.stock import KINDS, Aging, Need, Outlook, after_cutting, aging, needs_of, outlook
 from deft_bench.store import refrets, schedules, stock
 from deft_bench.store.database import Connection
 
@@ -43,6 +43,43 @@ class BenchOutlook:
     unkept: tuple[str, ...]
     unchosen: tuple[str, ...]
 
+    @property
+    def short(self) -> list[StockOutlook]:
+        """What runs out, what is needed first on top."""
+        return sorted(
+            (shelf for shelf in self.shelves if shelf.short),
+            key=lambda shelf: need.at.timestamp() if (need := shelf.outlook.short) and need.at else 0.0,
+        )
+
+    @property
+    def by_kind(self) -> dict[str, list[StockOutlook]]:
+        """The shelf by kind in words; kinds of which there is nothing are left out."""
+        rows = {words: [shelf for shelf in self.shelves if shelf.item.kind == kind] for kind, words in KINDS.items()}
+        return {words: shelves for words, shelves in rows.items() if shelves}
+
+
+@dataclass(frozen=True, slots=True)
+class Pot:
+    """A pot or bottle with what its dates say."""
+
+    lot: stock.Lot
+    item: stock.Item
+    aging: Aging | None
+
+
+def pots(db: Connection, now: datetime) -> list[Pot]:
+    """Every pot that is not used up."""
+    items = {item.id: item for item in stock.items(db)}
+    return [
+        Pot(lot, items[lot.item_id], aging(_day(lot.opened_on), _day(lot.expires_on), now.date()))
+        for lot in stock.lots(db)
+        if lot.item_id in items
+    ]
+
+
+def _day(text: str | None) -> date | None:
+    return date.fromisoformat(text) if text else None
+
 
 def stock_outlook(db: Connection, found: Sequence[OnBench]) -> BenchOutlook:
     """Calculate what every open job will still use against what is there."""
@@ -52,9 +89,11 @@ def stock_outlook(db: Connection, found: Sequence[OnBench]) -> BenchOutlook:
         at.setdefault(placed.job, {}).setdefault(placed.step, placed.start)
     items, ordered = stock.items(db), stock.orders(db)
     wanted: list[Need] = []
-    for one in found:
-        spec = one.instrument.spec
-        wanted += needs_of(one.name, one.left(), spec.frets, spec.strings, at.get(str(one.job.id), {}), without=(WIRE,))
+    for work in found:
+        spec = work.instrument.spec
+        wanted += needs_of(
+            work.name, work.left(), spec.frets, spec.strings, at.get(str(work.job.id), {}), without=(WIRE,)
+        )
     wires, unchosen, why = _wire(db, found, items, at)
     wanted += wires
     names = {item.name.lower() for item in items}
@@ -80,27 +119,27 @@ def _wire(
     """Wire goes by whole pieces: each refret's cutting plan from what the ones before it leave."""
     far = datetime.max.timestamp
     cutting = [one for one in found if any(step.code == CUTS for step in one.steps)]
-    cutting.sort(key=lambda one: moment.timestamp() if (moment := at.get(str(one.job.id), {}).get(CUTS)) else far())
+    cutting.sort(key=lambda work: moment.timestamp() if (moment := at.get(str(work.job.id), {}).get(CUTS)) else far())
     left = {item.id: list(item.pieces_um) for item in items if item.wire_id is not None}
     needs: list[Need] = []
     unchosen: list[str] = []
     why: dict[int, str] = {}
-    for one in cutting:
-        plan = refrets.plan_of(db, one.job.id)
+    for work in cutting:
+        plan = refrets.PLANS.last(db, work.job.id)
         item = refrets.wire_item(db, plan.wire) if plan is not None and plan.wire else None
         if plan is None or item is None:
-            unchosen.append(one.name)
+            unchosen.append(work.name)
             continue
-        cuts, problem = cutting_of(db, one.instrument, plan, left[item.id])
-        when = at.get(str(one.job.id), {}).get(CUTS)
+        cuts, problem = cutting_of(db, work.instrument, plan, left[item.id])
+        when = at.get(str(work.job.id), {}).get(CUTS)
         if cuts is None:
-            why[item.id] = f"{one.name}: {problem[:1].lower()}{problem[1:].rstrip('.')}"
+            why[item.id] = f"{work.name}: {problem[:1].lower()}{problem[1:].rstrip('.')}"
             continue
         try:
             used, offcuts, rest = after_cutting(left[item.id], cuts)
         except CutListError as error:
-            why[item.id] = f"{one.name}: {error}"
+            why[item.id] = f"{work.name}: {error}"
             continue
         left[item.id] = sorted([*rest, *offcuts], reverse=True)
-        needs.append(Need(one.name, CUTS, item.name, item.unit, len(used), when))
+        needs.append(Need(work.name, CUTS, item.name, item.unit, len(used), when))
     return needs, unchosen, why

@@ -54,18 +54,16 @@ def latest(
 
 def planned_drops(plan: jobs.AcceptedPlan | None) -> list[float] | None:
     """The drop that a carried-out level plan asked for, by fret in mm."""
-    if plan is None or plan.outcome["kind"] != "level":
-        return None
-    return [um / 1000 for um in plan.outcome["drops_um"]]
+    return plan.level.drops_mm if plan is not None and plan.level.kind == "level" else None
 
 
 def after_gate(settings: ShopSettings, plan: jobs.AcceptedPlan, after: SurveyResults) -> LevelGate:
     """Judge a survey against the plan that was carried out before it, in every lane that was planned."""
     frets = after.survey.frets
     lanes = heights_from(after.values, after.survey.head.method, frets)
-    wanted = {lane: lanes.get(lane, [None] * frets) for lane in plan.outcome["removal_um"]}
-    positions = fret_positions(plan.inputs["scale_um"] / 1000, frets)
-    left_out = frozenset(plan.inputs["left_out"])
+    wanted = {lane: lanes.get(lane, [None] * frets) for lane in plan.level.lanes}
+    positions = fret_positions(plan.level.scale_um / 1000, frets)
+    left_out = frozenset(plan.level.left_out)
     return level_gate(positions, wanted, planned_drops(plan) or [0.0] * frets, left_out, rock_mm=settings.rock_mm)
 
 
@@ -92,13 +90,13 @@ def facts_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: 
     heights = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind == "fret_heights"]
     if not heights:
         return Facts(closed=closed)
-    plan = next(reversed(jobs.plans(db, job.id)), None)
+    plan = jobs.last_plan(db, job.id)
     last = heights[-1]
     done = plan is not None and plan.done_at is not None
     since = plan is not None and done and last.id > plan.survey_id
     gate = (
         after_gate(settings, plan, survey_results(db, settings, last, instrument))
-        if plan and since and plan.outcome["kind"] == "level"
+        if plan and since and plan.level.kind == "level"
         else None
     )
     moved = moved_since_read(db, last, MOVES_HEIGHTS)
@@ -107,8 +105,8 @@ def facts_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: 
         surveyed=True,
         read=surveys.counts(db, [last.id])[last.id],
         places=3 * last.frets,
-        stage=last.head.stage,
-        plan_kind=plan.outcome["kind"] if plan else None,
+        when=last.head.when,
+        plan_kind=plan.level.kind if plan else None,
         plan_done=done,
         surveyed_since=since,
         gate_passes=gate is not None and gate.passes,

@@ -6,13 +6,13 @@ from datetime import datetime
 
 from deft_bench.bench.refret_progress import daylight_of
 from deft_bench.bench.rocker_results import rocker_results
-from deft_bench.bench.setup_readings import setup_stage
+from deft_bench.bench.setup.readings import setup_stage
 from deft_bench.bench.survey_results import facts_of, moved_since_read
 from deft_bench.core.acts import MOVES_HEIGHTS
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import frets_named
 from deft_bench.core.frets.heights import deviations
-from deft_bench.core.level_job import now as level_now
+from deft_bench.core.level_job import level_now
 from deft_bench.core.refret import slot_needs
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey import SurveyHead, cursor_places, heights_from, places
@@ -73,9 +73,9 @@ def due_when(db: Connection, job: jobs.Job, kind: str) -> str:
         return setup_stage(db, job, kind)
     if job.kind == "refret" and kind != "fret_heights":
         return "after" if refrets.fitted(db, job.id) else "before"
-    plans = jobs.plans(db, job.id)
-    if plans and plans[-1].done_at:
-        return "after" if plans[-1].outcome["kind"] == "level" else "between"
+    plan = jobs.last_plan(db, job.id)
+    if plan is not None and plan.done_at:
+        return "after" if plan.level.kind == "level" else "between"
     return "between" if surveys.of_job(db, job.id) else "before"
 
 
@@ -88,7 +88,7 @@ def survey_to_go_on_with(
     heights = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind == "fret_heights"]
     if not heights or facts.stale:
         return None
-    plan = next(reversed(jobs.plans(db, job.id)), None)
+    plan = jobs.last_plan(db, job.id)
     carried_out = plan is not None and plan.done_at is not None and heights[-1].id <= plan.survey_id
     return None if carried_out and code in ("survey", "after") else heights[-1].id
 
@@ -101,16 +101,16 @@ def readable_alone(db: Connection, job: jobs.Job | None) -> tuple[surveys.Survey
     """
     if job is None:
         return None
-    heights = [one for one in surveys.of_job(db, job.id) if one.head.kind == "fret_heights"]
+    heights = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind == "fret_heights"]
     if not heights or surveys.counts(db, [heights[-1].id])[heights[-1].id] < 3 * heights[-1].frets:
         return None
     last = heights[-1]
     if moved_since_read(db, last, MOVES_HEIGHTS - {"reseat", "lift"}) is not None:
         return None
-    plan = next(reversed(jobs.plans(db, job.id)), None)
+    plan = jobs.last_plan(db, job.id)
     if plan is not None and plan.done_at is not None and last.id <= plan.survey_id:
-        lifted = ", ".join(map(str, plan.outcome["frets"]))
-        return (last, lifted) if plan.outcome["kind"] == "lift" else None
+        lifted = ", ".join(map(str, plan.level.frets))
+        return (last, lifted) if plan.level.kind == "lift" else None
     loose = sorted(daylight_of(db, job)[0]) if moved_since_read(db, last, frozenset({"reseat"})) else []
     return last, ", ".join(map(str, loose))
 
@@ -158,7 +158,7 @@ def cursor_order(db: Connection, survey: surveys.Survey) -> list[Place]:
     """The places of a survey in the cursor's order; where a partial refret is read, only the frets that it replaces."""
     order = cursor_places(survey.head, survey.frets)
     if SURVEY_KINDS[survey.head.kind].refret_only and survey.job_id:
-        plan = refrets.plan_of(db, survey.job_id)
+        plan = refrets.PLANS.last(db, survey.job_id)
         if plan is not None:
             return [place for place in order if place[1] in plan.frets] or order
     return order
@@ -238,7 +238,7 @@ def off_mm(
 
 def _slot_needs(db: Connection, survey: surveys.Survey, instrument: instruments.Instrument) -> float:
     """The least depth of a slot, mm: for the tang of the job's refret, else for the instrument's own."""
-    plan = refrets.plan_of(db, survey.job_id) if survey.job_id else None
+    plan = refrets.PLANS.last(db, survey.job_id) if survey.job_id else None
     if plan is not None:
         return slot_needs(plan.tang_depth_um, plan.gap_um)
     gap = boards.plan_of(db, instrument.id, instrument.spec).under_tang_gap_um

@@ -8,6 +8,14 @@ from deft_bench.core.text import barred
 from deft_bench.core.units import Display
 
 
+class FieldError(ValueError):
+    """What is impossible about one input; `field` names it, so that a form or a request can say where."""
+
+    def __init__(self, field: str, why: str) -> None:
+        self.field = field
+        super().__init__(why)
+
+
 def choice_problems(document: object, choices: Mapping[str, Mapping[str, str]]) -> dict[str, str]:
     """Fields whose value is none of their choices, by name."""
     return {
@@ -21,12 +29,12 @@ def length_problems(
     document: object, lengths: Mapping[str, tuple[str, int, int]], display: Display, optional: Collection[str] = ()
 ) -> dict[str, str]:
     """Lengths (µm) out of their range, by name; `lengths` holds what each is called and the least and most accepted."""
-    found = {}
+    problems = {}
     for field, (what, least, most) in lengths.items():
         value = getattr(document, field)
         if not (value is None and field in optional) and not least <= value <= most:
-            found[field] = f"The {what} is out of range; accepted: {display.long(least)} to {display.long(most)}."
-    return found
+            problems[field] = f"The {what} is out of range; accepted: {display.long(least)} to {display.long(most)}."
+    return problems
 
 
 def text_problems(document: object, names: Collection[str], notes: Collection[str] = ()) -> dict[str, str]:

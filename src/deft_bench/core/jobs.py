@@ -1,4 +1,8 @@
-"""The kinds of job that a bench takes in."""
+"""The kinds of job that a bench takes in, and what stands against opening one."""
+
+from datetime import date
+
+from deft_bench.core.survey_kinds import ACTION_FRET
 
 JOB_KINDS: dict[str, str] = {
     "level_and_dress": "Level and dress",
@@ -10,3 +14,15 @@ JOB_KINDS: dict[str, str] = {
 
 OPENED = ("level_and_dress", "refret", "setup", "work")
 """Kinds that are opened with a promised date; an inspection is opened and closed at once."""
+
+
+def opening_problem(kind: str, promised_on: str | None, today: date, frets: int) -> list[str]:
+    """Why a job cannot be opened with a promised date (YYYY-MM-DD) on an instrument of so many frets; empty when it
+    can.
+    """
+    wrong = []
+    if promised_on is not None and promised_on < today.isoformat():
+        wrong.append(f"{promised_on} is before it comes in today: give today or a later day, or none.")
+    if kind == "setup" and frets < ACTION_FRET:
+        wrong.append(f"A setup is calculated from {ACTION_FRET} frets on: this board has {frets}.")
+    return wrong

@@ -1,9 +1,8 @@
 """The steps of a level-and-dress job, worked out from what has been recorded: what is done, what comes next and why."""
 
 from dataclasses import dataclass
-from typing import Literal
 
-State = Literal["done", "now", "later"]
+from deft_bench.core.steps import Step
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,7 +16,7 @@ class Facts:
     surveyed: bool = False
     read: int = 0
     places: int = 0
-    stage: str = "before"
+    when: str = "before"
     plan_kind: str | None = None
     plan_done: bool = False
     surveyed_since: bool = False
@@ -31,16 +30,6 @@ class Facts:
         return bool(self.moved) and not self.gate_passes
 
 
-@dataclass(frozen=True, slots=True)
-class Step:
-    """One step of the job: its code, what it is called, how far it is, and a line for the step to do now."""
-
-    code: str
-    title: str
-    state: State
-    say: str = ""
-
-
 TITLES = {
     "survey": "Survey",
     "plan": "Level plan",
@@ -50,7 +39,7 @@ TITLES = {
 }
 
 
-def now(facts: Facts) -> tuple[str, str]:
+def level_now(facts: Facts) -> tuple[str, str]:
     """The code of the step to do now and a line that says it."""
     if facts.closed:
         return "closed", "Closed: the record is kept."
@@ -84,18 +73,18 @@ def _by_heights(facts: Facts) -> tuple[str, str]:
         step = "after" if facts.plan_kind == "level" else "survey"
         return step, f"The neck has moved since: {facts.moved}. Read the heights again."
     if facts.read < facts.places and not facts.gate_passes:
-        step = "after" if facts.stage == "after" else "survey"
+        step = "after" if facts.when == "after" else "survey"
         return step, f"Finish the survey: {facts.read} of {facts.places} read."
-    if facts.stage == "after" and facts.plan_kind == "level":
+    if facts.when == "after" and facts.plan_kind == "level":
         if facts.gate_passes:
             return "close", "The gate has passed: close the job."
         return "plan", "The gate has not passed: plan what is left."
     return "plan", "Read the call and accept a plan."
 
 
-def steps(facts: Facts) -> list[Step]:
+def level_steps(facts: Facts) -> list[Step]:
     """The five steps with their state; a closed job has all of them behind it."""
-    code, say = now(facts)
+    code, say = level_now(facts)
     order = list(TITLES)
     place = order.index(code) if code in order else len(order)
     return [

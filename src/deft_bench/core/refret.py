@@ -1,42 +1,60 @@
 """A refret: what goes in, the gates on the way, what it did to the neck, and what to do next."""
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass, fields, replace
-from typing import Any, Literal
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
-from deft_bench.core.calls import Length, frets_named, in_mm, listed_words
-from deft_bench.core.field_checks import choice_problems, length_problems, text_problems
+from deft_bench.core.calls import Length, frets_named, in_mm
+from deft_bench.core.described import (
+    FRET,
+    FlagField,
+    FretsField,
+    LengthsField,
+    ListField,
+    TextField,
+    choice,
+    count,
+    field_of,
+    field_problems,
+    length,
+)
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.instrument import Spec
 from deft_bench.core.limits import BOW_THAT_COUNTS_MM, LEAST_UNDER_TANG_MM, REST_HUMIDITY, SEATING_GAP_MM
+from deft_bench.core.steps import Step
 from deft_bench.core.survey_kinds import Place
 from deft_bench.core.units import MM, Display
 
-State = Literal["done", "now", "later"]
-
-CHOICES: dict[str, dict[str, str]] = {
-    "ends": {"nipped": "cut to length, tang nipped", "clipped": "seated long, clipped at a slant, filed flush"},
-    "nibs": {"none": "no nibs", "lost": "nibs go with the old frets", "kept": "nibs are kept, frets fitted between"},
-    "seat": {"hammered": "hammered", "pressed": "pressed", "glued": "clamped and glued"},
-    "glue": {"dry": "dry", "thin": "thin adhesive", "wood": "wood glue"},
+ENDS: dict[str, str] = {
+    "nipped": "cut to length, tang nipped",
+    "clipped": "seated long, clipped at a slant, filed flush",
 }
-
-LENGTHS: dict[str, tuple[str, int, int]] = {
-    "crown_width_um": ("crown width", 800, 4_500),
-    "fret_height_um": ("crown height", 300, 2_500),
-    "tang_depth_um": ("tang depth", 500, 3_500),
-    "tang_width_um": ("tang width", 200, 1_500),
-    "barb_width_um": ("width over the barbs", 300, 1_800),
-    "wire_radius_um": ("radius the wire is bent to", 50_000, 5_000_000),
-    "slot_um": ("slot width", 200, 1_500),
-    "gap_um": ("gap asked under the tang", 0, 2_000),
-    "overhang_um": ("overhang of a blank at each end", 0, 10_000),
-    "setback_um": ("tang set back from the edge", 0, 5_000),
-    "saw_um": ("lost to each cut", 0, 3_000),
-    "spring_back_um": ("spring-back", 0, 1_000),
+NIBS: dict[str, str] = {
+    "none": "no nibs",
+    "lost": "nibs go with the old frets",
+    "kept": "nibs are kept, frets fitted between",
 }
-END_STEPS = {"flush": "flush", "bevel": "bevelled", "dressed": "dressed"}
+SEATS: dict[str, str] = {
+    "hammered": "hammered",
+    "pressed": "pressed",
+    "glued": "clamped and glued",
+}
+GLUES: dict[str, str] = {
+    "dry": "dry",
+    "thin": "thin adhesive",
+    "wood": "wood glue",
+}
+OBSTRUCTION = {
+    "type": "array",
+    "minItems": 2,
+    "maxItems": 2,
+    "prefixItems": [FRET, {"type": "string", "maxLength": 200}],
+}
+END_STEPS = {"flush": "flush, blunted", "bevel": "bevelled", "dressed": "dressed, after the level"}
+ENDS_BEFORE_LEVEL = ("flush", "bevel")
+"""What is done to the ends before the tops are levelled; they are dressed afterwards, when the tops are final."""
 SIDES = ("bass", "treble")
+ENDS_ASKED = len(ENDS_BEFORE_LEVEL) * len(SIDES)
+"""How much work there is on the ends before the level."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,32 +65,42 @@ class RefretPlan:
     "step side" such as "flush bass". `nibs_said` records that the owner knows what becomes of the nibs.
     """
 
-    frets: tuple[int, ...]
-    wire: str
-    crown_width_um: int
-    fret_height_um: int
-    tang_depth_um: int
-    tang_width_um: int
-    barb_width_um: int
-    wire_radius_um: int
-    slot_um: int
-    gap_um: int = 300
-    overhang_um: int = 2_000
-    setback_um: int = 0
-    saw_um: int = 500
-    pieces_um: tuple[int, ...] = ()
-    ends: str = "clipped"
-    nibs: str = "none"
-    nibs_said: bool = False
-    bevel_deg: int = 35
-    seat: str = "hammered"
-    tool: str = ""
-    support: str = ""
-    spring_back_um: int = 0
-    glue: str = "dry"
-    obstructions: tuple[tuple[int, str], ...] = ()
-    cut: tuple[int, ...] = ()
-    ends_done: tuple[str, ...] = ()
+    frets: tuple[int, ...] = field_of(FretsField("frets replaced", help="1-22, or some: 1-5, 7"))
+    wire: str = field_of(TextField("name of the wire", label="Name"))
+    crown_width_um: int = length("crown width", 800, 4_500)
+    fret_height_um: int = length("crown height", 300, 2_500)
+    tang_depth_um: int = length("tang depth", 500, 3_500)
+    tang_width_um: int = length("tang width", 200, 1_500)
+    barb_width_um: int = length("width over the barbs", 300, 1_800, label="Over the barbs")
+    wire_radius_um: int = length("radius the wire is bent to", 50_000, 5_000_000, label="Bent to")
+    slot_um: int = length("slot width", 200, 1_500, help="measured, old slots too")
+    gap_um: int = length("gap asked under the tang", 0, 2_000, 300, label="Gap under the tang")
+    overhang_um: int = length("overhang of a blank at each end", 0, 10_000, 2_000, label="Overhang each end")
+    setback_um: int = length("tang set back from the edge", 0, 5_000, 0, label="Tang set back")
+    saw_um: int = length("lost to each cut", 0, 3_000, 500)
+    pieces_um: tuple[int, ...] = field_of(
+        LengthsField(
+            "pieces on hand",
+            help="6 × 610; 2 × 255",
+            item={"type": "integer", "minimum": 1, "maximum": 5_000_000},
+            most=200,
+        ),
+        (),
+    )
+    ends: str = choice("ends", ENDS, "clipped")
+    nibs: str = choice("binding nibs", NIBS, "none")
+    nibs_said: bool = field_of(FlagField("owner knows about the nibs"), False)
+    bevel_deg: int = count("bevel", 5, 60, 35, unit="°", stored_most=90)
+    seat: str = choice("seated by", SEATS, "hammered")
+    tool: str = field_of(TextField("tool", label="With"), "")
+    support: str = field_of(TextField("support", label="Neck supported on", most=120), "")
+    spring_back_um: int = length("spring-back", 0, 1_000, 0)
+    glue: str = choice("in the slots", GLUES, "dry")
+    obstructions: tuple[tuple[int, str], ...] = field_of(ListField("obstructions", item=OBSTRUCTION, most=200), ())
+    cut: tuple[int, ...] = field_of(FretsField("blanks cut"), ())
+    ends_done: tuple[str, ...] = field_of(
+        ListField("end work done", item={"type": "string", "maxLength": 40}, most=12), ()
+    )
 
 
 def starting_refret(spec: Spec, kerf_um: int, gap_um: int, tang_width_um: int) -> RefretPlan:
@@ -99,30 +127,19 @@ def starting_refret(spec: Spec, kerf_um: int, gap_um: int, tang_width_um: int) -
 
 def refret_problems(plan: RefretPlan, spec: Spec, display: Display = MM) -> dict[str, str]:
     """What is impossible about a refret, by field; empty when it can be carried out."""
-    found = choice_problems(plan, CHOICES) | length_problems(plan, LENGTHS, display)
+    found = field_problems(plan, display)
     if not plan.frets or any(not 1 <= fret <= spec.frets for fret in plan.frets):
         found["frets"] = f"Say which frets are replaced: whole numbers from 1 to {spec.frets}."
     if any(not 20_000 <= piece <= 3_000_000 for piece in plan.pieces_um) or len(plan.pieces_um) > 200:
         found["pieces_um"] = (
             f"Pieces are {display.long(20_000)} to {display.long(3_000_000)} long, at most 200 of them."
         )
-    found |= _text_limits(plan) | _nib_problems(plan, spec)
-    if not 5 <= plan.bevel_deg <= 60:
-        found["bevel_deg"] = f"{plan.bevel_deg} is out of range; accepted: 5 to 60 degrees."
+    found |= _nib_problems(plan, spec)
     if any(not 1 <= fret <= spec.frets or len(note) > 200 for fret, note in plan.obstructions):
         found["obstructions"] = (
             f"One line a fret, “7: knot in the slot”; frets 1 to {spec.frets}, notes up to 200 characters."
         )
     return found or _wire_against_board(plan, spec, display)
-
-
-def _text_limits(plan: RefretPlan) -> dict[str, str]:
-    found = {
-        field: f"At most {most} characters."
-        for field, most in (("wire", 80), ("tool", 80), ("support", 120))
-        if len(getattr(plan, field)) > most
-    }
-    return found | text_problems(plan, ("wire", "tool", "support"))
 
 
 def _nib_problems(plan: RefretPlan, spec: Spec) -> dict[str, str]:
@@ -135,20 +152,22 @@ def _nib_problems(plan: RefretPlan, spec: Spec) -> dict[str, str]:
 
 def _wire_against_board(plan: RefretPlan, spec: Spec, display: Display) -> dict[str, str]:
     """Sizes that are each in range but do not go with this board."""
-    found: dict[str, str] = {}
+    problems: dict[str, str] = {}
     if plan.tang_depth_um >= spec.board_thickness_um:
-        found["tang_depth_um"] = "The tang would come out through the back of the board."
+        problems["tang_depth_um"] = "The tang would come out through the back of the board."
     if plan.fret_height_um > plan.crown_width_um / 2 + 300:
-        found["fret_height_um"] = "A crown that tall is narrower than a half circle: check width and height."
+        problems["fret_height_um"] = "A crown that tall is narrower than a half circle: check width and height."
     lines = spec.lines()
     closest = lines[-1].centre_x_mm - lines[-2].centre_x_mm
     if plan.crown_width_um / 1000 >= closest:
-        found["crown_width_um"] = (
+        problems["crown_width_um"] = (
             f"The wire is wider than the gap between the last two frets, {display.fine_mm(closest)}."
         )
     if plan.slot_um / 1000 >= closest:
-        found["slot_um"] = f"The slot is wider than the space between the last two frets, {display.fine_mm(closest)}."
-    return found
+        problems["slot_um"] = (
+            f"The slot is wider than the space between the last two frets, {display.fine_mm(closest)}."
+        )
+    return problems
 
 
 def slot_needs(tang_depth_um: int, gap_um: int) -> float:
@@ -257,15 +276,6 @@ class RefretFacts:
         return self.bow_after_mm - self.bow_before_mm
 
 
-@dataclass(frozen=True, slots=True)
-class RefretStep:
-    """One step: its code, title and state."""
-
-    code: str
-    title: str
-    state: State
-
-
 TITLES = {
     "wire": "Wire",
     "slots": "Slots",
@@ -284,20 +294,25 @@ def _done(facts: RefretFacts) -> dict[str, bool]:
         "cut": 0 < facts.frets <= facts.cut,
         "seat": facts.seat is not None and facts.seat.passes,
         "straight": facts.bow_after_mm is not None,
-        "ends": facts.ends_done >= len(END_STEPS) * len(SIDES),
+        "ends": facts.ends_done >= ENDS_ASKED,
     }
 
 
-def refret_steps(facts: RefretFacts) -> list[RefretStep]:
+def refret_steps(facts: RefretFacts) -> list[Step]:
     """The steps with their state: the first that is not done is the one now; a later one may be done already."""
     done = _done(facts)
     if facts.closed:
-        return [RefretStep(code, title, "done") for code, title in TITLES.items()]
+        return [Step(code, title, "done") for code, title in TITLES.items()]
     now = next((code for code in TITLES if not done.get(code, False)), "level")
     return [
-        RefretStep(code, title, "done" if done.get(code) else "now" if code == now else "later")
+        Step(code, title, "done" if done.get(code) else "now" if code == now else "later")
         for code, title in TITLES.items()
     ]
+
+
+def ends_ready(ticked: Iterable[str]) -> int:
+    """How much of the ends' work before the level is ticked off, of pairs "step side"."""
+    return len(set(ticked) & {f"{step} {side}" for step in ENDS_BEFORE_LEVEL for side in SIDES})
 
 
 def refret_now(facts: RefretFacts, length: Length = in_mm) -> tuple[str, str]:
@@ -358,9 +373,8 @@ def _say_straight(facts: RefretFacts, length: Length) -> str:
 
 
 def _say_ends(facts: RefretFacts, length: Length) -> str:
-    every = len(END_STEPS) * len(SIDES)
-    done = f"{facts.ends_done} of {every} done"
-    return f"Ends: flush, bevel, dress, both sides; {done}. Blunt them before you handle the neck."
+    done = f"{facts.ends_done} of {ENDS_ASKED} done"
+    return f"Ends: flush, blunt the sharp tips at once, then bevel, both sides; {done}. Dress them after the level."
 
 
 def _say_level(facts: RefretFacts, length: Length) -> str:
@@ -415,32 +429,3 @@ def rest_advice(humidity: float | None) -> str | None:
         f"The bench is at {humidity:.0f} % relative humidity: rest the instrument at 45 to 50 % before the ends are"
         " cut, or the board swells past them."
     )
-
-
-def missing_ends(plan: RefretPlan) -> str:
-    """The end work that is not ticked off, in words; empty when all is."""
-    left = [
-        f"{END_STEPS[step]} {side}" for step in END_STEPS for side in SIDES if f"{step} {side}" not in plan.ends_done
-    ]
-    return listed_words(left)
-
-
-def to_fields(plan: RefretPlan) -> dict[str, Any]:
-    """Every field of a refret by name, as JSON holds it."""
-    found = asdict(plan)
-    for name in ("frets", "pieces_um", "cut", "ends_done"):
-        found[name] = list(found[name])
-    found["obstructions"] = [[fret, note] for fret, note in plan.obstructions]
-    return found
-
-
-def from_fields(found: Mapping[str, Any]) -> RefretPlan:
-    """A refret from stored fields; a field that an older version did not have takes its default."""
-    known = {field.name for field in fields(RefretPlan)}
-    values = {name: value for name, value in found.items() if name in known}
-    for name in ("frets", "pieces_um", "cut", "ends_done"):
-        if name in values:
-            values[name] = tuple(values[name])
-    if "obstructions" in values:
-        values["obstructions"] = tuple((fret, note) for fret, note in values["obstructions"])
-    return RefretPlan(**values)

@@ -8,7 +8,7 @@ from deft_bench.core.frets.heights import LANES, Heights
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Order, Place, SurveyKind
 
 MOST_STRINGS, MOST_FRETS = 18, 60
-STAGES = {"before": "before", "between": "between", "after": "after"}
+WHEN = {"before": "before", "between": "between", "after": "after"}
 METHODS = {
     "gap": "gap under a straightedge",
     "height": "height above a reference",
@@ -41,7 +41,7 @@ class SurveyHead:
     """
 
     kind: str
-    stage: str
+    when: str
     method: str
     surface: str
     tool: str
@@ -57,48 +57,48 @@ class SurveyHead:
 
 def head_problems(head: SurveyHead) -> dict[str, str]:
     """What is impossible about a survey's heading, by field."""
-    found: dict[str, str] = {}
+    problems: dict[str, str] = {}
     for field, choices in (
         ("kind", {code: kind.label for code, kind in SURVEY_KINDS.items()}),
-        ("stage", STAGES),
+        ("when", WHEN),
         ("method", METHODS),
         ("surface", SURFACES),
         ("string_state", STRING_STATES),
     ):
         if getattr(head, field) not in choices:
-            found[field] = f"Choose one of: {', '.join(choices.values())}."
+            problems[field] = f"Choose one of: {', '.join(choices.values())}."
     if head.order not in ("lane_by_lane", "fret_by_fret"):
-        found["order"] = "Choose lane by lane or fret by fret."
+        problems["order"] = "Choose lane by lane or fret by fret."
     if not head.tool.strip() or len(head.tool) > 80:
-        found["tool"] = "Say what it was read with, in 1 to 80 characters."
-    found |= text_problems(head, ("tool",), ("note",))
+        problems["tool"] = "Say what it was read with, in 1 to 80 characters."
+    problems |= text_problems(head, ("tool",), ("note",))
     if not 1 <= head.resolution_um <= 500:
-        found["resolution_um"] = "The tool's resolution is out of range; accepted: 0.001 to 0.5 mm."
+        problems["resolution_um"] = "The tool's resolution is out of range; accepted: 0.001 to 0.5 mm."
     if head.temperature_c is not None and not -20 <= head.temperature_c <= 60:
-        found["temperature_c"] = "Accepted: −20 to 60 °C."
+        problems["temperature_c"] = "Accepted: −20 to 60 °C."
     if head.humidity is not None and not 0 <= head.humidity <= 100:
-        found["humidity"] = "Accepted: 0 to 100 % relative humidity."
+        problems["humidity"] = "Accepted: 0 to 100 % relative humidity."
     if head.kind in SURVEY_KINDS:
-        found |= _against_kind(head, SURVEY_KINDS[head.kind])
-    return found
+        problems |= _against_kind(head, SURVEY_KINDS[head.kind])
+    return problems
 
 
 def _against_kind(head: SurveyHead, kind: SurveyKind) -> dict[str, str]:
     """What of a heading does not go with its kind of survey, by field."""
-    found: dict[str, str] = {}
+    problems: dict[str, str] = {}
     if head.method not in kind.methods:
-        found["method"] = f"{kind.label} is read as {' or '.join(METHODS[method] for method in kind.methods)}."
+        problems["method"] = f"{kind.label} is read as {' or '.join(METHODS[method] for method in kind.methods)}."
     if kind.per_string != (head.strings > 0) or head.strings > MOST_STRINGS:
-        found["strings"] = f"A survey of strings says how many there are, 1 to {MOST_STRINGS}; any other says 0."
+        problems["strings"] = f"A survey of strings says how many there are, 1 to {MOST_STRINGS}; any other says 0."
     if (kind.named_frets == "must" and not head.at_frets) or (kind.named_frets == "no" and head.at_frets):
-        found["at_frets"] = "Intonation names the frets that it is read at, and heights may; no other survey does."
+        problems["at_frets"] = "Intonation names the frets that it is read at, and heights may; no other survey does."
     elif any(not 1 <= fret <= MOST_FRETS for fret in head.at_frets):
-        found["at_frets"] = f"Frets are whole numbers from 1 to {MOST_FRETS}."
+        problems["at_frets"] = f"Frets are whole numbers from 1 to {MOST_FRETS}."
     if kind.per_string and head.string_state != "tuned":
-        found["string_state"] = "This is read with the strings tuned to pitch."
+        problems["string_state"] = "This is read with the strings tuned to pitch."
     if head.surface not in kind.surfaces:
-        found["surface"] = f"{kind.label} is read on the frets."
-    return found
+        problems["surface"] = f"{kind.label} is read on the frets."
+    return problems
 
 
 def places(head: SurveyHead, frets: int) -> list[Place]:

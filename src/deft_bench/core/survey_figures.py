@@ -1,4 +1,7 @@
-"""The few figures that a survey comes down to, the same ones before and after."""
+"""The few figures that a survey comes down to, the same ones before and after.
+
+The bow: docs/methods/straightness.md; the band and proud frets: docs/methods/level-plan.md.
+"""
 
 import math
 from collections.abc import Mapping

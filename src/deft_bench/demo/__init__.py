@@ -18,7 +18,7 @@ from deft_bench.core.board.rules import rule_of
 from deft_bench.core.board.strings_on_board import post_grid
 from deft_bench.core.frets.level_call import level_call
 from deft_bench.core.frets.levelling import LevelRequest, least_height, plan_level
-from deft_bench.core.frets.plan_record import Circumstances, metal_taken, record_inputs, record_outcome
+from deft_bench.core.frets.plan_record import Circumstances, record_inputs, record_outcome
 from deft_bench.core.frets.rocker import rock_of
 from deft_bench.core.instrument import STARTING, Spec
 from deft_bench.core.refret import starting_refret
@@ -279,12 +279,12 @@ def _wire_stock(db: Connection, today: date) -> None:
     refrets.add_wire(db, "Bass, wide", (2_900, 1_350, 1_700, 520, 860), 216_000, [(305_000, 5), (180_000, 3)], at)
 
 
-def _head(kind: str, stage: str, tool: str, resolution_um: int, day: date) -> SurveyHead:
+def _head(kind: str, when: str, tool: str, resolution_um: int, day: date) -> SurveyHead:
     """The heading of a survey of slots, seating, sprout or straightness on the bench."""
-    surface = "board" if kind in ("slot_depth", "straightness") and stage == "before" else "fret_tops"
+    surface = "board" if kind in ("slot_depth", "straightness") and when == "before" else "fret_tops"
     humidity = float(round(humidity_on(day)))
     return SurveyHead(
-        kind, stage, SURVEY_KINDS[kind].methods[0], surface, tool, resolution_um, "off", 21.0, humidity, "lane_by_lane"
+        kind, when, SURVEY_KINDS[kind].methods[0], surface, tool, resolution_um, "off", 21.0, humidity, "lane_by_lane"
     )
 
 
@@ -333,7 +333,7 @@ def _bound_refret(db: Connection, today: date) -> None:
         spring_back_um=20,
         obstructions=((7, "old glue at the bass end, cut out"),),
     )
-    refrets.save(db, job, plan, _at(opened, 9, 30))
+    refrets.PLANS.save(db, job, plan, _at(opened, 9, 30))
     bow = {("middle", fret): round(10 + 4 * chance.random()) for fret in range(1, frets + 1)}
     _read(
         db,
@@ -350,7 +350,7 @@ def _bound_refret(db: Connection, today: date) -> None:
     _read(
         db, instrument.id, job, frets, _head("slot_depth", "before", "depth gauge", 20, opened), depth, _at(opened, 13)
     )
-    refrets.save(db, job, replace(plan, cut=tuple(range(1, frets + 1))), _at(opened, 15))
+    refrets.PLANS.save(db, job, replace(plan, cut=tuple(range(1, frets + 1))), _at(opened, 15))
     fitted = today - timedelta(days=1)
     refrets.fit(db, job, instrument.id, plan, _at(fitted, 11))
     gaps = {place: 10 * chance.randint(0, 1) for place in SURVEY_KINDS["seating"].places(frets, "lane_by_lane")}
@@ -396,7 +396,6 @@ def _fretless_conversion(db: Connection, today: date) -> None:
     board = replace(
         starting_plan(spec),
         school="follow_radius",
-        machine_follow="radius",
         oversize_um=0,
         tang_width_um=520,
         kerf_um=620,
@@ -424,7 +423,7 @@ def _fretless_conversion(db: Connection, today: date) -> None:
         seat="pressed",
         tool="arbor press",
     )
-    refrets.save(db, job, plan, _at(start, 11, 30))
+    refrets.PLANS.save(db, job, plan, _at(start, 11, 30))
     chance = random.Random(1313)
     day = today - timedelta(days=2)
     depth = {
@@ -502,12 +501,12 @@ class _Bench:
         for fret, lane, note in self.neck.flaws:
             notes.add(self.db, self.id, None, fret, lane, note, None, _at(self.today - timedelta(days=3), 9, 40))
 
-    def head(self, day: date, kind: str, stage: str, strings: str) -> SurveyHead:
+    def head(self, day: date, kind: str, when: str, strings: str) -> SurveyHead:
         """A survey's heading on a day."""
         straight = kind == "straightness"
         return SurveyHead(
             kind=kind,
-            stage=stage,
+            when=when,
             method="gap" if straight else self.neck.method,
             surface="fret_tops",
             tool=(
@@ -574,18 +573,18 @@ class _Bench:
         }
         return [self.row(place, top[place[0]] - height) for place, height in heights.items()]
 
-    def heights_survey(self, day: date, job: int, stage: str, share: float, bow: float, places: Sequence[Place]) -> int:
+    def heights_survey(self, day: date, job: int, when: str, share: float, bow: float, places: Sequence[Place]) -> int:
         """A fret-height survey with the strings off."""
         survey = surveys.start(
             self.db,
             self.id,
             job,
             self.spec.frets,
-            self.head(day, "fret_heights", stage, "off"),
-            _at(day, 13 if stage == "before" else 16),
+            self.head(day, "fret_heights", when, "off"),
+            _at(day, 13 if when == "before" else 16),
         )
         surveys.add_many(
-            self.db, survey, self.readings(share, bow, places), _at(day, 13 if stage == "before" else 16, 20)
+            self.db, survey, self.readings(share, bow, places), _at(day, 13 if when == "before" else 16, 20)
         )
         return survey
 
@@ -631,11 +630,11 @@ class _Bench:
         )
         plan = plan_level(request)
         around = Circumstances(survey.uid, round(self.spec.mean_scale_mm * 1000), "out", seated=True)
-        outcome = record_outcome(plan, plan.level_all, "level", [], level_call(plan, seated=True))
+        call = level_call(plan, home=range(1, self.spec.frets + 1))
+        outcome = record_outcome(plan, plan.level_all, "level", [], call)
         inputs = record_inputs(plan, plan.level_all, around)
         jobs.accept_plan(self.db, job, survey_id, _at(day, 14), inputs, outcome)
-        accepted = jobs.plans(self.db, job)[-1]
-        jobs.mark_done(self.db, accepted, self.id, _at(day, 16), metal_taken(outcome))
+        jobs.mark_done(self.db, jobs.plans(self.db, job)[-1], self.id, _at(day, 16))
 
     def this_visit(self) -> None:
         """The open job, surveyed as far as it has come."""

@@ -6,11 +6,12 @@ from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
 
 from deft_bench.core.board.positions import fret_position, fret_positions
+from deft_bench.core.described import to_fields
 from deft_bench.core.strings.assembled import assemble, errors_of, solve, target_of, target_record
 from deft_bench.core.strings.clearance import clearance, held
 from deft_bench.core.strings.notes import K_CENTS
 from deft_bench.core.strings.setup_job import SetupReadings
-from deft_bench.core.strings.setup_plan import SetupPlan, scales, starting_setup, to_fields
+from deft_bench.core.strings.setup_plan import SetupPlan, scales, starting_setup
 from deft_bench.core.survey import SurveyHead, heights_from, places
 from deft_bench.core.survey_kinds import BUZZES_UM, CLEAN_UM, SURVEY_KINDS, Place
 from deft_bench.store import instruments, jobs, setups, surveys
@@ -92,7 +93,7 @@ def _at(day: date, hour: int, minute: int = 0) -> str:
     return datetime.combine(day, time(hour, minute), UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
-def _head(kind: str, stage: str, strings: int, at_frets: tuple[int, ...] = ()) -> SurveyHead:
+def _head(kind: str, when: str, strings: int, at_frets: tuple[int, ...] = ()) -> SurveyHead:
     tools = {
         "strings": ("feeler gauges and a string-height rule", 50),
         "intonation": ("tuner", 50),
@@ -103,7 +104,7 @@ def _head(kind: str, stage: str, strings: int, at_frets: tuple[int, ...] = ()) -
     counted = 0 if kind == "straightness" else strings
     return SurveyHead(
         kind,
-        stage,
+        when,
         SURVEY_KINDS[kind].methods[0],
         "fret_tops",
         tool,
@@ -125,7 +126,7 @@ def _keep(
     surveys.add_many(db, survey, [(place, um, f"{um / 1000:g}") for place, um in rows.items()], at)
 
 
-def _relief(db: Connection, made: instruments.Instrument, job: int, stage: str, relief: float, at: str) -> None:
+def _relief(db: Connection, made: instruments.Instrument, job: int, when: str, relief: float, at: str) -> None:
     x, chance = fret_positions(made.spec.mean_scale_mm, made.spec.frets), random.Random(made.id)
     rows: dict[Place, int] = {
         ("middle", fret): (
@@ -134,28 +135,28 @@ def _relief(db: Connection, made: instruments.Instrument, job: int, stage: str, 
         )
         for fret, at_x in enumerate(x, start=1)
     }
-    _keep(db, made, job, _head("straightness", stage, 0), rows, at)
+    _keep(db, made, job, _head("straightness", when, 0), rows, at)
 
 
 def _strings(
     db: Connection,
     made: instruments.Instrument,
     job: int,
-    stage: str,
+    when: str,
     action: tuple[float, ...],
     gap: tuple[float, ...],
     at: str,
 ) -> None:
     rows: dict[Place, int] = {(str(n), 12): round(mm * 1000) for n, mm in enumerate(action, start=1)}
     rows |= {(str(n), 1): round(mm * 1000) for n, mm in enumerate(gap, start=1)}
-    _keep(db, made, job, _head("strings", stage, made.spec.strings), rows, at)
+    _keep(db, made, job, _head("strings", when, made.spec.strings), rows, at)
 
 
 def _cents(
     db: Connection,
     made: instruments.Instrument,
     job: int,
-    stage: str,
+    when: str,
     sharp: tuple[tuple[float, float], ...],
     frets: tuple[int, ...],
     at: str,
@@ -167,13 +168,13 @@ def _cents(
             left = scale - fret_position(scale, fret)
             cents = K_CENTS * (saddle * (1 / left - 1 / scale) + nut / scale) + chance.gauss(0, 0.3)
             rows[str(n), fret] = round(2 * cents) * 50
-    _keep(db, made, job, _head("intonation", stage, made.spec.strings, frets), rows, at)
+    _keep(db, made, job, _head("intonation", when, made.spec.strings, frets), rows, at)
 
 
 def _plan(db: Connection, made: instruments.Instrument, visit: Visit, at: str) -> SetupPlan:
     changed: dict[str, Any] = dict(visit.changed)
     plan = replace(starting_setup(made.spec), **changed)
-    setups.save(db, made.id, plan, at)
+    setups.PLANS.save(db, made.id, plan, at)
     return plan
 
 
@@ -214,9 +215,9 @@ def _buzzes(plan: SetupPlan, made: instruments.Instrument, visit: Visit) -> set[
     proud = [visit.proud_12 if fret == 12 else 0.0 for fret in range(1, made.spec.frets + 1)]
     held_there = held(now.strings, now.strung())
     return {
-        (one.string, fret)
-        for one in clearance(replace(now.frame, errors=proud), held_there, now.pluck_mm)
-        for fret, least in enumerate(one.least())
+        (string.string, fret)
+        for string in clearance(replace(now.frame, errors=proud), held_there, now.pluck_mm)
+        for fret, least in enumerate(string.least())
         if least < 0
     }
 
@@ -233,7 +234,7 @@ def _accept(
 ) -> dict[int, float]:
     now = assemble(plan, made.spec, found, _errors(db, made))
     solved = solve(plan, made.spec, now)
-    actions = {one.string: one.action_12_mm for one in solved.strung}
+    actions = {string.string: string.action_12_mm for string in solved.strung}
     target = target_of(plan, solved.relief_mm, actions)
     inputs = {"plan": to_fields(plan), "relief_um": None, "surveys": {}, "unread": list(now.unread)}
     setups.accept(db, job, at, inputs, target_record(target))

@@ -25,32 +25,32 @@ LEVELLED = (
     "unmask",
     "clean",
 )
-REFRETTED = ("pull_frets", "straight_wood", "clean_slots", "slot_lips", "nip_tangs")
+REFRETTED = ("strings_off", "pull_frets", "straight_wood", "clean_slots", "slot_lips", "nip_tangs")
 TAKES = {"survey": 21, "level": 33, "crown": 46, "polish": 38, "scratches": 24, "mask": 17, "ends": 29}
 """About how many minutes this shop takes; what is not named takes ten."""
 
 
 def make_sheets(db: Connection, today: date) -> None:
     """Store the events of every open job's intake, of past levels, and of the refret as far as it has come."""
-    for one in [*instruments.page(db, limit=50)]:
-        chance = random.Random(one.id + 500)
-        for job in jobs.of_instrument(db, one.id):
+    for instrument in [*instruments.page(db, limit=50)]:
+        chance = random.Random(instrument.id + 500)
+        for job in jobs.of_instrument(db, instrument.id):
             opened = date.fromisoformat(job.opened_at[:10])
             if job.closed_at is not None:
                 if job.kind == "level_and_dress":
                     _work(db, job.id, LEVELLED, opened, 13, chance)
                 continue
-            resting = one.spec.name == "Curlew No. 11"
+            resting = instrument.spec.name == "Curlew No. 11"
             steps = ("identify", "check_parts") if resting else INTAKE
             _work(db, job.id, steps, opened - timedelta(days=2), 9, chance)
             if resting:
                 sheets.add(db, job.id, Event("climate_rest", "finished", _at(today - timedelta(days=1), 16, 10)))
             if job.kind == "refret":
-                kept = REFRETTED if one.spec.bound else ("straight_wood", "clean_slots")
-                _work(db, job.id, ("before_survey", *kept) if one.spec.bound else kept, opened, 10, chance)
-                if one.spec.bound:
+                kept = REFRETTED if instrument.spec.bound else ("straight_wood", "clean_slots")
+                _work(db, job.id, ("before_survey", *kept) if instrument.spec.bound else kept, opened, 10, chance)
+                if instrument.spec.bound:
                     # every fret is in; 7 and 15 are not home and are to be seated again
-                    for fret in (fret for fret in range(1, one.spec.frets + 1) if fret not in (7, 15)):
+                    for fret in (fret for fret in range(1, instrument.spec.frets + 1) if fret not in (7, 15)):
                         sheets.toggle_tick(db, job.id, "seat", fret, _at(today - timedelta(days=1), 9, 3 * fret))
 
 

@@ -120,7 +120,7 @@ def _board_job(db: Connection, today: date) -> None:
         _as_from_a_monday(today, 24).isoformat(),
         "New board for the seven-string neck",
     )
-    sheets.save(
+    sheets.PLANS.save(
         db,
         job,
         SheetPlan("new_board", {"colour": "iron", "mask": "before_level"}, (), "hard"),

@@ -15,7 +15,8 @@ from typing import Any
 from deft_bench.core.frets.grit_ladder import read_shelf
 from deft_bench.core.work.catalogue import (
     PARTS,
-    STAGES,
+    PHASES,
+    SHOWN_BY,
     Catalogue,
     Material,
     Operation,
@@ -33,9 +34,12 @@ SHIPPED = ("operations.toml", "rules_and_routes.toml")
 _CODE = re.compile(r"[a-z][a-z0-9_]{1,39}")
 _FLAGS = ("cold", "scaled", "repair", "outdoors", "by_fret")
 _NUMBERS = {"wait": 100_000.0, "open_minutes": 10_000.0, "lead_days": 365.0}
+OLD_PHASE = "stage"
+"""What `phase` was called in files of before."""
 _OPERATION = {
     "title",
-    "stage",
+    "phase",
+    OLD_PHASE,
     "minutes",
     "tools",
     "materials",
@@ -46,6 +50,7 @@ _OPERATION = {
     "page",
     "holds",
     "works_on",
+    "shown_by",
     *_FLAGS,
     *_NUMBERS,
 }
@@ -67,13 +72,13 @@ class _BadEntryError(ValueError):
 @cache
 def shipped() -> Catalogue:
     """The catalogue that comes with the program."""
-    found = Catalogue({}, (), {}, {}, {})
+    catalogue = Catalogue({}, (), {}, {}, {})
     for name in SHIPPED:
         text = files("deft_bench").joinpath("operations", name).read_text("utf-8")
-        found, problems = extend(found, text)
+        catalogue, problems = extend(catalogue, text)
         if problems:
             raise AssertionError(f"{name}: {problems}")
-    return found
+    return catalogue
 
 
 def extend(base: Catalogue, text: str) -> tuple[Catalogue, list[Problem]]:
@@ -159,9 +164,9 @@ class _Reader:
     def _operation(self, code: str, entry: Any) -> Operation:
         entry = _table(entry)
         _known(entry, _OPERATION)
-        stage = entry.get("stage")
-        if stage not in STAGES:
-            raise _BadEntryError(f"stage must be one of: {', '.join(STAGES)}")
+        phase = entry.get("phase", entry.get(OLD_PHASE))
+        if phase not in PHASES:
+            raise _BadEntryError(f"phase must be one of: {', '.join(PHASES)}")
         minutes = entry.get("minutes")
         if (
             not isinstance(minutes, list)
@@ -176,7 +181,7 @@ class _Reader:
         made = Operation(
             code,
             _text(entry.get("title"), "title"),
-            str(stage),
+            str(phase),
             (float(minutes[0]), float(minutes[1]), float(minutes[2])),
             tools=tuple(_texts(entry.get("tools", []), "tools")),
             cautions=cautions,
@@ -185,11 +190,12 @@ class _Reader:
             holds=_text(entry.get("holds", ""), "holds", empty=True),
             grits=_grits(entry.get("grits", [])),
             works_on=_works_on(entry.get("works_on")),
+            shown_by=_shown_by(entry.get("shown_by", {})),
             watch=tuple(
-                Watch(*(_text(_table(one).get(key), f"watch.{key}") for key in ("mistake", "sign", "recover")))
-                for one in _listed(entry.get("watch", []), "watch")
+                Watch(*(_text(_table(item).get(key), f"watch.{key}") for key in ("mistake", "sign", "recover")))
+                for item in _listed(entry.get("watch", []), "watch")
             ),
-            materials=tuple(_material(one) for one in _listed(entry.get("materials", []), "materials")),
+            materials=tuple(_material(item) for item in _listed(entry.get("materials", []), "materials")),
         )
         for name in _FLAGS:
             if not isinstance(entry.get(name, False), bool):
@@ -251,7 +257,7 @@ class _Reader:
             if isinstance(item, str) and item.startswith("@"):
                 if item[1:] not in groups:
                     raise _BadEntryError(f"no group is called “{item[1:41]}”")
-                steps += [self._route_step(one) for one in groups[item[1:]]]
+                steps += [self._route_step(step) for step in groups[item[1:]]]
             else:
                 steps.append(self._route_step(item))
         if not steps:
@@ -281,7 +287,7 @@ def _school(code: str, entry: Any) -> School:
 def _grits(value: Any) -> tuple[str, ...]:
     found = _texts(value, "grits")
     try:
-        if any(len(read_shelf(one)) != 1 for one in found if one != "shelf"):
+        if any(len(read_shelf(item)) != 1 for item in found if item != "shelf"):
             raise ValueError("one abrasive each")
     except ValueError as error:
         raise _BadEntryError(f"grits: {error}; give abrasives such as “fepa_p 120”, or “shelf”") from None
@@ -295,6 +301,15 @@ def _works_on(value: Any) -> tuple[str, ...] | None:
     if set(found) - set(PARTS):
         raise _BadEntryError(f"works_on may name {', '.join(PARTS)}, or nothing")
     return tuple(found)
+
+
+def _shown_by(value: Any) -> dict[str, str]:
+    shown = _table(value)
+    _known(shown, set(SHOWN_BY))
+    for kind, code in shown.items():
+        if code not in SHOWN_BY[kind]:
+            raise _BadEntryError(f"shown_by.{kind} must be one of: {', '.join(SHOWN_BY[kind])}")
+    return shown
 
 
 def _material(entry: Any) -> Material:
@@ -323,7 +338,7 @@ def _listed(value: Any, name: str) -> list[Any]:
 
 
 def _texts(value: Any, name: str) -> list[str]:
-    return [_text(one, name) for one in _listed(value, name)]
+    return [_text(item, name) for item in _listed(value, name)]
 
 
 def _text(value: Any, name: str, empty: bool = False) -> str:

@@ -32,14 +32,13 @@ def read_sheet(text: str, kind: str, frets: int, system: System, order: Collecti
     carries its problem; nothing is stored here. `order` holds the survey's places: what is none of them is refused
     (empty: any).
     """
-    lines = text.replace("\r\n", "\n").replace("\r", "\n").lstrip("\ufeff").split("\n")
-    rows = [(number, line) for number, line in enumerate(lines, start=1) if line.strip()]
+    rows = _rows(text)
     if not rows:
         return [SheetLine(1, "", problem="the sheet is empty")]
     if len(rows) > MOST_LINES:
         return [SheetLine(1, "", problem=f"more than {MOST_LINES} lines")]
     first = rows[0][1]
-    separator = "\t" if "\t" in first else ";" if ";" in first else ","
+    separator = next((mark for mark in ("\t", ";") if mark in first), ",")
     header = [cell.strip().lower() for cell in _cells(first, separator)]
     lanes = tuple(dict.fromkeys(lane for lane, _ in order)) or SURVEY_KINDS[kind].lanes_of()
     least = min((fret for _, fret in order), default=1)
@@ -47,22 +46,33 @@ def read_sheet(text: str, kind: str, frets: int, system: System, order: Collecti
     if "fret" not in header or not (wide or {"lane", "reading"} <= set(header)):
         wanted = "“fret,lane,reading” or “fret," + ",".join(lanes) + "”"
         return [SheetLine(rows[0][0], first, problem=f"the first line must name the columns: {wanted}")]
-    found: list[SheetLine] = []
+    read: list[SheetLine] = []
     taken: dict[Place, int] = {}
     for number, line in rows[1:]:
         cells = dict(zip(header, _cells(line, separator), strict=False))
         fret = _fret(cells.get("fret", "").strip())
         if not min(1, least) <= fret <= frets:
             why = f"fret “{cells.get('fret', '').strip()[:20]}” is not from {min(1, least)} to {frets}"
-            found.append(SheetLine(number, line[:120], problem=why))
+            read.append(SheetLine(number, line[:120], problem=why))
             continue
         for lane, typed in _typed(cells, wide):
             if typed:
                 made = _line(number, line[:120], (lane, fret), typed, lanes, taken, system, SURVEY_KINDS[kind], frets)
-                if order and made.problem is None and (lane, fret) not in order:
-                    made = SheetLine(number, line[:120], problem=f"fret {fret} {lane} is not read in this survey")
-                found.append(made)
-    return found or [SheetLine(rows[0][0], first, problem="there is no reading under the header")]
+                read.append(_of_this_survey(made, (lane, fret), order))
+    return read or [SheetLine(rows[0][0], first, problem="there is no reading under the header")]
+
+
+def _rows(text: str) -> list[tuple[int, str]]:
+    """The lines that hold something, with their numbers, whatever ends a line."""
+    lines = text.replace("\r\n", "\n").replace("\r", "\n").lstrip("\ufeff").split("\n")
+    return [(number, line) for number, line in enumerate(lines, start=1) if line.strip()]
+
+
+def _of_this_survey(line: SheetLine, place: Place, order: Collection[Place]) -> SheetLine:
+    """The line, refused where its place is none of the survey's."""
+    if not order or line.problem is not None or place in order:
+        return line
+    return SheetLine(line.number, line.text, problem=f"fret {place[1]} {place[0]} is not read in this survey")
 
 
 def _fret(text: str) -> int:

@@ -1,26 +1,21 @@
 """How boards are made, and which frets are ticked off as marked."""
 
-import json
-from typing import Any
+from functools import partial
 
-from deft_bench.core.board.plan import BoardPlan, from_fields, sound, starting_plan, to_fields
+from deft_bench.core.board.plan import BoardPlan, sound, starting_plan
+from deft_bench.core.described import from_fields, to_fields
 from deft_bench.core.instrument import Spec
 from deft_bench.store import instruments
 from deft_bench.store.database import Connection, transaction
+from deft_bench.store.documents import SavedDocuments
+
+PLANS = SavedDocuments("board_plan", "instrument_id", partial(from_fields, BoardPlan), to_fields)
 
 
 def plan_of(db: Connection, instrument_id: int, spec: Spec) -> BoardPlan:
     """The board's saved plan, made to fit the specification as it is now; the starting one when none was saved."""
-    row = db.execute(
-        "SELECT plan FROM board_plan WHERE instrument_id = ? ORDER BY id DESC LIMIT 1", (instrument_id,)
-    ).fetchone()
-    return sound(from_fields(json.loads(row["plan"])), spec) if row else starting_plan(spec)
-
-
-def plans(db: Connection, instrument_id: int) -> list[tuple[str, dict[str, Any]]]:
-    """(saved at, plan) of every save, oldest first."""
-    rows = db.execute("SELECT saved_at, plan FROM board_plan WHERE instrument_id = ? ORDER BY id", (instrument_id,))
-    return [(row["saved_at"], json.loads(row["plan"])) for row in rows]
+    saved = PLANS.last(db, instrument_id)
+    return starting_plan(spec) if saved is None else sound(saved, spec)
 
 
 def save(db: Connection, instrument_id: int, spec: Spec, plan: BoardPlan, at: str) -> bool:
@@ -28,19 +23,8 @@ def save(db: Connection, instrument_id: int, spec: Spec, plan: BoardPlan, at: st
     Raises KeyError.
     """
     with transaction(db):
-        changed = instruments.edit(db, instrument_id, spec, at)
-        latest = plans(db, instrument_id)[-1:]
-        if latest and latest[0][1] == to_fields(plan):
-            return changed
-        keep_plan(db, instrument_id, at, to_fields(plan))
-    return True
-
-
-def keep_plan(db: Connection, instrument_id: int, at: str, plan: dict[str, Any]) -> None:
-    """Store one saved plan inside an open transaction."""
-    db.execute(
-        "INSERT INTO board_plan (instrument_id, saved_at, plan) VALUES (?, ?, ?)", (instrument_id, at, json.dumps(plan))
-    )
+        edited = instruments.edit(db, instrument_id, spec, at)
+        return PLANS.save(db, instrument_id, plan, at) or edited
 
 
 def ticks(db: Connection, instrument_id: int) -> dict[tuple[str, int], tuple[int, str]]:

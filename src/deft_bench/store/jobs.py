@@ -5,6 +5,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from deft_bench.core.frets.plan_record import AcceptedLevel, accepted_level
 from deft_bench.store.database import Connection, new_uid, transaction
 
 
@@ -20,7 +21,6 @@ class Job:
     promised_on: str | None
     closed_at: str | None
     nut: str
-    seated: bool
     override_note: str
     note: str
     weight: int = 1
@@ -28,7 +28,7 @@ class Job:
 
 @dataclass(frozen=True, slots=True)
 class AcceptedPlan:
-    """A plan as it was accepted: the inputs it was made from and what it came to, and when it was carried out."""
+    """A plan as it was accepted, when it was carried out, and `inputs` and `outcome` as they are in the record."""
 
     id: int
     uid: str
@@ -38,21 +38,23 @@ class AcceptedPlan:
     inputs: dict[str, Any]
     outcome: dict[str, Any]
     done_at: str | None
+    level: AcceptedLevel
 
 
 _JOB = (
-    "SELECT id, uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, seated, override_note, note, weight"
-    " FROM job"
+    "SELECT id, uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, override_note, note, weight FROM job"
 )
 _PLAN = "SELECT id, uid, job_id, survey_id, accepted_at, inputs, outcome, done_at FROM accepted_plan"
 
 
 def _job(row: Any) -> Job:
-    return Job(**{**dict(row), "seated": bool(row["seated"])})
+    return Job(**dict(row))
 
 
 def _plan(row: Any) -> AcceptedPlan:
-    return AcceptedPlan(**{**dict(row), "inputs": json.loads(row["inputs"]), "outcome": json.loads(row["outcome"])})
+    inputs, outcome = json.loads(row["inputs"]), json.loads(row["outcome"])
+    found = {**dict(row), "inputs": inputs, "outcome": outcome}
+    return AcceptedPlan(**found, level=accepted_level(inputs, outcome))
 
 
 def open_job(db: Connection, instrument_id: int, kind: str, at: str, promised_on: str | None, note: str = "") -> int:
@@ -68,8 +70,8 @@ def open_job(db: Connection, instrument_id: int, kind: str, at: str, promised_on
 def keep(db: Connection, instrument_id: int, job: Mapping[str, Any]) -> int:
     """Store an imported job as it is; returns its id."""
     cursor = db.execute(
-        "INSERT INTO job (uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, seated, override_note,"
-        " note, weight) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO job (uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, override_note, note,"
+        " weight) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
             job["uid"],
             instrument_id,
@@ -78,7 +80,6 @@ def keep(db: Connection, instrument_id: int, job: Mapping[str, Any]) -> int:
             job["promised_on"],
             job["closed_at"],
             job["nut"],
-            int(job["seated"]),
             job["override_note"],
             job["note"],
             job["weight"],
@@ -125,12 +126,6 @@ def set_nut(db: Connection, job_id: int, nut: str) -> None:
     """Record whether the nut is in place, out or protected."""
     with transaction(db):
         db.execute("UPDATE job SET nut = ? WHERE id = ?", (nut, job_id))
-
-
-def set_seated(db: Connection, job_id: int, seated: bool) -> None:
-    """Record that the seating was checked and found home."""
-    with transaction(db):
-        db.execute("UPDATE job SET seated = ? WHERE id = ?", (int(seated), job_id))
 
 
 def override(db: Connection, job_id: int, note: str) -> None:
@@ -180,20 +175,20 @@ def plans(db: Connection, job_id: int) -> list[AcceptedPlan]:
     return [_plan(row) for row in db.execute(f"{_PLAN} WHERE job_id = ? ORDER BY id", (job_id,))]
 
 
-def mark_done(
-    db: Connection,
-    plan: AcceptedPlan,
-    instrument_id: int,
-    at: str,
-    removed_um: Mapping[int, int],
-    replaced: Sequence[int] = (),
-) -> bool:
+def last_plan(db: Connection, job_id: int) -> AcceptedPlan | None:
+    """A job's latest accepted plan."""
+    row = db.execute(f"{_PLAN} WHERE job_id = ? ORDER BY id DESC LIMIT 1", (job_id,)).fetchone()
+    return _plan(row) if row else None
+
+
+def mark_done(db: Connection, plan: AcceptedPlan, instrument_id: int, at: str) -> bool:
     """Record that a plan was carried out: metal taken off each fret, or frets replaced; False when recorded before."""
+    replaced = plan.level.frets if plan.level.kind == "refret" else ()
     with transaction(db):
         cursor = db.execute("UPDATE accepted_plan SET done_at = ? WHERE id = ? AND done_at IS NULL", (at, plan.id))
         if not cursor.rowcount:
             return False
-        keep_work(db, plan.id, instrument_id, at, removed_um, replaced)
+        keep_work(db, plan.id, instrument_id, at, plan.level.metal_taken(), replaced)
     return True
 
 

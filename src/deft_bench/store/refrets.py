@@ -1,13 +1,16 @@
 """Refrets: what is planned and how far it has come, the frets that were fitted, and the wire in stock."""
 
-import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any
+from functools import partial
 
-from deft_bench.core.refret import RefretPlan, from_fields, spec_after, to_fields
+from deft_bench.core.described import from_fields, to_fields
+from deft_bench.core.refret import RefretPlan, spec_after
 from deft_bench.store import instruments, stock
 from deft_bench.store.database import Connection, transaction
+from deft_bench.store.documents import SavedDocuments
+
+PLANS = SavedDocuments("refret_plan", "job_id", partial(from_fields, RefretPlan), to_fields)
 
 CUT_STEP = "overbend_cut"
 """The operation under which a refret's wire leaves the stock."""
@@ -30,27 +33,6 @@ class Wire:
     pieces_um: tuple[int, ...]
 
 
-def plan_of(db: Connection, job_id: int) -> RefretPlan | None:
-    """The refret as last saved, or None."""
-    row = db.execute("SELECT plan FROM refret_plan WHERE job_id = ? ORDER BY id DESC LIMIT 1", (job_id,)).fetchone()
-    return from_fields(json.loads(row["plan"])) if row else None
-
-
-def plans(db: Connection, job_id: int) -> list[tuple[str, dict[str, Any]]]:
-    """(saved at, plan) of every save, oldest first."""
-    rows = db.execute("SELECT saved_at, plan FROM refret_plan WHERE job_id = ? ORDER BY id", (job_id,))
-    return [(row["saved_at"], json.loads(row["plan"])) for row in rows]
-
-
-def save(db: Connection, job_id: int, plan: RefretPlan, at: str) -> bool:
-    """Save the refret, the earlier state kept; False when nothing changed."""
-    with transaction(db):
-        if plan_of(db, job_id) == plan:
-            return False
-        keep_plan(db, job_id, at, to_fields(plan))
-    return True
-
-
 def change(
     db: Connection, job_id: int, starting: RefretPlan, step: Callable[[RefretPlan], RefretPlan], at: str
 ) -> RefretPlan:
@@ -58,16 +40,9 @@ def change(
     now.
     """
     with transaction(db):
-        before = plan_of(db, job_id)
-        after = step(before or starting)
-        if after != before:
-            keep_plan(db, job_id, at, to_fields(after))
+        after = step(PLANS.last(db, job_id) or starting)
+        PLANS.save(db, job_id, after, at)
     return after
-
-
-def keep_plan(db: Connection, job_id: int, at: str, plan: dict[str, Any]) -> None:
-    """Store one saved state inside an open transaction."""
-    db.execute("INSERT INTO refret_plan (job_id, saved_at, plan) VALUES (?, ?, ?)", (job_id, at, json.dumps(plan)))
 
 
 def fitted(db: Connection, job_id: int) -> dict[int, str]:

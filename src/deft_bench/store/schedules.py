@@ -51,8 +51,8 @@ def latest(db: Connection) -> SavedSchedule | None:
     if row is None:
         return None
     placed = tuple(
-        Placed(one[0], one[1], one[2], one[3], one[4], *(datetime.fromisoformat(text) for text in one[5:]))
-        for one in json.loads(row["placed"])
+        Placed(load[0], load[1], load[2], load[3], load[4], *(datetime.fromisoformat(text) for text in load[5:]))
+        for load in json.loads(row["placed"])
     )
     return SavedSchedule(row["made_at"], row["key"], placed, json.loads(row["outcome"]))
 
@@ -60,9 +60,9 @@ def latest(db: Connection) -> SavedSchedule | None:
 def save(db: Connection, made_at: str, key: str, placed: Sequence[Placed], outcome: Mapping[str, Any]) -> None:
     """Put a schedule in force; the earlier ones stay in the record."""
     rows = [
-        [one.job, one.step, one.part, one.parts, one.technician]
-        + [moment.isoformat() for moment in (one.start, one.end, one.free_at)]
-        for one in placed
+        [step.job, step.step, step.part, step.parts, step.technician]
+        + [moment.isoformat() for moment in (step.start, step.end, step.free_at)]
+        for step in placed
     ]
     with transaction(db):
         db.execute(

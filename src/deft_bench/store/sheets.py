@@ -2,36 +2,19 @@
 operations.
 """
 
-import json
 from collections.abc import Mapping
-from typing import Any
 
 from deft_bench.core.work.job_sheet import JOB_ROUTES, Event, Sample, SheetPlan, from_fields, records, to_fields
 from deft_bench.store import stock
 from deft_bench.store.database import Connection, transaction
+from deft_bench.store.documents import SavedDocuments
+
+PLANS = SavedDocuments("sheet_plan", "job_id", from_fields, to_fields)
 
 
 def plan_of(db: Connection, job_id: int, job_kind: str) -> SheetPlan:
     """The job's saved sheet plan, or the one that its kind begins with."""
-    row = db.execute("SELECT plan FROM sheet_plan WHERE job_id = ? ORDER BY id DESC LIMIT 1", (job_id,)).fetchone()
-    return from_fields(json.loads(row["plan"])) if row else SheetPlan(JOB_ROUTES.get(job_kind, "setup"))
-
-
-def plans(db: Connection, job_id: int) -> list[tuple[str, dict[str, Any]]]:
-    """(saved at, plan) of every save, oldest first."""
-    rows = db.execute("SELECT saved_at, plan FROM sheet_plan WHERE job_id = ? ORDER BY id", (job_id,))
-    return [(row["saved_at"], json.loads(row["plan"])) for row in rows]
-
-
-def save(db: Connection, job_id: int, plan: SheetPlan, at: str) -> None:
-    """Save a plan, the earlier ones kept."""
-    with transaction(db):
-        keep_plan(db, job_id, at, to_fields(plan))
-
-
-def keep_plan(db: Connection, job_id: int, at: str, plan: Mapping[str, Any]) -> None:
-    """Store one saved plan inside an open transaction."""
-    db.execute("INSERT INTO sheet_plan (job_id, saved_at, plan) VALUES (?, ?, ?)", (job_id, at, json.dumps(plan)))
+    return PLANS.last(db, job_id) or SheetPlan(JOB_ROUTES.get(job_kind, "setup"))
 
 
 def events(db: Connection, job_id: int) -> list[Event]:
@@ -63,7 +46,7 @@ def happened(db: Connection, job_id: int, event: Event, used: Mapping[str, float
 
 def samples(db: Connection, steps: list[str], limit: int = 120) -> dict[str, list[Sample]]:
     """How long each of some operations took, from the latest jobs in which it was both started and finished."""
-    found: dict[str, list[Sample]] = {step: [] for step in steps}
+    by_step: dict[str, list[Sample]] = {step: [] for step in steps}
     schools: dict[int, Mapping[str, str]] = {}
     for step in steps:
         rows = db.execute(
@@ -82,8 +65,8 @@ def samples(db: Connection, steps: list[str], limit: int = 120) -> dict[str, lis
             if minutes is not None:
                 if job_id not in schools:
                     schools[job_id] = plan_of(db, job_id, "").schools
-                found[step].append(Sample(minutes, kind, schools[job_id]))
-    return found
+                by_step[step].append(Sample(minutes, kind, schools[job_id]))
+    return by_step
 
 
 def own_operations(db: Connection) -> str:

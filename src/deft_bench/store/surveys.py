@@ -50,12 +50,12 @@ class ReadingConflictError(Exception):
         super().__init__("read in another window")
 
 
-_SURVEY = """SELECT id, uid, instrument_id, job_id, frets, taken_at, kind, stage, method, surface, tool, resolution_um,
+_SURVEY = """SELECT id, uid, instrument_id, job_id, frets, taken_at, kind, "when", method, surface, tool, resolution_um,
     string_state, temperature_c, humidity, reading_order, note, strings, at_frets FROM survey"""
 _READING = "SELECT r.id, r.lane, r.fret, r.value_um, r.typed, r.at, r.replaces, r.token FROM reading r"
 _HEAD = (
     "kind",
-    "stage",
+    "when",
     "method",
     "surface",
     "tool",
@@ -93,7 +93,7 @@ def start(
     """Start a survey and return its id."""
     with transaction(db):
         cursor = db.execute(
-            "INSERT INTO survey (uid, instrument_id, job_id, frets, taken_at, kind, stage, method, surface, tool,"
+            'INSERT INTO survey (uid, instrument_id, job_id, frets, taken_at, kind, "when", method, surface, tool,'
             " resolution_um, string_state, temperature_c, humidity, strings, reading_order, note, at_frets)"
             " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             (

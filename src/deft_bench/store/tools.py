@@ -61,7 +61,7 @@ def worked_since(db: Connection, since: str, limit: int = 2000) -> list[Worked]:
         " LIMIT ?",
         (since, limit),
     ).fetchall()
-    found = []
+    worked = []
     for row in rows:
         started = db.execute(
             "SELECT at FROM sheet_event WHERE job_id = ? AND step = ? AND kind = 'started' AND at <= ? ORDER BY id DESC"
@@ -70,5 +70,5 @@ def worked_since(db: Connection, since: str, limit: int = 2000) -> list[Worked]:
         ).fetchone()
         events = [Event(row["step"], "started", started["at"])] if started else []
         minutes = records([*events, Event(row["step"], "finished", row["at"])])[row["step"]].minutes
-        found.append(Worked(row["step"], row["at"], minutes))
-    return found
+        worked.append(Worked(row["step"], row["at"], minutes))
+    return worked

@@ -1,23 +1,27 @@
 """What every screen needs: the request's database, the time, the units, and reading forms in words."""
 
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from datetime import date, datetime
 from typing import Any
 
-from flask import Flask, current_app, g, request
+from flask import Flask, current_app, g, make_response, render_template, request
 from flask_wtf.csrf import generate_csrf
 from markupsafe import Markup
+from werkzeug.wrappers import Response
 
 from deft_bench.core.calls import frets_named
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.text import barred
-from deft_bench.core.times import moment
+from deft_bench.core.times import clock_words, day_words, moment, span_words
 from deft_bench.core.times import stamp as to_stamp
 from deft_bench.core.units import Display, LengthError, parse_length
-from deft_bench.store import shop
+from deft_bench.store import instruments, jobs, shop, surveys
 from deft_bench.store.database import Connection, connect
+from deft_bench.store.instruments import Instrument
+from deft_bench.store.jobs import Job
+from deft_bench.store.surveys import Survey
 
 
 class NotFoundError(KeyError):
@@ -31,6 +35,26 @@ def or_404() -> Iterator[None]:
         yield
     except KeyError as error:
         raise NotFoundError(*error.args) from error
+
+
+def instrument_or_404(instrument_id: int) -> Instrument:
+    """The instrument that an address names."""
+    with or_404():
+        return instruments.get(db(), instrument_id)
+
+
+def job_or_404(job_id: int) -> tuple[Job, Instrument]:
+    """The job that an address names, and its instrument."""
+    with or_404():
+        job = jobs.get(db(), job_id)
+        return job, instruments.get(db(), job.instrument_id)
+
+
+def survey_or_404(survey_id: int) -> tuple[Survey, Instrument]:
+    """The survey that an address names, and its instrument."""
+    with or_404():
+        survey = surveys.get(db(), survey_id)
+        return survey, instruments.get(db(), survey.instrument_id)
 
 
 def db() -> Connection:
@@ -56,8 +80,8 @@ def settings() -> ShopSettings:
     """The shop's settings, read once a request."""
     if "settings" not in g:
         g.settings = shop.settings(db())
-    found: ShopSettings = g.settings
-    return found
+    shop_settings: ShopSettings = g.settings
+    return shop_settings
 
 
 def display() -> Display:
@@ -81,10 +105,12 @@ def register(app: Flask) -> None:
 
     app.jinja_env.filters["day"] = day
     app.jinja_env.filters["clock"] = clock
+    app.jinja_env.filters["when"] = when
+    app.jinja_env.filters["minutes"] = span_words
     app.jinja_env.filters["frets_named"] = frets_named
     app.jinja_env.globals["csrf_field"] = csrf_field
     app.jinja_env.filters["at"] = place_on_page
-    app.jinja_env.filters["whole"] = lambda text: re.sub(r"(?<=\d) (?=(mm|in|cents)\b)", "\u00a0", text)
+    app.jinja_env.filters["whole"] = whole
     app.jinja_env.filters["merge"] = lambda one, other: {**one, **other}
     app.jinja_env.filters["upfirst"] = lambda text: text[:1].upper() + text[1:]
 
@@ -94,22 +120,43 @@ def csrf_field() -> Markup:
     return Markup('<input type="hidden" name="csrf_token" value="{}">').format(generate_csrf())
 
 
+def whole(text: str) -> str:
+    """The text with figures and their units kept on one line: `2 h 05`, `0.30 mm`."""
+    return re.sub(r"(?<=\d) (?=(?:mm|in|cents|min|h)\b)|(?<=\d h) (?=\d\d\b)", "\u00a0", text)
+
+
 def place_on_page(value: float) -> str:
     """A coordinate of a drawing, to a tenth of its unit: `12.4`, `12`."""
     return f"{value:.1f}".removesuffix(".0")
 
 
 def day(text: str | date | None) -> str:
-    """A date as a person writes it: 3 Aug 2026."""
+    """A day as a person writes it, with its year where that is not this one: `Mon 30 Nov`."""
     if text is None:
         return "no date"
-    when = text if isinstance(text, date) else moment(text)
-    return f"{when.day} {when:%b %Y}"
+    when = moment(text) if isinstance(text, str) else text
+    if isinstance(when, datetime):
+        when = (when.astimezone() if when.tzinfo else when).date()
+    return day_words(when, now().year)
 
 
-def clock(text: str) -> str:
-    """The time of day of a stored time, local to this machine: 14:02."""
-    return f"{moment(text).astimezone():%H:%M}"
+def clock(at: str | datetime) -> str:
+    """The time of day of a stored time, local to this machine: `14:02`."""
+    return clock_words((moment(at) if isinstance(at, str) else at).astimezone())
+
+
+def when(at: str | datetime) -> str:
+    """Day and time of day: `Mon 30 Nov, 14:02`."""
+    return f"{day(at)}, {clock(at)}"
+
+
+def words_only(words: Mapping[str, str], what: str, elsewhere: Sequence[str] = ()) -> Response:
+    """A preview's answer where a box is refused: what each box is told, and nothing else on the page changes."""
+    answer = make_response(
+        render_template("shared/words.html", words=words, elsewhere=elsewhere, state="refused", what=what)
+    )
+    answer.headers["HX-Reswap"] = "none"
+    return answer
 
 
 class Form:

@@ -21,7 +21,9 @@ BLOCKS_UM = (184_000, 241_000, 254_000, 305_000, 356_000, 406_000, 508_000)
 
 @dataclass(frozen=True, slots=True)
 class ArchAt:
-    """The arch at one fret, mm; the radius is None on a flat board."""
+    """The arch at one fret, mm; the radius is None on a flat board. `bench_width_mm` and `bench_edge_mm` are those of
+    the board as it is cut on the bench, the others those of the finished board.
+    """
 
     fret: int
     x_mm: float
@@ -29,21 +31,27 @@ class ArchAt:
     radius_mm: float | None
     fall_mm: float
     edge_mm: float
+    bench_width_mm: float
+    bench_edge_mm: float
 
 
-def arch(spec: Spec, layout: Layout) -> list[ArchAt]:
-    """Radius, fall to the edge and edge thickness at every fret, nut first. Widths are square across the board.
+def arch(spec: Spec, layout: Layout, oversize_mm: float = 0.0) -> list[ArchAt]:
+    """Radius, fall to the edge and edge thickness at every fret, nut first. Widths are square across the board;
+    `oversize_mm` is what stands over at each side until it is trimmed (the arch falls further there), or, negative,
+    what the binding adds later.
 
     Raises ValueError where the board is wider than its circle or the cone has closed.
     """
-    found = []
+    sections = []
     for line in layout.frets:
         x = max(0.0, line.centre_x_mm)
         width = line.treble_edge[1] - line.bass_edge[1]
         radius = spec.radius_at(x)
-        fall = sagitta(radius, width)
-        found.append(ArchAt(line.fret, x, width, radius, fall, spec.board_thickness_um / 1000 - fall))
-    return found
+        fall, thick = sagitta(radius, width), spec.board_thickness_um / 1000
+        bench = width + 2 * oversize_mm
+        edge_now = thick - sagitta(radius, bench)
+        sections.append(ArchAt(line.fret, x, width, radius, fall, thick - fall, bench, edge_now))
+    return sections
 
 
 def cone_of(spec: Spec) -> Cone | None:
@@ -209,7 +217,7 @@ def advise_radius(spec: Spec, layout: Layout, length: Length = in_mm, long: Leng
 
 
 def _ways(spec: Spec, layout: Layout, blocks_um: Sequence[int]) -> tuple[RadiusWay, ...]:
-    found = []
+    radius_ways = []
     width = spec.last_fret_width_um / 1000
     end_x = fret_position(spec.mean_scale_mm, spec.frets)
     places = [fret_position(spec.mean_scale_mm, fret) for fret in range(1, spec.frets + 1)]
@@ -223,5 +231,7 @@ def _ways(spec: Spec, layout: Layout, blocks_um: Sequence[int]) -> tuple[RadiusW
             rises = rises_over_chord(
                 places, string_heights(cone, outer.nut[1], outer.saddle[1], spec.mean_scale_mm, places)
             )
-        found.append(RadiusWay(block, sagitta(block / 1000, width), bend_cost(spec, layout, cone), max(0.0, *rises)))
-    return tuple(found)
+        radius_ways.append(
+            RadiusWay(block, sagitta(block / 1000, width), bend_cost(spec, layout, cone), max(0.0, *rises))
+        )
+    return tuple(radius_ways)

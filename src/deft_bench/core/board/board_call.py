@@ -4,11 +4,15 @@ from collections.abc import Sequence
 
 from deft_bench.core.board.arch import ArchAt, arch
 from deft_bench.core.board.checks import Check
-from deft_bench.core.board.plan import CHOICES, BoardPlan
+from deft_bench.core.board.plan import SCHOOLS, BoardPlan
 from deft_bench.core.board.plan_view import PlanView
 from deft_bench.core.board.section import School, Slot, slot
+from deft_bench.core.board.slot_table import SlotTable, slot_table
 from deft_bench.core.calls import Call, Instead, Length, in_mm
 from deft_bench.core.instrument import Spec
+
+MORE_HOLLOW_MM = 0.05
+"""Less hollow than this under a tang changes nothing."""
 
 COSTS: dict[str, str] = {
     "flat_before_radius": "square, quick cuts; the deepest hollow under mid-fret, and the edges keep the least wood",
@@ -33,6 +37,28 @@ def slot_by(spec: Spec, plan: BoardPlan, at: ArchAt, school: School) -> Slot | N
         return None
 
 
+def _first_cuts(table: SlotTable, length: Length) -> str:
+    """What is cut from the flat: one depth, or from the shallowest slot to the deepest."""
+    least, most = table.least_first_mm or 0.0, table.stop_mm or 0.0
+    return length(most) if length(least) == length(most) else f"{length(least)} to {length(most)}"
+
+
+def _by_the_table(table: SlotTable, length: Length) -> list[str]:
+    """What one stop for all costs, and the guide that costs nothing."""
+    said = []
+    worst = max(table.rows, key=lambda row: row.hollow_by_stop_mm - row.hollow_mm)
+    more = worst.hollow_by_stop_mm - worst.hollow_mm
+    if table.stop_mm is not None and more >= MORE_HOLLOW_MM:
+        said.append(
+            f"One stop of {length(table.stop_mm)} serves every slot and leaves up to {length(more)} more hollow, at"
+            f" fret {worst.fret}; each slot’s own depth is in the table."
+        )
+    guide = table.guide_without_hollow_mm
+    if table.leaves_hollow and guide is not None:
+        said.append(f"A guide of {length(guide)} at the edge, or less, leaves no hollow beyond the gap that is asked.")
+    return said
+
+
 def board_call(spec: Spec, plan: BoardPlan, view: PlanView, checks: Sequence[Check], length: Length = in_mm) -> Call:
     """What to do with this board. The widest fret decides the depth from the flat, because the radius falls most
     there.
@@ -52,9 +78,10 @@ def board_call(spec: Spec, plan: BoardPlan, view: PlanView, checks: Sequence[Che
     widest = max(sections[1:], key=lambda at: at.fall_mm)
     made = slot_by(spec, plan, widest, plan.school)
     assert made is not None  # a slot that comes through is a failing check
+    table = slot_table(spec, plan, view.layout)
     depth = f"{length(made.final_depth_mm)} below the radiused face"
-    first = length(made.first_cut_mm or 0.0)
     flat = spec.radius_kind == "flat"
+    first = _first_cuts(table, length)
     say = {
         "flat_before_radius": (
             f"Cut the slots {first} deep from the flat, then radius." if not flat else f"Cut the slots {first} deep."
@@ -63,6 +90,7 @@ def board_call(spec: Spec, plan: BoardPlan, view: PlanView, checks: Sequence[Che
         "follow_radius": f"Radius first, then cut the slots along the curve, {depth}.",
     }[plan.school]
     because = [
+        *_by_the_table(table, length),
         (
             f"Tang {length(spec.tang_depth_um / 1000)} and {length(plan.under_tang_gap_um / 1000)} under it; "
             f"the radius falls {length(widest.fall_mm)} at the edges of fret {widest.fret}."
@@ -74,10 +102,10 @@ def board_call(spec: Spec, plan: BoardPlan, view: PlanView, checks: Sequence[Che
         f"The saw makes {length(plan.kerf_um / 1000)}; try it on an offcut of the same piece first.",
     ]
     instead = []
-    for other in CHOICES["school"]:
-        found = slot_by(spec, plan, widest, other)  # type: ignore[arg-type]
+    for other, words in SCHOOLS.items():
+        found = slot_by(spec, plan, widest, other)
         if other != plan.school and found is not None and not flat:
-            instead.append(Instead(CHOICES["school"][other], f"{length(found.void_at_centre_mm)} hollow at the centre"))
+            instead.append(Instead(words, f"{length(found.void_at_centre_mm)} hollow at the centre"))
     figures = {"final_depth_mm": made.final_depth_mm, "wood_under_slot_mm": made.wood_under_slot_mm}
     if made.first_cut_mm is not None:
         figures["first_cut_mm"] = made.first_cut_mm

@@ -5,9 +5,10 @@ from dataclasses import dataclass
 from typing import Literal
 
 from deft_bench.core.board.arch import ArchAt, arch
+from deft_bench.core.board.blank import blank_need
 from deft_bench.core.board.marking import cents_of
 from deft_bench.core.board.plan import BoardPlan
-from deft_bench.core.board.plan_view import PlanView
+from deft_bench.core.board.plan_view import PlanView, over_mm
 from deft_bench.core.board.positions import RuleStep, fret_position, nearest_mark
 from deft_bench.core.board.section import slot
 from deft_bench.core.board.strings_on_board import LEAST_EDGE_MM, edge_room
@@ -36,19 +37,34 @@ def board_checks(
     spec: Spec, plan: BoardPlan, view: PlanView, rule: list[RuleStep], read_share: float = 1.0, length: Length = in_mm
 ) -> list[Check]:
     """Every finding, the failing ones first. The specification and plan must be sound."""
-    found = [
+    checks = [
         *_slots(spec, plan, view, length),
         *_inlays(plan, view, length),
         *_edges(spec, plan, view, length),
+        *_blank(spec, plan, view, length),
         *_pins(spec, plan, view, length),
         *_rule(spec, rule, read_share, length),
     ]
-    return sorted(found, key=lambda check: check.level != "fails")
+    return sorted(checks, key=lambda check: check.level != "fails")
+
+
+def _blank(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[Check]:
+    """A blank that is too short or too narrow for the board as it is cut."""
+    need = blank_need(spec, plan, view)
+    found = []
+    for what, have, wanted in (
+        ("short", plan.blank_length_um, need.length_mm),
+        ("narrow", plan.blank_width_um, need.width_mm),
+    ):
+        if have is not None and have / 1000 < wanted - 1e-6:
+            say = f"The blank is too {what}: {length(have / 1000)}, and {length(wanted)} is needed."
+            found.append(Check("blank", "fails", say))
+    return found
 
 
 def _slots(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[Check]:
     try:
-        sections = arch(spec, view.layout)
+        sections = arch(spec, view.layout, over_mm(spec, plan))
     except ValueError as error:
         return [Check("arch", "fails", f"The radius does not fit the board: {error}.")]
     return [*_cuts(spec, plan, sections[1:], length), *_thin_edges(sections, length), *_kerf(plan, length)]
@@ -56,7 +72,7 @@ def _slots(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[
 
 def _cuts(spec: Spec, plan: BoardPlan, sections: Sequence[ArchAt], length: Length) -> list[Check]:
     """Slots that come through, leave too little wood, or leave a hollow under the wire."""
-    found: list[Check] = []
+    checks: list[Check] = []
     through, thin, hollow = [], [], []
     least = float("inf")
     warnings = ""
@@ -81,7 +97,7 @@ def _cuts(spec: Spec, plan: BoardPlan, sections: Sequence[ArchAt], length: Lengt
             hollow.append(at.fret)
             warnings = length(cut.void_at_centre_mm)
     if through:
-        found.append(
+        checks.append(
             Check(
                 "slot_through",
                 "fails",
@@ -91,7 +107,7 @@ def _cuts(spec: Spec, plan: BoardPlan, sections: Sequence[ArchAt], length: Lengt
             )
         )
     if thin:
-        found.append(
+        checks.append(
             Check(
                 "wood_left",
                 "mind",
@@ -100,7 +116,7 @@ def _cuts(spec: Spec, plan: BoardPlan, sections: Sequence[ArchAt], length: Lengt
             )
         )
     if hollow:
-        found.append(
+        checks.append(
             Check(
                 "hollow",
                 "mind",
@@ -108,22 +124,23 @@ def _cuts(spec: Spec, plan: BoardPlan, sections: Sequence[ArchAt], length: Lengt
                 tuple(hollow),
             )
         )
-    return found
+    return checks
 
 
 def _thin_edges(sections: Sequence[ArchAt], length: Length) -> list[Check]:
-    edges = [at for at in sections if at.edge_mm < THIN_EDGE_MM]
+    edges = [at for at in sections if at.bench_edge_mm < THIN_EDGE_MM]
     if not edges:
         return []
-    worst = min(edges, key=lambda at: at.edge_mm)
-    level: Literal["fails", "mind"] = "fails" if worst.edge_mm <= 0 else "mind"
+    worst = min(edges, key=lambda at: at.bench_edge_mm)
+    level: Literal["fails", "mind"] = "fails" if worst.bench_edge_mm <= 0 else "mind"
     where = "the nut" if worst.fret == 0 else f"fret {worst.fret}"
+    trimmed = f" ({length(worst.edge_mm)} when trimmed)" if worst.bench_width_mm > worst.width_mm else ""
     return [
         Check(
             "thin_edge",
             level,
-            f"The board's edge is {length(worst.edge_mm)} thick at {where}; {length(THIN_EDGE_MM)} is the least"
-            " that stands handling.",
+            f"The board's edge is {length(worst.bench_edge_mm)} thick at {where}{trimmed};"
+            f" {length(THIN_EDGE_MM)} is the least that stands handling.",
             tuple(at.fret for at in edges),
         )
     ]
@@ -138,13 +155,13 @@ def _kerf(plan: BoardPlan, length: Length) -> list[Check]:
 
 
 def _inlays(plan: BoardPlan, view: PlanView, length: Length) -> list[Check]:
-    found: list[Check] = []
+    checks: list[Check] = []
     broken = [piece for piece in view.inlays if piece.clearance_mm <= 0]
     near = [piece for piece in view.inlays if 0 < piece.clearance_mm < max(LEAST_WALL_MM, plan.inlay_depth_um / 1000)]
     if broken:
         frets = sorted({piece.fret for piece in broken})
         worst = min(piece.clearance_mm for piece in broken)
-        found.append(
+        checks.append(
             Check(
                 "inlay_in_slot",
                 "fails",
@@ -155,7 +172,7 @@ def _inlays(plan: BoardPlan, view: PlanView, length: Length) -> list[Check]:
     if near:
         frets = sorted({piece.fret for piece in near})
         worst = min(piece.clearance_mm for piece in near)
-        found.append(
+        checks.append(
             Check(
                 "inlay_near_slot",
                 "mind",
@@ -164,11 +181,11 @@ def _inlays(plan: BoardPlan, view: PlanView, length: Length) -> list[Check]:
                 tuple(frets),
             )
         )
-    return found
+    return checks
 
 
 def _edges(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[Check]:
-    found: list[Check] = []
+    checks: list[Check] = []
     room = edge_room(view.layout, [gauge / 1000 for gauge in plan.gauges_um])
     for side in ("bass", "treble"):
         clear = {at.fret: getattr(at, f"{side}_mm") for at in room}
@@ -176,7 +193,7 @@ def _edges(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[
         where = "the nut" if worst == 0 else f"fret {worst}"
         if clear[worst] < 0:
             off = tuple(fret for fret, mm in clear.items() if mm < 0)
-            found.append(
+            checks.append(
                 Check(
                     "string_off",
                     "fails",
@@ -186,7 +203,7 @@ def _edges(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[
             )
         elif clear[worst] < LEAST_EDGE_MM:
             near = tuple(fret for fret, mm in clear.items() if mm < LEAST_EDGE_MM)
-            found.append(
+            checks.append(
                 Check(
                     "string_near_edge",
                     "mind",
@@ -197,7 +214,7 @@ def _edges(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[
             )
     overhang, half = plan.end_overhang_um / 1000, spec.crown_width_um / 2000
     if overhang < half:
-        found.append(
+        checks.append(
             Check(
                 "fret_past_end",
                 "fails",
@@ -205,17 +222,17 @@ def _edges(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[
                 (spec.frets,),
             )
         )
-    return found
+    return checks
 
 
 def _pins(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[Check]:
-    found: list[Check] = []
+    checks: list[Check] = []
     if not view.pins:
-        return found
+        return checks
     frets = tuple(fret for fret, _ in view.pins)
     pin, crown = plan.pin_um / 1000, spec.crown_width_um / 1000
     if pin > crown:
-        found.append(
+        checks.append(
             Check(
                 "pin_shows",
                 "fails",
@@ -224,7 +241,7 @@ def _pins(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[C
             )
         )
     elif pin > crown - PIN_HIDDEN_MM:
-        found.append(
+        checks.append(
             Check(
                 "pin_shows",
                 "mind",
@@ -233,7 +250,7 @@ def _pins(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[C
             )
         )
     if plan.pin_inset_um / 1000 < pin / 2 + 1:
-        found.append(
+        checks.append(
             Check(
                 "pin_breaks_out",
                 "fails",
@@ -241,7 +258,7 @@ def _pins(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[C
                 frets,
             )
         )
-    return found
+    return checks
 
 
 def _rule(spec: Spec, rule: list[RuleStep], read_share: float, length: Length) -> list[Check]:

@@ -2,6 +2,8 @@
 slot comes.
 
 Frame and units as in fret_lines: x along the centreline, y across with bass negative, millimetres.
+
+Plane geometry; the clear space to a slot is derived in docs/methods/board-plan.md.
 """
 
 import math
@@ -54,15 +56,15 @@ def distance_to_line(point: Point, line: FretLine) -> float:
 
 def dots(lines: Sequence[FretLine], frets: Sequence[int], diameter_mm: float, kerf_mm: float) -> list[Inlay]:
     """Round inlays half-way between their fret and the one before it; two at the octaves."""
-    found = []
+    inlays = []
     for fret in frets:
         before, after = lines[fret - 1], lines[fret]
         for share in DOUBLE_SHARES if fret in TWICE else (0.5,):
             centre = _between(before.at(share), after.at(share), 0.5)
             gap = min(distance_to_line(centre, before), distance_to_line(centre, after))
             clear = gap - diameter_mm / 2 - kerf_mm / 2
-            found.append(Inlay(fret, centre, diameter_mm, (), diameter_mm, diameter_mm, diameter_mm, 0.0, 0.0, clear))
-    return found
+            inlays.append(Inlay(fret, centre, diameter_mm, (), diameter_mm, diameter_mm, diameter_mm, 0.0, 0.0, clear))
+    return inlays
 
 
 def blocks(
@@ -73,7 +75,7 @@ def blocks(
     `share` of the space between the frets is filled, about its middle; `side_mm` is left to each edge, measured along
     the end. Raises ValueError naming the fret where nothing would be left of the piece.
     """
-    found = []
+    inlays = []
     for fret in frets:
         before, after = lines[fret - 1], lines[fret]
         ends = []
@@ -91,7 +93,7 @@ def blocks(
         clear = min(min(distance_to_line(c, before), distance_to_line(c, after)) for c in corners) - kerf_mm / 2
         centre = _between(_between(nb, nt, 0.5), _between(bb, bt, 0.5), 0.5)
         length = math.dist(_between(nb, nt, 0.5), _between(bb, bt, 0.5))
-        found.append(
+        inlays.append(
             Inlay(
                 fret,
                 centre,
@@ -105,7 +107,7 @@ def blocks(
                 clear,
             )
         )
-    return found
+    return inlays
 
 
 def strip_needed(pieces: Sequence[Inlay], saw_mm: float) -> Strip | None:

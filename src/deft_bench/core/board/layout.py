@@ -1,4 +1,7 @@
-"""A whole board in plan: fret lines, every string's path and how truly it is fretted, and the outline."""
+"""A whole board in plan: fret lines, every string's path and how truly it is fretted, and the outline.
+
+Fret lines, paths and the hump on a fanned board: docs/methods/board-layout.md, string-path-hump.md.
+"""
 
 import math
 from collections.abc import Sequence
@@ -7,6 +10,7 @@ from itertools import accumulate, pairwise
 from typing import Literal
 
 from deft_bench.core.board.fret_lines import FretLine, Outline, Point, crossing, fret_lines, nut_offsets, string_extent
+from deft_bench.core.field_checks import FieldError
 
 Spacing = Literal["equal_centres", "equal_gaps"]
 
@@ -47,7 +51,7 @@ def across(count: int, spread_mm: float, gauges_mm: Sequence[float] | None, spac
     halves = [(one + other) / 2 for one, other in pairwise(gauges_mm)]
     gap = (spread_mm - sum(halves)) / (count - 1)
     if gap <= 0:
-        raise ValueError("the strings would touch: their gauges fill the spread")
+        raise FieldError("gauges", "the strings would touch: their gauges fill the spread")
     return list(accumulate((gap + half for half in halves), initial=0.0))
 
 
@@ -60,12 +64,13 @@ def board_layout(
 ) -> Layout:
     """Lay a board out. With equal gaps the inner strings are spaced so at the nut and at the saddle.
 
-    Raises ValueError when fret lines would cross on the board or the strings would touch.
+    Raises FieldError when fret lines would cross on the board (`perpendicular_fret`) or the strings would touch
+    (`gauges`).
     """
     lines = fret_lines(outline)
     for before, after in pairwise(lines):
         if after.bass_edge[0] <= before.bass_edge[0] or after.treble_edge[0] <= before.treble_edge[0]:
-            raise ValueError(f"frets {before.fret} and {after.fret} would cross on the board")
+            raise FieldError("perpendicular_fret", f"frets {before.fret} and {after.fret} would cross on the board")
     bass_x, treble_x = nut_offsets(outline)
     ends = (
         ((treble_x, outline.spread_nut_mm / 2), (bass_x, -outline.spread_nut_mm / 2), outline.spread_nut_mm),

@@ -1,4 +1,7 @@
-"""The marking table: where each fret is marked on the user's own rule, from one datum, and what chaining would cost."""
+"""The marking table: where each fret is marked on the user's own rule, from one datum, and what chaining would cost.
+
+Rules and chaining errors: docs/methods/fret-positions.md.
+"""
 
 import math
 from collections.abc import Sequence
@@ -39,10 +42,11 @@ class MarkingLine:
 
 @dataclass(frozen=True, slots=True)
 class CheckLine:
-    """A length to measure once the board is marked, mm."""
+    """A length to measure once the board is marked, mm; `trimmed_mm` what it will be, while the board is oversize."""
 
     what: str
     mm: float
+    trimmed_mm: float | None = None
 
 
 def cents_of(speaking_mm: float, error_mm: float) -> float:
@@ -77,7 +81,7 @@ def marking_lines(outline: Outline, rule: Sequence[RuleStep], read_share: float)
 def _marks(
     scale: float, outline: Outline, datum: float, frets: range, rule: Sequence[RuleStep], read_share: float
 ) -> tuple[Mark, ...]:
-    found = []
+    marks = []
     places = {fret: fret_position(scale, fret, outline.divisions) for fret in range(outline.frets + 1)}
     readable = {fret: nearest_mark(abs(x - datum), rule, read_share) for fret, x in places.items()}
     for fret in frets:
@@ -95,7 +99,7 @@ def _marks(
         chained = sum(readable[n][1] / 2 for n in way)
         speaking = scale - place
         before = places.get(fret - 1)
-        found.append(
+        marks.append(
             Mark(
                 fret,
                 away,
@@ -108,11 +112,13 @@ def _marks(
                 cents_of(speaking, chained),
             )
         )
-    return tuple(found)
+    return tuple(marks)
 
 
-def check_lines(outline: Outline, lines: Sequence[FretLine]) -> list[CheckLine]:
-    """What to measure after marking: half the scale at the 12th fret, and the centreline from both edges."""
+def check_lines(outline: Outline, lines: Sequence[FretLine], over_mm: float = 0.0) -> list[CheckLine]:
+    """What to measure after marking: half the scale at the 12th fret, and the centreline from both edges, which stand
+    `over_mm` over the finished ones while the board is oversize; the finished figure stands beside it then.
+    """
     found = []
     octave = outline.divisions
     if outline.frets >= octave:
@@ -125,10 +131,12 @@ def check_lines(outline: Outline, lines: Sequence[FretLine]) -> list[CheckLine]:
         where = "nut" if line.fret == 0 else f"fret {line.fret}"
         y_bass, y_treble = -line.bass_edge[1], line.treble_edge[1]
         if math.isclose(y_bass, y_treble, abs_tol=0.0005):
-            found.append(CheckLine(f"centreline from either edge at the {where}".replace("the fret", "fret"), y_bass))
+            said = f"centreline from either edge at the {where}".replace("the fret", "fret")
+            found.append(CheckLine(said, y_bass + over_mm, y_bass if over_mm else None))
         else:
-            found.append(CheckLine(f"centreline from the bass edge at {where}", y_bass))
-            found.append(CheckLine(f"centreline from the treble edge at {where}", y_treble))
+            for side, y in (("bass", y_bass), ("treble", y_treble)):
+                said = f"centreline from the {side} edge at {where}"
+                found.append(CheckLine(said, y + over_mm, y if over_mm else None))
     if outline.bass_scale_mm != outline.treble_scale_mm:
         bass, treble = nut_offsets(outline)
         found.append(CheckLine("bass nut point behind the treble one, along the board", treble - bass))

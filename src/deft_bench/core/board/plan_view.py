@@ -79,16 +79,23 @@ def plan_view(spec: Spec, plan: BoardPlan) -> PlanView:
     return PlanView(
         layout=layout,
         outline=layout.outline,
-        oversize=widened(layout.outline, plan.oversize_um / 1000) if plan.oversize_um else None,
+        oversize=widened(layout.outline, over_mm(spec, plan)) if plan.oversize_um else None,
         inner=widened(layout.outline, -binding) if binding else None,
         nut_cut=_nut_cut(lines[0], kerf),
-        slots=tuple(slot_shape(line, kerf, binding) for line in lines[1:]),
+        slots=tuple(slot_shape(line, kerf, binding or -plan.oversize_um / 1000) for line in lines[1:]),
         inlays=tuple(inlays),
         markers=tuple(side_markers(lines, marked)) if plan.marker_um else (),
         marker_mm=plan.marker_um / 1000,
         pins=tuple(_pins(lines, plan)),
         pin_mm=plan.pin_um / 1000,
     )
+
+
+def over_mm(spec: Spec, plan: BoardPlan) -> float:
+    """How far the board on the bench stands over the finished one at each side, mm. A bound board is cut to the inside
+    of its binding before it is bound, never flush with it: what stands over counts from there.
+    """
+    return plan.oversize_um / 1000 - (plan.binding_um / 1000 if spec.bound else 0.0)
 
 
 def widened(outline: Corners, by_mm: float) -> Corners:
@@ -106,7 +113,9 @@ def widened(outline: Corners, by_mm: float) -> Corners:
 
 
 def slot_shape(line: FretLine, kerf_mm: float, binding_mm: float) -> SlotShape:
-    """A slot from edge to edge, or between the bindings: shorter by the binding at each end, along the line."""
+    """A slot from edge to edge of the board as it is cut: shorter by the binding at each end, or longer by what stands
+    over (negative), along the line.
+    """
     share = binding_mm / line.length_mm
     bass, treble = line.at(share), line.at(1 - share)
     length = math.dist(bass, treble)

@@ -1,4 +1,7 @@
-"""Fret positions from the nut, and what a rule with coarse graduations makes of them."""
+"""Fret positions from the nut, and what a rule with coarse graduations makes of them.
+
+Twelve-tone equal temperament: derived in docs/methods/fret-positions.md.
+"""
 
 import math
 from collections.abc import Sequence

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Literal
 
+from deft_bench.core.field_checks import FieldError
 from deft_bench.core.limits import (
     GLUE_BITE_MM,
     LEAST_OVER_ROD_MM,
@@ -27,7 +28,7 @@ def sagitta(radius_mm: float | None, width_mm: float) -> float:
     if radius_mm is None:
         return 0.0
     if width_mm > 2 * radius_mm:
-        raise ValueError(f"{width_mm:g} is wider than the circle: at most {2 * radius_mm:g}")
+        raise FieldError("width", f"{width_mm:g} is wider than the circle: at most {2 * radius_mm:g}")
     # the plain difference loses digits on a flat arc; this is the same, multiplied out
     return width_mm**2 / 4 / (radius_mm + math.sqrt(radius_mm**2 - width_mm**2 / 4))
 
@@ -54,7 +55,7 @@ class Cone:
         """The radius at a distance from the nut, mm; raises ValueError where the cone has closed."""
         radius = self.nut_radius_mm + (self.end_radius_mm - self.nut_radius_mm) * x_mm / self.end_x_mm
         if radius <= 0:
-            raise ValueError(f"the cone has closed before {x_mm:g} from the nut")
+            raise FieldError("end_radius", f"the cone has closed before {x_mm:g} from the nut")
         return radius
 
 
@@ -123,8 +124,9 @@ def slot(
             )
     wood = thickness_mm - deepest
     if wood <= 0:
-        raise ValueError(
-            f"the slot would come through: it reaches {deepest:.2f} mm below the crown of a {thickness_mm:g} mm board"
+        raise FieldError(
+            "board_thickness",
+            f"the slot would come through: it reaches {deepest:.2f} mm below the crown of a {thickness_mm:g} mm board",
         )
     if wood < LEAST_WOOD_MM or wood < LEAST_WOOD_SHARE * thickness_mm:
         warnings.append(f"only {wood:.2f} mm of wood left under the slot")

@@ -1,4 +1,7 @@
-"""Strings over the board and behind the nut: room to the edge at every fret, and the path to the tuner posts."""
+"""Strings over the board and behind the nut: room to the edge at every fret, and the path to the tuner posts.
+
+Spacing: docs/methods/nut-spacing.md; the rest is plane geometry, written at each function.
+"""
 
 import math
 from collections.abc import Sequence
@@ -27,19 +30,19 @@ class EdgeRoom:
 def edge_room(layout: Layout, gauges_mm: Sequence[float]) -> list[EdgeRoom]:
     """Room at every fret, the nut (0) included. Gauges list string 1 (treble) first."""
     bass, treble = layout.strings[-1], layout.strings[0]
-    found = []
+    rooms = []
     for line in layout.frets:
         here = (line.bass_edge, line.treble_edge)
         bass_y = crossing((bass.nut, bass.saddle), here)[1]
         treble_y = crossing((treble.nut, treble.saddle), here)[1]
-        found.append(
+        rooms.append(
             EdgeRoom(
                 line.fret,
                 bass_y - line.bass_edge[1] - gauges_mm[-1] / 2,
                 line.treble_edge[1] - treble_y - gauges_mm[0] / 2,
             )
         )
-    return found
+    return rooms
 
 
 @dataclass(frozen=True, slots=True)

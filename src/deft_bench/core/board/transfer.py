@@ -1,4 +1,7 @@
-"""Carrying the layout to a machine: one datum only, the offset to it as it can be set, and what to measure again."""
+"""Carrying the layout to a machine: one datum only, the offset to it as it can be set, and what to measure again.
+
+Derived in docs/methods/datum-transfer.md.
+"""
 
 import math
 from collections.abc import Sequence

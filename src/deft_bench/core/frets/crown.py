@@ -1,4 +1,7 @@
-"""The crown of a fret as a circular arc: the land that levelling leaves on it."""
+"""The crown of a fret as a circular arc: the land that levelling leaves on it.
+
+Derived in docs/methods/land.md.
+"""
 
 import math
 from collections.abc import Mapping

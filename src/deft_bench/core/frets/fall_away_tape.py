@@ -8,6 +8,8 @@ docs/methods/fall-away-tape.md.
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from deft_bench.core.field_checks import FieldError
+
 
 @dataclass(frozen=True, slots=True)
 class TapeFall:
@@ -23,19 +25,21 @@ class TapeFall:
 
 
 def fall_by_last_drop(positions_mm: Sequence[float], tape_fret: int, height_mm: float, last_drop_mm: float) -> TapeFall:
-    """The fall-away that ends `last_drop_mm` under the tops at the last fret. Raises ValueError naming what cannot
+    """The fall-away that ends `last_drop_mm` under the tops at the last fret. Raises FieldError naming what cannot
     be.
     """
     last = len(positions_mm)
     if not 1 <= tape_fret < last - 1:
-        raise ValueError(f"the tape fret must leave a fret to cut beyond it: 1 to {last - 2}")
+        raise FieldError("tape_fret", f"the tape fret must leave a fret to cut beyond it: 1 to {last - 2}")
     if height_mm <= 0 or last_drop_mm <= 0:
-        raise ValueError("tape and drop must be more than zero")
+        raise FieldError("tape_fret", "tape and drop must be more than zero")
     start, end = positions_mm[tape_fret - 1], positions_mm[-1]
     slope = (height_mm + last_drop_mm) / (end - start)
     crossing = start + height_mm / slope
     drops = tuple(max(0.0, slope * (x - start) - height_mm) if x > crossing + 1e-9 else 0.0 for x in positions_mm)
-    first = next(fret for fret, x in enumerate(positions_mm, 1) if x > crossing + 1e-9)
+    first = next((fret for fret, x in enumerate(positions_mm, 1) if x > crossing + 1e-9), None)
+    if first is None:
+        raise FieldError("last_drop_mm", "is so little that no fret is cut")
     return TapeFall(drops, first, crossing, last_drop_mm, height_mm)
 
 
@@ -48,8 +52,9 @@ def fall_by_first_fret(
     """
     last = len(positions_mm)
     if not tape_fret + 2 <= first_cut_fret <= last:
-        raise ValueError(
-            f"the first fret cut must lie from {tape_fret + 2} to {last}: the one before it beyond the tape"
+        raise FieldError(
+            "first_cut_fret",
+            f"the first fret cut must lie from {tape_fret + 2} to {last}: the one before it beyond the tape",
         )
     before = positions_mm[first_cut_fret - 2]
     drop = height_mm * (positions_mm[-1] - before) / (before - positions_mm[tape_fret - 1])

@@ -1,6 +1,8 @@
 """From the coarsest mark to the finish asked: the fewest abrasives on hand without a jump that leaves scratches behind.
 
 Sizes are median particle sizes in µm. Grit numbers of different kinds are never compared, only their sizes.
+
+Size tables and their standards: docs/methods/grit-ladder.md.
 """
 
 import math
@@ -188,7 +190,6 @@ def grit_ladder(start_um: float, finish: str, on_hand: Sequence[Abrasive], max_r
         {(abrasive.size_um, abrasive.kind, abrasive.grit): abrasive for abrasive in on_hand}.items(), reverse=True
     )
     rungs = [(key[0], abrasive) for key, abrasive in sized]
-    advice: list[str] = []
     if start_um <= target * 1.0000001:
         return Ladder((), (), ("The marks are finer than that finish already: only buff.",))
     useful = [(size, abrasive) for size, abrasive in rungs if size <= start_um]
@@ -197,10 +198,26 @@ def grit_ladder(start_um: float, finish: str, on_hand: Sequence[Abrasive], max_r
     # the finish is made by the one nearest to it; finer ones are not needed
     end = min(useful, key=lambda rung: (abs(math.log(rung[0] / target)), rung[0]))[0]
     useful = [(size, abrasive) for size, abrasive in useful if size >= end]
+    steps, gaps = _down(useful, start_um, end, max_ratio)
+    advice = [
+        f"From {gap.from_um:g} to {gap.to_um:g} µm is a jump of {gap.ratio:.1f}: get one of about"
+        f" {math.sqrt(gap.from_um * gap.to_um):.0f} µm between."
+        for gap in gaps
+    ]
+    at = steps[-1].size_um if steps else start_um
+    if at > target * NEAR:
+        advice.append(f"The finest on hand leaves marks of {at:g} µm; a {finish} finish wants about {target:g}.")
+    return Ladder(tuple(steps), tuple(gaps), tuple(advice))
+
+
+def _down(
+    useful: Sequence[tuple[float, Abrasive]], start_um: float, end_um: float, max_ratio: float
+) -> tuple[list[Rung], list[Gap]]:
+    """Step down from the coarsest mark to the last of the useful sizes, µm, and the jumps on the way."""
     steps: list[Rung] = []
     gaps: list[Gap] = []
     at = start_um
-    while at > end * (1 + 1e-9):
+    while at > end_um * (1 + 1e-9):
         within = [rung for rung in useful if rung[0] < at * (1 - 1e-9) or (not steps and rung[0] <= at)]
         reach = [rung for rung in within if at / rung[0] <= max_ratio * (1 + 1e-9)]
         if not within:
@@ -210,21 +227,14 @@ def grit_ladder(start_um: float, finish: str, on_hand: Sequence[Abrasive], max_r
             gaps.append(Gap(at, size, at / size))
         steps.append(Rung(abrasive, size, at / size))
         at = size
-    for gap in gaps:
-        advice.append(
-            f"From {gap.from_um:g} to {gap.to_um:g} µm is a jump of {gap.ratio:.1f}: get one of about"
-            f" {math.sqrt(gap.from_um * gap.to_um):.0f} µm between."
-        )
-    if at > target * NEAR:
-        advice.append(f"The finest on hand leaves marks of {at:g} µm; a {finish} finish wants about {target:g}.")
-    return Ladder(tuple(steps), tuple(gaps), tuple(advice))
+    return steps, gaps
 
 
 def read_shelf(text: str) -> list[Abrasive]:
     """Abrasives on hand from words such as `fepa_p 400, pad 2000, compound 3`; raises ValueError naming what is not
     one.
     """
-    found = []
+    abrasives = []
     for part in text.replace("\n", ",").replace(";", ",").split(","):
         words = part.split()
         if not words:
@@ -239,5 +249,5 @@ def read_shelf(text: str) -> list[Abrasive]:
         except ValueError:
             raise ValueError(f"“{words[1][:20]}” is not a grade") from None
         _ = abrasive.size_um
-        found.append(abrasive)
-    return found
+        abrasives.append(abrasive)
+    return abrasives

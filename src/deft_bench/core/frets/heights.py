@@ -1,4 +1,7 @@
-"""Fret-top heights along a lane, and which frets stand proud or sit low of one fair line."""
+"""Fret-top heights along a lane, and which frets stand proud or sit low of one fair line.
+
+The fair line: docs/methods/level-plan.md.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass

@@ -5,17 +5,19 @@ costs none to cure.
 """
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm, listed, listed_words
-from deft_bench.core.frets.heights import LANES, deviations, rocking_share
+from deft_bench.core.frets.heights import LANES, Heights, deviations, rocking_share
 from deft_bench.core.frets.levelling import LevelOption, LevelPlan, band_width, marked_frets, most_removed
 from deft_bench.core.limits import PROUD_MM, SEATING_GAP_MM
 
 ROCKING_SHARE = 1 / 3
 REFRET_SHARE = 1 / 3
 CLUSTER = 3
+ENOUGH_OF_LANE = 3 / 4
+"""The share of a lane's frets that make it a survey of that lane."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,9 +27,15 @@ class Seating:
     every_lane: tuple[int, ...]
     cluster: tuple[int, ...]
     rocking_lanes: tuple[str, ...]
+    over_both: tuple[int, ...] = ()
+
+    @property
+    def frets(self) -> list[int]:
+        """The frets that are named; none where it only rocks nearly everywhere."""
+        return sorted({*self.every_lane, *self.over_both, *self.cluster})
 
     def __bool__(self) -> bool:
-        return bool(self.every_lane or self.cluster or self.rocking_lanes)
+        return bool(self.frets or self.rocking_lanes)
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,27 +71,66 @@ def metal_budget(plan: LevelPlan, option: LevelOption, past_levels_mm: Sequence[
     )
 
 
-def seating_signs(plan: LevelPlan) -> Seating:
-    """Frets proud in all three lanes, a run of three or more proud in one lane, or rocking nearly everywhere."""
+def seating_signs(plan: LevelPlan, home: Collection[int] = ()) -> Seating:
+    """Frets proud in all three lanes or over both neighbours in all three, a run of three or more proud in one lane, or
+    rocking nearly everywhere; not those in `home`, which were checked.
+    """
     request = plan.request
     proud: dict[str, set[int]] = {}
+    over: dict[str, set[int]] = {}
     rocking = []
     for lane, heights in request.heights.items():
         above = deviations(request.positions_mm, heights)
         proud[lane] = {
             fret for fret, d in enumerate(above, 1) if d is not None and d >= PROUD_MM and fret not in request.left_out
         }
+        over[lane] = _over_neighbours(request.positions_mm, heights) - request.left_out
         if rocking_share(request.positions_mm, heights, request.rock_mm) > ROCKING_SHARE:
             rocking.append(lane)
     every = set.intersection(*proud.values()) if set(LANES) <= proud.keys() else set()
+    both = set.intersection(*over.values()) if set(LANES) <= over.keys() else set()
     cluster = {
         fret
         for frets in proud.values()
         for fret in frets
         if any(set(range(start, start + CLUSTER)) <= frets for start in range(fret - CLUSTER + 1, fret + 1))
     }
-    everywhere = rocking if len(rocking) == len(request.heights) else []
-    return Seating(tuple(sorted(every)), tuple(sorted(cluster - every)), tuple(everywhere))
+    all_home = len(set(home) | request.left_out) >= len(request.positions_mm)
+    everywhere = rocking if len(rocking) == len(request.heights) and not all_home else []
+    every, both, cluster = every - set(home), both - set(home), cluster - set(home)
+    found = every | both
+    return Seating(tuple(sorted(every)), tuple(sorted(cluster - found)), tuple(everywhere), tuple(sorted(both - every)))
+
+
+def suspects(plan: LevelPlan, home: Collection[int] = (), daylight_mm: Mapping[int, float] | None = None) -> list[int]:
+    """The frets that a call asks to check or to reseat: those named, or all where it rocks nearly everywhere and names
+    none.
+    """
+    signs = seating_signs(plan, home)
+    named = sorted({*signs.frets, *(daylight_mm or {})} - set(home))
+    return named or (list(range(1, len(plan.request.positions_mm) + 1)) if signs else [])
+
+
+def _of_all(plan: LevelPlan, frets: Collection[int]) -> str:
+    return "all frets" if len(frets) >= len(plan.request.positions_mm) else frets_named(sorted(frets))
+
+
+def _over_neighbours(positions_mm: Sequence[float], heights: Heights) -> set[int]:
+    """Frets that stand PROUD_MM or more over each neighbour, wherever the lane's line runs. The chord between the ends
+    takes the tilt of the reference out: a fair line may lie along one side of a bow.
+    """
+    read = [(x, height) for x, height in zip(positions_mm, heights, strict=True) if height is not None]
+    if len(read) < CLUSTER:
+        return set()
+    (x_first, first), (x_last, last) = read[0], read[-1]
+    tilt = (last - first) / (x_last - x_first)
+    level = [None if h is None else h - tilt * x for x, h in zip(positions_mm, heights, strict=True)]
+    return {
+        i + 1
+        for i in range(1, len(level) - 1)
+        if (here := level[i]) is not None
+        and all(beside is not None and here - beside >= PROUD_MM - 1e-9 for beside in (level[i - 1], level[i + 1]))
+    }
 
 
 def option_to_call(plan: LevelPlan) -> LevelOption:
@@ -97,7 +144,7 @@ def option_to_call(plan: LevelPlan) -> LevelOption:
 def level_call(
     plan: LevelPlan,
     *,
-    seated: bool = False,
+    home: Collection[int] = (),
     resolution_mm: float = 0.01,
     past_levels_mm: Sequence[float] = (),
     daylight_mm: Mapping[int, float] | None = None,
@@ -106,16 +153,18 @@ def level_call(
 ) -> Call:
     """The one sentence on a height survey: what to do next, with its number, its alternatives and its reasons.
 
-    `seated` says that the seating was checked and the frets are home, so the call goes on to the next cause.
+    `home` are the frets that were checked and found home: they are no suspects, and the call goes on to the next cause.
     `daylight_mm` are gaps that a seating survey found under crowns, by fret; `seated_with` names how the frets were
     seated, if recorded.
     """
     level_all, best = plan.level_all, option_to_call(plan)
-    seating = seating_signs(plan)
+    seating = seating_signs(plan, home)
+    daylight_mm = {fret: mm for fret, mm in (daylight_mm or {}).items() if fret not in home}
     below = plan.below_least(best)
     unread, sure, settle = _certainty(plan)
     because = [_readings_named(plan, resolution_mm, length)]
-    because += [f"Not read: {unread}."] * bool(unread) + ["The seating was checked and found home."] * seated
+    because += [f"Not read: {unread}."] * bool(unread)
+    because += [f"Checked and found home: {_of_all(plan, home)}."] * bool(home)
     others = [_option_line(option, length) for option in plan.options if option is not best]
 
     def call(say: str, do: str, figures: dict[str, float], instead: Sequence[Instead], settle_by: str | None) -> Call:
@@ -123,16 +172,19 @@ def level_call(
         return Call(say, do, {**total, **figures}, tuple(because), tuple(instead), sure, settle_by or settle)
 
     band = max(band_width([(x, g) for _, x, g in plan.request.bounds(lane)]) for lane in plan.request.heights)
-    if band <= plan.request.rock_mm + 1e-9:
+    straight = band <= plan.request.rock_mm + 1e-9
+    if lacks := _too_few(plan, straight=straight):
+        return call(f"Read on before any call: {lacks} frets read.", "read_on", {}, (), None)
+    if straight:
         within = max(band / 2, resolution_mm)
         return call(
             f"Nothing to level: every fret lies within {length(within)} of one straight line.", "none", {}, (), None
         )
-    if seated_with and (daylight_mm or (seating and not seated)):
+    if seated_with and (daylight_mm or seating):
         because.append(f"The frets were seated with {seated_with}.")
     if daylight_mm:
         return call(*_reseat(daylight_mm, best, because, others, length))
-    if seating and not seated:
+    if seating:
         return _seating_call(plan, seating, because, others, best, sure, length)
     if below:
         # lifting is no cure where it leaves frets without metal all the same
@@ -143,6 +195,23 @@ def level_call(
             because.append("That is hardly more than the tool can tell.")
         return call(*_lift(best, level_all, because, others, length))
     return call(*_level(plan, best, past_levels_mm, because, others, length))
+
+
+def _too_few(plan: LevelPlan, *, straight: bool) -> str:
+    """What a survey lacks before it can be judged, empty when it will do: a few readings show neither what is level nor
+    what is not. A lane counts with three quarters of its frets read; one lane is enough to plan, not to be done with
+    (`straight`: what is read shows nothing to level).
+    """
+    request = plan.request
+    frets = [fret for fret in range(1, len(request.positions_mm) + 1) if fret not in request.left_out]
+    read = {
+        lane: sum(heights[fret - 1] is not None for fret in frets) if (heights := request.heights.get(lane)) else 0
+        for lane in LANES
+    }
+    enough = [lane for lane, count in read.items() if count >= ENOUGH_OF_LANE * len(frets)]
+    if enough and (len(enough) == len(LANES) or not straight):
+        return ""
+    return listed_words([f"{lane} {read[lane]} of {len(frets)}" for lane in LANES if lane not in enough])
 
 
 Said = tuple[str, str, dict[str, float], Sequence[Instead], str | None]
@@ -241,12 +310,14 @@ def _seating_call(
     sure: Sure,
     length: Length,
 ) -> Call:
-    frets = [*seating.every_lane, *seating.cluster]
+    frets = seating.frets
     if frets:
         say = f"Check the seating of {frets_named(frets)} before any metal comes off."
         what = []
         if seating.every_lane:
             what.append(f"{frets_named(list(seating.every_lane))}: proud in all three lanes")
+        if seating.over_both:
+            what.append(f"{frets_named(list(seating.over_both))}: over both neighbours in all three lanes")
         if seating.cluster:
             what.append(f"{frets_named(list(seating.cluster))}: proud side by side")
         because.append(

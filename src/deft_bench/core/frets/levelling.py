@@ -272,10 +272,10 @@ class _LiftSearch:
         for fret in sorted(after):
             yield (fret,)
         pairs = {
-            (min(one, other), max(one, other))
-            for one in after
-            for other in after[one]
-            if other != one and one in after.get(other, first)
+            (min(fret, other), max(fret, other))
+            for fret in after
+            for other in after[fret]
+            if other != fret and fret in after.get(other, first)
         }
         for pair in sorted(pairs):
             if can_lift(pair):

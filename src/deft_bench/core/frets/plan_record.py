@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from deft_bench.core.calls import Call
+from deft_bench.core.frets.heights import Heights
 from deft_bench.core.frets.levelling import LevelOption, LevelPlan, most_removed
 
 PlanKind = Literal["level", "lift", "refret"]
@@ -68,11 +69,77 @@ def record_outcome(
     }
 
 
-def metal_taken(outcome: Mapping[str, Any]) -> dict[int, int]:
-    """Micrometres that carrying a recorded plan out takes off each fret: only levelling takes any."""
-    if outcome["kind"] != "level":
-        return {}
-    return {fret: um for fret, um in enumerate(outcome["removed_um"], 1) if um}
+@dataclass(frozen=True, slots=True)
+class FallAway:
+    """A drop that grows from a fret to the last, µm at the last."""
+
+    from_fret: int
+    drop_um: int
+
+
+@dataclass(frozen=True, slots=True)
+class AcceptedLevel:
+    """A plan as it was accepted; lengths µm, lists by fret from fret 1 on, mappings by lane or by fret.
+
+    `kind` is `level`, `lift` or `refret`, `frets` are those to lift or replace, `removed_um` is the most that comes
+    off a fret in any lane, `raise_um` how far each lifted fret comes up.
+    """
+
+    kind: PlanKind
+    frets: tuple[int, ...]
+    total_um: int
+    worst_um: int
+    level_all_total_um: int
+    drops_um: tuple[int, ...]
+    removed_um: tuple[int | None, ...]
+    lanes: tuple[str, ...]
+    raise_um: Mapping[int, int]
+    scale_um: int
+    heights_um: Mapping[str, tuple[int | None, ...]]
+    objective: str
+    left_out: tuple[int, ...]
+    lift: tuple[int, ...]
+    fall_away: FallAway | None
+    school: str
+    override_note: str
+
+    @property
+    def drops_mm(self) -> list[float]:
+        """The drop planned at every fret."""
+        return [um / 1000 for um in self.drops_um]
+
+    @property
+    def heights_mm(self) -> dict[str, Heights]:
+        """The heights that it was made from."""
+        return {lane: [None if um is None else um / 1000 for um in read] for lane, read in self.heights_um.items()}
+
+    def metal_taken(self) -> dict[int, int]:
+        """Micrometres that carrying it out takes off each fret: only levelling takes any."""
+        return {fret: um for fret, um in enumerate(self.removed_um, 1) if um} if self.kind == "level" else {}
+
+
+def accepted_level(inputs: Mapping[str, Any], outcome: Mapping[str, Any]) -> AcceptedLevel:
+    """The plan from what `record_inputs` and `record_outcome` kept."""
+    fall = inputs["fall_away"]
+    return AcceptedLevel(
+        outcome["kind"],
+        tuple(outcome["frets"]),
+        outcome["total_um"],
+        outcome["worst_um"],
+        outcome["level_all_total_um"],
+        tuple(outcome["drops_um"]),
+        tuple(outcome["removed_um"]),
+        tuple(outcome["removal_um"]),
+        {int(fret): um for fret, um in outcome["raise_um"].items()},
+        inputs["scale_um"],
+        {lane: tuple(heights) for lane, heights in inputs["heights_um"].items()},
+        inputs["objective"],
+        tuple(inputs["left_out"]),
+        tuple(inputs["lift"]),
+        FallAway(fall["from_fret"], fall["drop_um"]) if fall else None,
+        inputs.get("school", "full"),
+        inputs["override_note"],
+    )
 
 
 def _um(lengths_mm: Sequence[float | None]) -> list[int | None]:

@@ -47,7 +47,7 @@ def rocker_edges(positions_mm: Sequence[float], on_hand_mm: Sequence[float] = ()
     """
     x = [0.0, *positions_mm]
     last = len(positions_mm)
-    found = []
+    edges = []
     for n in range(2, last):
         least = x[n + 1] - x[n - 1]
         reaches = [x[n + 1] - x[n - 2]]
@@ -55,8 +55,8 @@ def rocker_edges(positions_mm: Sequence[float], on_hand_mm: Sequence[float] = ()
             reaches.append(x[n + 2] - x[n - 1])
         most = min(reaches)
         fits = [edge for edge in on_hand_mm if least <= edge < most]
-        found.append(Edge(n, least, most, max(fits, default=None)))
-    return found
+        edges.append(Edge(n, least, most, max(fits, default=None)))
+    return edges
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,6 +149,34 @@ def rock_of(positions_mm: Sequence[float], heights_mm: Sequence[float], triple: 
     return sum(w * heights_mm[fret - 1] for w, fret in zip(weights_of(positions_mm, triple), triple, strict=True))
 
 
+def _rules(
+    answers: Mapping[Triple, set[bool]], positions_mm: Sequence[float], shape: Sequence[float], tolerance_mm: float
+) -> list[_Rule]:
+    """One rule a test that was answered one way only."""
+    return [
+        _Rule(
+            triple,
+            weights_of(positions_mm, triple),
+            rock_of(positions_mm, shape, triple),
+            rocks,
+            tolerance_mm if rocks else tolerance_mm / 2,
+        )
+        for triple, given in sorted(answers.items())
+        if len(given) == 1
+        for rocks in given
+    ]
+
+
+def _explained(rules: list[_Rule], frets: int) -> list[list[Explanation]] | None:
+    """The smallest explanations of each cluster of rocks; None where it is no matter of single frets."""
+    open_rules = [rule for rule in rules if rule.rocks and rule.base < rule.bound - 1e-12]
+    if len(open_rules) > ROCKING_SHARE * (frets - 2):
+        return None
+    per_cluster = [_smallest(group, rules, frets) for group in _clusters(open_rules)]
+    # without a rock to explain, a planned knee may have been found flat
+    return per_cluster if all(per_cluster) and (per_cluster or _feasible((), rules)) else None
+
+
 def rocker_lane(
     positions_mm: Sequence[float],
     observations: Iterable[Observation],
@@ -164,33 +192,16 @@ def rocker_lane(
     answers: dict[Triple, set[bool]] = {}
     for seen in observations:
         answers.setdefault(seen.frets, set()).add(seen.rocks)
-    contradictions = tuple(sorted(triple for triple, found in answers.items() if len(found) > 1))
+    contradictions = tuple(sorted(triple for triple, given in answers.items() if len(given) > 1))
     shape = [-drop for drop in planned_drop_mm] if planned_drop_mm else [0.0] * frets
-    rules = []
-    for triple, found in sorted(answers.items()):
-        if len(found) == 1:
-            rocks = next(iter(found))
-            bound = tolerance_mm if rocks else tolerance_mm / 2
-            rules.append(
-                _Rule(triple, weights_of(positions_mm, triple), rock_of(positions_mm, shape, triple), rocks, bound)
-            )
+    rules = _rules(answers, positions_mm, shape, tolerance_mm)
     rocking = tuple(rule.frets[1] for rule in rules if rule.rocks)
-    open_rules = [rule for rule in rules if rule.rocks and rule.base < rule.bound - 1e-12]
-    if len(open_rules) > ROCKING_SHARE * (frets - 2):
-        return RockerLane("not_local", (), False, frozenset(), None, contradictions, rocking)
-    groups = _clusters(open_rules)
-    per_cluster: list[list[Explanation]] = []
-    for group in groups:
-        found_here = _smallest(group, rules, frets)
-        if not found_here:
-            return RockerLane("not_local", (), False, frozenset(), None, contradictions, rocking)
-        per_cluster.append(found_here)
-    if not groups and not _feasible((), rules):
-        # nothing rocks that should not, but a planned knee was found flat
+    per_cluster = _explained(rules, frets)
+    if per_cluster is None:
         return RockerLane("not_local", (), False, frozenset(), None, contradictions, rocking)
     joined = _joined(per_cluster)
     everything = sum(1 for _ in product(*per_cluster)) if len(per_cluster) < 4 else len(joined) + 1
-    sure = frozenset.intersection(*(one.signed for one in joined)) if joined else frozenset()
+    sure = frozenset.intersection(*(way.signed for way in joined)) if joined else frozenset()
     taken = set(answers)
     return RockerLane(
         "flat" if not rocking else "local",
@@ -216,14 +227,14 @@ def _clusters(rules: Sequence[_Rule]) -> list[list[_Rule]]:
 def _smallest(group: Sequence[_Rule], rules: Sequence[_Rule], frets: int) -> list[Explanation]:
     """Every smallest explanation of one cluster, best first; none within five frets gives an empty list."""
     for size in range(1, MOST_IN_CLUSTER + 1):
-        found = _of_size(size, group, rules, frets)
-        if found:
-            return sorted(found, key=lambda explanation: explanation.order)
+        explanations = _of_size(size, group, rules, frets)
+        if explanations:
+            return sorted(explanations, key=lambda explanation: explanation.order)
     return []
 
 
 def _of_size(size: int, group: Sequence[_Rule], rules: Sequence[_Rule], frets: int) -> list[Explanation]:
-    found: dict[frozenset[Signed], Explanation] = {}
+    explanations: dict[frozenset[Signed], Explanation] = {}
     seen: set[frozenset[Signed]] = set()
 
     def extend(signed: frozenset[Signed]) -> None:
@@ -237,7 +248,7 @@ def _of_size(size: int, group: Sequence[_Rule], rules: Sequence[_Rule], frets: i
             if len(signed) == size:
                 explained = _feasible(tuple(sorted(signed)), touched)
                 if explained is not None:
-                    found[signed] = explained
+                    explanations[signed] = explained
                 return
             # a smaller set was tried and does not do: one of the rules it touches needs another fret
             options = {option for rule in touched for option in rule.helped_by()}
@@ -249,7 +260,7 @@ def _of_size(size: int, group: Sequence[_Rule], rules: Sequence[_Rule], frets: i
                     extend(signed | {(fret, sign)})
 
     extend(frozenset())
-    return list(found.values())
+    return list(explanations.values())
 
 
 def _feasible(signed: tuple[Signed, ...], rules: Sequence[_Rule]) -> Explanation | None:

@@ -85,17 +85,28 @@ def _lift_or_seat(lanes: Mapping[str, RockerLane], because: list[str], sure: Sur
     low, proud = _by_fret(best, "low"), _by_fret(best, "proud")
     figures = {"low": float(len(low)), "proud": float(len(proud))}
     if low:
-        say = (
-            f"Lift {frets_named(sorted(low))}: low in the"
-            f" {listed_words(sorted({lane for where in low.values() for lane in where}, key=LANES.index))}. Leave the"
-            " neighbours alone."
-        )
+        where = listed_words(sorted({lane for lanes_low in low.values() for lane in lanes_low}, key=LANES.index))
+        say = f"Lift {frets_named(sorted(low))}: low in the {where}{_worst(best, 'low')}. Leave the neighbours alone."
+        if proud:
+            say += f" Then check the seating of {frets_named(sorted(proud))}: proud."
         instead = (Instead("Level the frets that rock", "metal off good frets for one that is low"),)
         return Call(say, "lift", figures, tuple(because), instead, sure, settle)
-    say = f"Check the seating of {frets_named(sorted(proud))}, then take only what stands proud."
+    say = f"Check the seating of {frets_named(sorted(proud))}{_worst(best, 'proud')}, then take only what stands proud."
     return Call(
         say, "spot_level", figures, tuple(because), (Instead("Level the whole board", "more metal"),), sure, settle
     )
+
+
+def _worst(best: Mapping[str, Explanation], which: str) -> str:
+    """Which of several low (or proud) frets is off the most, by the least that the tests ask for; empty in a tie."""
+    off: dict[int, float] = {}
+    for found in best.values():
+        for fret, mm in getattr(found, which).items():
+            off[fret] = max(off.get(fret, 0.0), mm)
+    ranked = sorted(off, key=lambda fret: -off[fret])
+    if len(ranked) < 2 or off[ranked[0]] - off[ranked[1]] < 1e-6:
+        return ""
+    return f", fret {ranked[0]} the most"
 
 
 def _by_fret(best: Mapping[str, Explanation], which: str) -> dict[int, list[str]]:

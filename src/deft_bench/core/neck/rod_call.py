@@ -35,6 +35,29 @@ def next_turn_words(advice: RodAdvice) -> str:
     return f"{advice.turn} {turn_words(advice.next_turn)}, then settle and read again"
 
 
+def _rod_answers(advice: RodAdvice, turns: int, length: Length) -> list[str]:
+    """What is known of this rod's answer to a turn, and how many turns are expected."""
+    rate = f"{length(advice.mm_per_turn)} a turn, give or take {length(advice.mm_per_turn_sd)}."
+    said = [
+        f"{turns} recorded turn{'s' if turns > 1 else ''}: this rod gives {rate}"
+        if turns
+        else f"No turn of this rod is recorded yet: taken as {rate}"
+    ]
+    if advice.total_turns is not None and advice.next_turn:
+        in_all = turn_words(round(advice.total_turns * 8) / 8 or 0.125).capitalize()
+        said.append(f"{in_all} in all is expected; never more than one step at a time.")
+    return said
+
+
+def _no_turn(relief_mm: float, target_mm: float, aim: str, wanted: str, length: Length) -> str:
+    off = abs(relief_mm - target_mm)
+    if aim == "fretwork" and off > STRAIGHT_MM:
+        return f"A touch more, under an eighth of a turn: {length(off)} is still outside ±{length(STRAIGHT_MM)}."
+    if off <= RELIEF_WITHIN_MM + 1e-9:
+        return f"Leave the rod: {length(relief_mm)} is within {length(RELIEF_WITHIN_MM)} of {wanted}."
+    return f"Leave the rod: less than an eighth of a turn is wanted for {wanted}."
+
+
 def rod_call(
     found: Straightness,
     target_mm: float,
@@ -56,21 +79,7 @@ def rod_call(
         f"{found.readings} readings on {surface}: {length(found.relief_mm)} of bow, greatest at fret {found.at_fret}."
     ]
     wanted = "straight" if aim == "fretwork" else f"{length(target_mm)} of relief"
-    if turns:
-        because.append(
-            f"{len(turns)} recorded turn{'s' if len(turns) > 1 else ''}: this rod gives {length(advice.mm_per_turn)} a"
-            f" turn, give or take {length(advice.mm_per_turn_sd)}."
-        )
-    else:
-        because.append(
-            f"No turn of this rod is recorded yet: taken as {length(advice.mm_per_turn)} a turn, give or take"
-            f" {length(advice.mm_per_turn_sd)}."
-        )
-    if advice.total_turns is not None and advice.next_turn:
-        because.append(
-            f"{turn_words(round(advice.total_turns * 8) / 8 or 0.125).capitalize()} in all is expected; never more than"
-            " one step at a time."
-        )
+    because += _rod_answers(advice, len(turns), length)
     figures = {"relief_mm": found.relief_mm, "target_mm": target_mm, "next_turn": advice.next_turn}
     sure: Sure = "likely" if turns or advice.turn == "none" else "unsure"
     neck_work = Instead(
@@ -101,16 +110,7 @@ def rod_call(
             f"Leave the rod. {advice.warnings[0]}", "stop", figures, tuple(because), (neck_work,), "certain", None
         )
     if advice.turn == "none":
-        off = found.relief_mm - target_mm
-        say = (
-            f"Leave the rod: {length(found.relief_mm)} is within {length(RELIEF_WITHIN_MM)} of {wanted}."
-            if abs(off) <= RELIEF_WITHIN_MM + 1e-9
-            else f"Leave the rod: less than an eighth of a turn is wanted for {wanted}."
-        )
-        if aim == "fretwork" and abs(off) > STRAIGHT_MM:
-            say = (
-                f"A touch more, under an eighth of a turn: {length(abs(off))} is still outside ±{length(STRAIGHT_MM)}."
-            )
+        say = _no_turn(found.relief_mm, target_mm, aim, wanted, length)
         return Call(say, "none", figures, tuple(because), (), sure, None)
     settle = (
         SETTLE if found.surface == "fret_tops" else "Let it settle, and read again on the wood before the next turn."

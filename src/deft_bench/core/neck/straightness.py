@@ -55,31 +55,7 @@ def straightness(
     if len({x for x, _ in readings}) < LEAST_READINGS:
         raise ValueError(f"needs readings at {LEAST_READINGS} places or more, found {len({x for x, _ in readings})}")
     start, end = positions_mm[first_fret - 1], positions_mm[last_fret - 1]
-    shapes = []
-    for x, _ in readings:
-        u = (x - start) / (end - start)
-        shapes.append((1.0, u, 4 * u * (1 - u)))
-    gaps = [gap for _, gap in readings]
-
-    span = sorted({x for x, _ in readings})
-    starts = [list(range(len(readings)))]
-    for share in (3, 2) if len(span) >= ENOUGH_FOR_PARTS else ():
-        low, high = span[len(span) // share], span[-1 - len(span) // share]
-        starts.append([i for i, (x, _) in enumerate(readings) if x <= high])
-        starts.append([i for i, (x, _) in enumerate(readings) if x >= low])
-    xs = [x for x, _ in readings]
-    fit, residuals = _settle(shapes, gaps, xs, starts[0], STRAIGHT_MM)
-    if max(map(abs, residuals)) > STRAIGHT_MM:
-        # a neck without any reading off is explained already; a part of a neck may clear it of bow but never lend it
-        # one
-        others = [_settle(shapes, gaps, xs, start, STRAIGHT_MM) for start in starts[1:]]
-        clearer = [found for found in others if abs(found[0][2]) <= STRAIGHT_MM]
-        fit, residuals = min([(fit, residuals), *clearer], key=lambda found: round(_misfit(found[1], STRAIGHT_MM), 9))
-
-        if abs(fit[2]) > STRAIGHT_MM and len(span) >= ENOUGH_FOR_PARTS:
-            double = _double_bend(shapes, gaps, STRAIGHT_MM)
-            if double is not None:
-                fit, residuals = double
+    relief, residuals = _bow(readings, start, end)
 
     def nearest(x: float) -> int:
         after = min(bisect_left(positions_mm, x), len(positions_mm) - 1)
@@ -89,12 +65,38 @@ def straightness(
     order = sorted(range(len(readings)), key=lambda i: readings[i][0])
     humps = [nearest(readings[i][0]) for i in order if residuals[i] < -STRAIGHT_MM]
     dips = [nearest(readings[i][0]) for i in order if residuals[i] > STRAIGHT_MM]
-    relief = fit[2]
     read = [nearest(readings[i][0]) for i in order]
     kind = _kind(relief, humps, dips, read, positions_mm, (start + end) / 2, surface, STRAIGHT_MM)
     return Straightness(
         relief, nearest((start + end) / 2), tuple(residuals), tuple(humps), tuple(dips), kind, surface, len(readings)
     )
+
+
+def _bow(readings: Sequence[tuple[float, float]], start: float, end: float) -> tuple[float, list[float]]:
+    """The bow between two places, and each reading's distance from it, mm.
+
+    A neck that the fit to all readings explains is explained. Else a part of the neck may clear it of bow, but never
+    lend it one; and what is left with a bow may be a double bend.
+    """
+    shapes = []
+    for x, _ in readings:
+        u = (x - start) / (end - start)
+        shapes.append((1.0, u, 4 * u * (1 - u)))
+    gaps, xs = [gap for _, gap in readings], [x for x, _ in readings]
+    fit, residuals = _settle(shapes, gaps, xs, list(range(len(readings))), STRAIGHT_MM)
+    span = sorted(set(xs))
+    if max(map(abs, residuals)) <= STRAIGHT_MM or len(span) < ENOUGH_FOR_PARTS:
+        return fit[2], residuals
+    others = []
+    for share in (3, 2):
+        low, high = span[len(span) // share], span[-1 - len(span) // share]
+        for part in ([i for i, x in enumerate(xs) if x <= high], [i for i, x in enumerate(xs) if x >= low]):
+            others.append(_settle(shapes, gaps, xs, part, STRAIGHT_MM))
+    clearer = [other for other in others if abs(other[0][2]) <= STRAIGHT_MM]
+    fit, residuals = min([(fit, residuals), *clearer], key=lambda other: round(_misfit(other[1], STRAIGHT_MM), 9))
+    if abs(fit[2]) > STRAIGHT_MM:
+        fit, residuals = _double_bend(shapes, gaps, STRAIGHT_MM) or (fit, residuals)
+    return fit[2], residuals
 
 
 def _settle(
@@ -153,12 +155,14 @@ def _kind(
     surface: Surface,
     tolerance_mm: float,
 ) -> str:
-    """Name the shape. On fret tops a lone proud or low fret is a fret, not a bend: only runs of two or more count."""
+    """Name the shape. A lone place is a proud or low fret, or a lump, and no bend: only runs of two or more count. Few
+    readings on wood lie too far apart for that: there one stands for the stretch around it.
+    """
 
     def broad(frets: list[int]) -> list[int]:
-        if surface == "board":
+        if surface == "board" and len(set(read)) < ENOUGH_FOR_PARTS:
             return frets
-        places = {fret: i for i, fret in enumerate(read)}
+        places = {fret: i for i, fret in enumerate(dict.fromkeys(read))}
         found = {places[fret] for fret in frets}
         return [fret for fret in frets if {places[fret] - 1, places[fret] + 1} & found]
 
@@ -169,7 +173,9 @@ def _kind(
         return any(positions_mm[fret - 1] >= middle_mm for fret in frets)
 
     rises, falls = broad(humps), broad(dips)
-    if (low_side(rises) and high_side(falls)) or (high_side(rises) and low_side(falls)):
+    # one half of a double bend in wood may show in one place only, where the frets lie far apart
+    up, down = (humps, dips) if surface == "board" and (rises or falls) else (rises, falls)
+    if (low_side(up) and high_side(down)) or (high_side(up) and low_side(down)):
         return "s-bend"
     if high_side(rises):
         return "upper-register-hump"

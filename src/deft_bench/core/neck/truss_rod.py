@@ -2,6 +2,8 @@
 
 The response k (mm of relief lost per turn of tightening) has a normal prior; each recorded turn t with its change d
 updates it (the conjugate normal update of the statistics textbooks): k = (μ/σ² + Σ t·d/s²)/(1/σ² + Σ t²/s²).
+
+Derived in docs/methods/truss-rod.md.
 """
 
 import math

@@ -1,4 +1,7 @@
-"""Twist: bass and treble lanes that do not lie in one plane, from heights above one reference."""
+"""Twist: bass and treble lanes that do not lie in one plane, from heights above one reference.
+
+Derived in docs/methods/straightness.md.
+"""
 
 import math
 from collections.abc import Mapping, Sequence

@@ -140,8 +140,8 @@ def solve(plan: SetupPlan, spec: Spec, at: Assembled) -> Solved:
     where it cannot be solved.
     """
     lowered = [
-        replace(one, nut_height_mm=_wanted_nut(plan, spec, at, one), action_12_mm=None, saddle_height_mm=None)
-        for one in at.strings
+        replace(string, nut_height_mm=_wanted_nut(plan, spec, at, string), action_12_mm=None, saddle_height_mm=None)
+        for string in at.strings
     ]
     return setup_solve(
         at.frame,
@@ -178,26 +178,29 @@ def fret_first(plan: SetupPlan, spec: Spec, at: Assembled, solved: Solved, rock_
     tight = {
         fret for limit in solved.limited_by if limit for fret in (limit.fretted, limit.over) if 0 < fret <= spec.frets
     }
-    x = fret_positions(spec.mean_scale_mm, spec.frets)
     best: FretFirst | None = None
     for fret in sorted(tight):
-        others = [n for n in range(spec.frets) if n != fret - 1]
-        fair = {
-            lane: float(np.interp(x[fret - 1], [x[n] for n in others], [off[n] for n in others]))
-            for lane, off in errors.items()
-        }
-        off = sum(errors[lane][fret - 1] - fair[lane] for lane in errors) / len(errors)
+        off, repaired = _on_the_line(errors, fret, fret_positions(spec.mean_scale_mm, spec.frets))
         if abs(off) < rock_mm:
             continue
-        repaired = {
-            lane: [fair[lane] if n == fret - 1 else mm for n, mm in enumerate(values)]
-            for lane, values in errors.items()
-        }
         after = solve(plan, spec, replace(at, frame=replace(at.frame, errors=repaired)))
         gain = solved.mean_action_mm - after.mean_action_mm
         if gain >= WORTH_REPAIRING_MM and (best is None or gain > best.lower_by_mm):
             best = FretFirst(fret, off, after, gain)
     return best
+
+
+def _on_the_line(
+    errors: Mapping[str, Sequence[float]], fret: int, x: Sequence[float]
+) -> tuple[float, dict[str, list[float]]]:
+    """How far a fret stands off the line between its neighbours on average, mm, and the errors with it on that line."""
+    others = [n for n in range(len(x)) if n != fret - 1]
+    off, repaired = 0.0, {}
+    for lane, values in errors.items():
+        fair = float(np.interp(x[fret - 1], [x[n] for n in others], [values[n] for n in others]))
+        off += (values[fret - 1] - fair) / len(errors)
+        repaired[lane] = [fair if n == fret - 1 else mm for n, mm in enumerate(values)]
+    return off, repaired
 
 
 def _wanted_nut(plan: SetupPlan, spec: Spec, at: Assembled, one: OverString) -> float:

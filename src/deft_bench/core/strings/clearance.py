@@ -4,6 +4,8 @@ Fretted at f the string is straight from that fret's top to the saddle; over fre
 fundamental of a string drawn aside by a force F at p from the saddle: a·sin(π(x_n − x_f)/L_f), where the triangle's
 first Fourier term gives a = A·2L_f²/(π²p(L_f − p))·sin(πp/L_f) and A = F·p(L_f − p)/(T·L_f), so a =
 2F·L_f/(π²T)·sin(πp/L_f). (Statics of the plucked string, any textbook of acoustics.)
+
+Derived in docs/methods/clearance.md.
 """
 
 from collections.abc import Sequence
@@ -131,7 +133,7 @@ def clearance(
     frame: StringFrame, strings: Sequence[OverString], pluck_mm: float = PLUCK_FROM_SADDLE_MM
 ) -> list[Strung]:
     """Every string over every fret; see `over_frets`."""
-    return [over_frets(frame, one, len(strings), pluck_mm) for one in strings]
+    return [over_frets(frame, string, len(strings), pluck_mm) for string in strings]
 
 
 def held(strings: Sequence[OverString], found: Sequence[Strung]) -> list[OverString]:

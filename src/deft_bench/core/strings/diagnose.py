@@ -3,6 +3,8 @@ cure takes.
 
 Every margin is linear in each cause with saddles and nut held, so the notes that a cause of size δ leaves clean are
 those with δ in an interval; the least δ that contradicts the fewest notes is found exactly from the intervals' ends.
+
+Derived in docs/methods/diagnose.md.
 """
 
 from collections.abc import Mapping, Sequence
@@ -99,7 +101,7 @@ def diagnose(
     frame: StringFrame, strings: Sequence[OverString], heard: Sequence[Heard], pluck_mm: float = PLUCK_FROM_SADDLE_MM
 ) -> Diagnosis:
     """Explain what was heard. Raises ValueError for a note that is not on this neck, or one heard both ways."""
-    by_number = {one.string: one for one in strings}
+    by_number = {string.string: string for string in strings}
     answers: dict[tuple[int, int], bool] = {}
     for note in heard:
         if note.string not in by_number or not 0 <= note.fret < frame.frets:
@@ -107,7 +109,7 @@ def diagnose(
         if answers.setdefault((note.string, note.fret), note.buzz) != note.buzz:
             raise ValueError(f"string {note.string} at fret {note.fret} is marked both ways")
     strung = clearance(frame, strings, pluck_mm)
-    margins = {one.string: one.margin for one in strung}
+    margins = {string.string: string.margin for string in strung}
     predicted = {
         (number, f): bool(np.nanmin(margin[f]) < 0) for number, margin in margins.items() for f in range(frame.frets)
     }
@@ -138,12 +140,14 @@ def _hands(
     smallest that stayed clean.
     """
     found: dict[int, tuple[float | None, float | None] | None] = {}
-    for one in strung:
-        touch = np.nanmin(one.static / one.per_newton, axis=1)
-        buzzes = [float(touch[f]) for (s, f), buzz in answers.items() if s == one.string and buzz]
-        clean = [float(touch[f]) for (s, f), buzz in answers.items() if s == one.string and not buzz]
+    for string in strung:
+        touch = np.nanmin(string.static / string.per_newton, axis=1)
+        buzzes = [float(touch[f]) for (s, f), buzz in answers.items() if s == string.string and buzz]
+        clean = [float(touch[f]) for (s, f), buzz in answers.items() if s == string.string and not buzz]
         floor, ceiling = max(buzzes, default=None), min(clean, default=None)
-        found[one.string] = None if floor is not None and ceiling is not None and floor >= ceiling else (floor, ceiling)
+        found[string.string] = (
+            None if floor is not None and ceiling is not None and floor >= ceiling else (floor, ceiling)
+        )
     return found
 
 
@@ -259,7 +263,9 @@ def _next_test(tied: Sequence[Mapping[int, Array]], answers: Mapping[tuple[int, 
     """
     if len(tied) < 2:
         return None
-    votes = {number: np.sum([np.nanmin(one[number], axis=1) < 0 for one in tied], axis=0) for number in tied[0]}
+    votes = {
+        number: np.sum([np.nanmin(tied_try[number], axis=1) < 0 for tied_try in tied], axis=0) for number in tied[0]
+    }
     splits = [
         (abs(2 * int(count) - len(tied)), number, f)
         for number, counts in votes.items()
@@ -306,8 +312,8 @@ def learned_hand(
 def where_heard(heard: Sequence[Heard], name: Mapping[int, str]) -> str:
     """`1 E at 8, 9 and 12; 6 E at 3`: the notes that buzz, string by string."""
     words = []
-    for number in sorted({one.string for one in heard if one.buzz}):
-        frets = sorted(one.fret for one in heard if one.buzz and one.string == number)
+    for number in sorted({note.string for note in heard if note.buzz}):
+        frets = sorted(note.fret for note in heard if note.buzz and note.string == number)
         runs: list[list[int]] = [frets[:1]]
         for before, after in pairwise(frets):
             runs[-1].append(after) if after == before + 1 else runs.append([after])
@@ -347,7 +353,7 @@ def cause_words(cause: Cause, length: Length, name: Mapping[int, str]) -> tuple[
 
 def buzz_call(found: Diagnosis, heard: Sequence[Heard], name: Mapping[int, str], length: Length = in_mm) -> Call:
     """The one sentence of the Buzz page."""
-    buzzes = [one for one in heard if one.buzz]
+    buzzes = [note for note in heard if note.buzz]
     raise_mm = max(found.action_raise_mm.values(), default=0.0)
     dearest = max(found.action_raise_mm, key=lambda number: found.action_raise_mm[number], default=1)
     because = [f"Buzzes heard: {where_heard(heard, name)}." if buzzes else "Nothing that was played buzzes."]
@@ -395,10 +401,12 @@ def buzz_call(found: Diagnosis, heard: Sequence[Heard], name: Mapping[int, str],
         )
     others = [
         Instead(
-            cause_words(one, length, name)[0],
-            f"{length(one.metal_mm)} of metal" if one.metal_mm else "no metal; " + cause_words(one, length, name)[1],
+            cause_words(cause, length, name)[0],
+            f"{length(cause.metal_mm)} of metal"
+            if cause.metal_mm
+            else "no metal; " + cause_words(cause, length, name)[1],
         )
-        for one in found.causes[1:4]
+        for cause in found.causes[1:4]
     ]
     settle = None
     sure: Sure = "likely"

@@ -3,6 +3,8 @@ between.
 
 Parabola of relief: z(x) = −4r(x − x_a)(x_e − x)/(x_e − x_a)² between them, 0 beyond; then each fret's own error, less a
 planned drop.
+
+Derived in docs/methods/clearance.md.
 """
 
 from collections.abc import Mapping, Sequence

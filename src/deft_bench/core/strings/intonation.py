@@ -3,6 +3,8 @@
 A saddle shift s (away from the nut) and a nut shift t (toward the saddle) change a fretted note against the open one by
 K[s/(L − x_n) − (s − t)/L] cents, K = 1200/ln 2: lengths of the ideal string, to first order. Readings are fitted by
 least squares.
+
+Derived in docs/methods/intonation.md.
 """
 
 import math
@@ -53,17 +55,17 @@ def intonation(scale_mm: float, readings: Sequence[CentsReading], reading_sd_cen
     """
     if not readings:
         raise ValueError("give at least one reading")
-    frets = {one.fret for one in readings}
+    frets = {reading.fret for reading in readings}
     both = len(frets) >= 3 and min(frets) <= NEAR_NUT and max(frets) >= FAR
-    left = np.array([scale_mm - fret_position(scale_mm, one.fret) for one in readings])
-    cents = np.array([one.cents for one in readings])
+    left = np.array([scale_mm - fret_position(scale_mm, reading.fret) for reading in readings])
+    cents = np.array([reading.cents for reading in readings])
     # cents that each shift would add, per mm; s sharpens nothing: it must undo what is read
     by_saddle, by_nut = K_CENTS * (1 / left - 1 / scale_mm), np.full(len(readings), K_CENTS / scale_mm)
     matrix = np.column_stack([by_saddle, by_nut]) if both else by_saddle[:, None]
     solution = np.linalg.lstsq(matrix, cents, rcond=None)[0]
     spread = np.sqrt(np.diag(np.linalg.inv(matrix.T @ matrix))) * reading_sd_cents
     rest = cents - matrix @ solution
-    twelve = [one.cents for one in readings if one.fret == 12]
+    twelve = [reading.cents for reading in readings if reading.fret == 12]
     return Intonation(
         float(solution[0]),
         float(solution[1]) if both else 0.0,
@@ -97,85 +99,72 @@ def intonation_call(
 ) -> Call:
     """What to do for one string. `first_gap` is `high`, `right`, `low` or None where the first-fret gap is not read."""
     rms = math.sqrt(sum(r * r for r in found.residual_cents) / len(found.residual_cents))
-    odd = [one.fret for one, rest in zip(readings, found.residual_cents, strict=True) if abs(rest) > ODD_CENTS]
     figures = {"saddle_shift_mm": found.saddle_shift_mm, "nut_shift_mm": found.nut_shift_mm, "rms_cents": rms}
     because = [
         (
             f"{len(readings)} reading{'s' if len(readings) > 1 else ''}, at {'fret' if len(readings) == 1 else 'frets'}"
-            f" {listed(sorted({one.fret for one in readings}))}; no shift takes out {rms:.1f} cents of them."
+            f" {listed(sorted({reading.fret for reading in readings}))}; no shift takes out {rms:.1f} cents of them."
         ),
     ]
     if found.at_12_only_mm is not None and found.nut_fitted:
         because.append(f"The rule of fret 12 alone would move it {length(found.at_12_only_mm)}.")
-    sure: Sure = "likely" if found.nut_fitted else "unsure"
-    settle = None if found.nut_fitted else SETTLE_NUT
     back = Instead(
         "Set it by fret 12 alone",
         f"low frets may stay off; it moves {length(abs(found.at_12_only_mm or found.saddle_shift_mm))}",
     )
-    if len(readings) >= 4 and len(odd) >= max(2, len(readings) // 2):
-        return Call(
-            "Change this string first: it is false, no shift makes it true.",
-            "string",
-            figures,
-            tuple(because),
-            (back,),
-            "likely",
-            "fresh strings, then the same frets again",
-        )
-    if odd and len(readings) >= 4:
-        return Call(
-            f"Look at {'fret' if len(odd) == 1 else 'frets'} {listed(odd)} first: worn, or crowned off its centre.",
-            "fret",
-            figures,
-            tuple(because),
-            (back,),
-            "likely",
-            f"the crown line at {listed(odd)}",
-        )
-    worst = max(abs(one.cents) for one in readings)
-    if worst <= gate_cents:
-        return Call("True as it is: leave it.", "none", figures, tuple(because), (), sure, settle)
-    move = (
-        f"{length(abs(found.saddle_shift_mm))}"
-        f" {'back, away from the nut' if found.saddle_shift_mm > 0 else 'forward, toward the nut'}"
-    )
-    turned = f", {turns(found.saddle_shift_mm)}" if turns else ""
-    nut_off = found.nut_fitted and abs(found.nut_shift_mm) > max(NUT_SHIFT_MM, 2 * (found.nut_sd_mm or 0.0))
-    if nut_off and found.nut_shift_mm > 0:
-        because.append(
-            f"Low frets stay sharp after the saddle is right: as if the nut stood {length(found.nut_shift_mm)} too far"
-            " from the frets."
-        )
-        if first_gap == "right":
-            return Call(
-                f"Move the saddle {move}{turned}; the nut itself stands {length(found.nut_shift_mm)} too far back.",
-                "nut_placement",
-                figures,
-                tuple(because),
-                (back, Instead("Cut the nut’s face or shelf it forward", "a new nut when it ever changes")),
-                "likely",
-                settle,
+    sure: Sure = "likely" if found.nut_fitted else "unsure"
+    settle = None if found.nut_fitted else SETTLE_NUT
+    instead: tuple[Instead, ...]
+    odd = _odd_frets(found, readings)
+    if odd:
+        say, do, settle = odd
+        instead, sure = (back,), "likely"
+    elif max(abs(reading.cents) for reading in readings) <= gate_cents:
+        say, do, instead = "True as it is: leave it.", "none", ()
+    else:
+        move = f"Move the saddle {_saddle_move(found, length, turns)}"
+        nut_off = found.nut_fitted and found.nut_shift_mm > max(NUT_SHIFT_MM, 2 * (found.nut_sd_mm or 0.0))
+        if not nut_off:
+            say, do, instead = f"{move}.", "saddle", (back,) if found.nut_fitted else ()
+        else:
+            stands = length(found.nut_shift_mm)
+            because.append(
+                f"Low frets stay sharp after the saddle is right: as if the nut stood {stands} too far from the frets."
             )
-        say = "File the nut slot first" if first_gap == "high" else "Check the first-fret gap before the saddle"
-        return Call(
-            f"{say}: low frets are sharp whatever the saddle does.",
-            "nut_slot",
-            figures,
-            tuple(because),
-            (back,),
-            "likely" if first_gap else "unsure",
-            None if first_gap else "the gap over fret 1, pressed between 2 and 3",
-        )
-    return Call(
-        f"Move the saddle {move}{turned}.",
-        "saddle",
-        figures,
-        tuple(because),
-        (back,) if found.nut_fitted else (),
-        sure,
-        settle,
-    )
+            if first_gap == "right":
+                say, do = f"{move}; the nut itself stands {stands} too far back.", "nut_placement"
+                forward = Instead("Cut the nut’s face or shelf it forward", "a new nut when it ever changes")
+                instead, sure = (back, forward), "likely"
+            else:
+                say, do, instead = _nut_slot_first(first_gap), "nut_slot", (back,)
+                sure = "likely" if first_gap else "unsure"
+                settle = None if first_gap else "the gap over fret 1, pressed between 2 and 3"
+    return Call(say, do, figures, tuple(because), instead, sure, settle)
+
+
+def _odd_frets(found: Intonation, readings: Sequence[CentsReading]) -> tuple[str, str, str] | None:
+    """What to say and do, and what settles it, where readings stand out that no shift takes away; it takes four to
+    tell.
+    """
+    odd = [one.fret for one, rest in zip(readings, found.residual_cents, strict=True) if abs(rest) > ODD_CENTS]
+    if len(readings) < 4 or not odd:
+        return None
+    if len(odd) >= max(2, len(readings) // 2):
+        say = "Change this string first: it is false, no shift makes it true."
+        return say, "string", "fresh strings, then the same frets again"
+    say = f"Look at {'fret' if len(odd) == 1 else 'frets'} {listed(odd)} first: worn, or crowned off its centre."
+    return say, "fret", f"the crown line at {listed(odd)}"
+
+
+def _saddle_move(found: Intonation, length: Length, turns: Callable[[float], str] | None) -> str:
+    way = "back, away from the nut" if found.saddle_shift_mm > 0 else "forward, toward the nut"
+    turned = f", {turns(found.saddle_shift_mm)}" if turns else ""
+    return f"{length(abs(found.saddle_shift_mm))} {way}{turned}"
+
+
+def _nut_slot_first(first_gap: str | None) -> str:
+    say = "File the nut slot first" if first_gap == "high" else "Check the first-fret gap before the saddle"
+    return f"{say}: low frets are sharp whatever the saddle does."
 
 
 BEGIN = {"string": 0, "nut_slot": 1, "nut_placement": 1, "fret": 2, "saddle": 3, "none": 4}

@@ -1,4 +1,7 @@
-"""Note names and their frequencies in twelve-tone equal temperament."""
+"""Note names and their frequencies in twelve-tone equal temperament.
+
+Pitch from A4 as ISO 16 (Acoustics: standard tuning frequency) has it, f = A4·2^(n/12), n semitones from A4.
+"""
 
 import math
 import re

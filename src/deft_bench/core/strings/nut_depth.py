@@ -128,14 +128,14 @@ def nut_call(reads: Sequence[SlotRead], names: Mapping[int, str], length: Length
     """What to do with the nut: slots that are too low first, for they mean a shim or a new nut; then the filing;
     then what is unread.
     """
-    low = [names[one.string] for one in reads if one.side == "low"]
-    high = [one for one in reads if one.side == "high"]
-    unread = [names[one.string] for one in reads if one.gap_mm is None]
+    low = [names[read.string] for read in reads if read.side == "low"]
+    high = [read for read in reads if read.side == "high"]
+    unread = [names[read.string] for read in reads if read.gap_mm is None]
     because = tuple(
-        f"{names[one.string]}: {length(one.gap_mm)} over fret 1; {length(one.low_mm)} to {length(one.high_mm)} is"
+        f"{names[read.string]}: {length(read.gap_mm)} over fret 1; {length(read.low_mm)} to {length(read.high_mm)} is"
         " wanted."
-        for one in reads
-        if one.gap_mm is not None
+        for read in reads
+        if read.gap_mm is not None
     )
     if low:
         say = (

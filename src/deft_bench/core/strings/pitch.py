@@ -82,7 +82,7 @@ def pitch(samples: Samples, rate: int, expected: str | float | None = None, a4_h
     _check_level(samples, rate)
     part = _steady(samples, rate)
     peaks, floor = _peaks(part, rate)
-    if not peaks or max(one.db for one in peaks) - floor < OVER_FLOOR_DB:
+    if not peaks or max(peak.db for peak in peaks) - floor < OVER_FLOOR_DB:
         raise PitchError("noise: no partial stands out of it. Pluck closer to the microphone, in a quieter room.")
     series = _best(peaks, wanted)
     if series is None:
@@ -167,9 +167,13 @@ def _best(peaks: Sequence[_Peak], wanted: float | None) -> _Series | None:
     series = [found for root in sorted(roots) if (found := _gather(peaks, root, strongest)) is not None]
     if not series:
         return None
-    best = max(series, key=lambda one: (round(one.score, 6), one.f0))
+    best = max(series, key=lambda candidate: (round(candidate.score, 6), candidate.f0))
     if wanted is not None:
-        near = [one for one in series if abs(cents_between(_first_partial(one), wanted)) <= WRONG_NOTE_CENTS]
+        near = [
+            candidate
+            for candidate in series
+            if abs(cents_between(_first_partial(candidate), wanted)) <= WRONG_NOTE_CENTS
+        ]
         likely = max(near, key=lambda one: one.score, default=None)
         if likely is not None and likely.score >= 0.75 * best.score:
             return likely
@@ -178,7 +182,7 @@ def _best(peaks: Sequence[_Peak], wanted: float | None) -> _Series | None:
 
 def _gather(peaks: Sequence[_Peak], root: float, strongest: float) -> _Series | None:
     """Walk up the partials of a fundamental, each sought where the ones below it say; missing ones count against it."""
-    hz = np.array([one.hz for one in peaks])
+    hz = np.array([peak.hz for peak in peaks])
     partials: dict[int, _Peak] = {}
     f0, stiff, missing = root, 0.0, 0
     most = int(min(PARTIALS_TO_HZ, hz[-1] * 1.05) / root)
@@ -213,8 +217,8 @@ def _line(partials: dict[int, _Peak]) -> tuple[float, float]:
     kept = dict(partials)
     while True:
         n = np.array(list(kept), dtype=float)
-        y = np.array([one.hz for one in kept.values()]) / n
-        loud = np.array([one.db for one in kept.values()])
+        y = np.array([peak.hz for peak in kept.values()]) / n
+        loud = np.array([peak.db for peak in kept.values()])
         weight = n * 10 ** (np.clip(loud - loud.max(), -40, 0) / 40)
         if len(kept) < 3:
             f0 = float(np.average(y, weights=weight))
@@ -248,7 +252,7 @@ def _refuse_second(peaks: Sequence[_Peak], series: _Series) -> None:
         if min(alone) >= 2 and all(n % one == 0 or n % other == 0 for n in loud):
             names = [nearest_note(k * series.f0)[0] for k in (one, other)]
             raise PitchError(f"two notes at once: {names[0]} and {names[1]}. Damp the other strings.")
-    left = [one for one in peaks if one not in own and one.db > loudest - OTHER_NOTE_DB and one.hz > LOWEST_HZ]
+    left = [peak for peak in peaks if peak not in own and peak.db > loudest - OTHER_NOTE_DB and peak.hz > LOWEST_HZ]
     left = [one for one in left if not _rings_along(one.hz, series)]
     if left:
         other_hz = max(left, key=lambda one: one.db).hz
@@ -272,7 +276,7 @@ def _rings_along(hz: float, series: _Series) -> bool:
 
 def _confidence(series: _Series, peaks: Sequence[_Peak], floor: float) -> float:
     """How much of the sound's power the series explains, less where it stands little out of the floor."""
-    power = sum(10 ** (one.db / 10) for one in peaks)
-    own = sum(10 ** (one.db / 10) for one in series.partials.values())
-    clear = min(1.0, (max(one.db for one in series.partials.values()) - floor) / 50)
+    power = sum(10 ** (peak.db / 10) for peak in peaks)
+    own = sum(10 ** (partial.db / 10) for partial in series.partials.values())
+    clear = min(1.0, (max(partial.db for partial in series.partials.values()) - floor) / 50)
     return float(min(1.0, own / power) * clear)

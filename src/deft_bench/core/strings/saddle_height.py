@@ -4,6 +4,8 @@ The open string is a straight line from nut to saddle, so a saddle moves (L + c)
 fret at x_at. A neck in a pocket of length P whose mouth is D from the saddle turns about the pocket's end: by similar
 triangles a shim of h·P/D at the body end lets saddles bottomed by h come up, and one of h·P/(D − P) at the mouth lets
 saddles topped out by h come down.
+
+Derived in docs/methods/saddle-height.md.
 """
 
 from collections.abc import Mapping, Sequence
@@ -136,6 +138,27 @@ class SaddleRead:
         )
 
 
+def _out_of_travel(
+    name: str, over_mm: float, shim: PocketShim | None, because: tuple[str, ...], length: Length
+) -> Call:
+    say = f"{name} is {'topped out' if over_mm > 0 else 'bottomed'} by {length(abs(over_mm))}"
+    if shim is not None:
+        return Call(f"{say}: shim the pocket {length(shim.thickness_mm)} at the {shim.at}.", "shim", {}, because)
+    return Call(f"{say}: another saddle, or refer for a neck reset.", "out_of_travel", {}, because)
+
+
+def _one_piece_call(cut: OnePiece, because: tuple[str, ...], length: Length) -> Call:
+    bass, treble = cut.take_off_bass_mm, cut.take_off_treble_mm
+    if min(bass, treble) < -1e-9:
+        say = (
+            f"Shim or replace the saddle: {length(max(0.0, -bass))} is missing at its bass end and"
+            f" {length(max(0.0, -treble))} at its treble end."
+        )
+        return Call(say, "shim", {}, because)
+    say = f"Take {length(bass)} off beneath the saddle at its bass end and {length(treble)} at its treble end."
+    return Call(say, "cut", {"most_mm": max(bass, treble)}, because)
+
+
 def saddle_call(
     reads: Sequence[SaddleRead], cut: OnePiece | None, shim: PocketShim | None, names: Mapping[int, str], length: Length
 ) -> Call:
@@ -143,34 +166,22 @@ def saddle_call(
     each.
     """
     because = tuple(
-        f"{names[one.string]}: {length(one.now_mm)} over fret 12, {length(one.want_mm)} is wanted."
-        for one in reads
-        if one.now_mm is not None and one.want_mm is not None
+        f"{names[read.string]}: {length(read.now_mm)} over fret 12, {length(read.want_mm)} is wanted."
+        for read in reads
+        if read.now_mm is not None and read.want_mm is not None
     )
-    unread = [names[one.string] for one in reads if one.now_mm is None]
+    unread = [names[read.string] for read in reads if read.now_mm is None]
     if unread:
         return Call(f"Read the action: {listed_words(unread)}.", "read", {}, because)
-    moves = {one.string: one.move for one in reads if one.move is not None}
+    moves = {read.string: read.move for read in reads if read.move is not None}
     worst = max(moves, key=lambda string: abs(moves[string].over_mm), default=None)
     if worst is not None and moves[worst].over_mm:
-        over = moves[worst].over_mm
-        say = f"{names[worst]} is {'topped out' if over > 0 else 'bottomed'} by {length(abs(over))}"
-        if shim is not None:
-            return Call(f"{say}: shim the pocket {length(shim.thickness_mm)} at the {shim.at}.", "shim", {}, because)
-        return Call(f"{say}: another saddle, or refer for a neck reset.", "out_of_travel", {}, because)
-    moved = {one.string: one.move for one in reads if not one.within and one.move is not None}
+        return _out_of_travel(names[worst], moves[worst].over_mm, shim, because, length)
+    moved = {read.string: read.move for read in reads if not read.within and read.move is not None}
     if not moved:
         return Call("Leave the saddles: every string is as wanted.", "none", {}, because)
     if cut is not None:
-        bass, treble = cut.take_off_bass_mm, cut.take_off_treble_mm
-        if min(bass, treble) < -1e-9:
-            say = (
-                f"Shim or replace the saddle: {length(max(0.0, -bass))} is missing at its bass end and"
-                f" {length(max(0.0, -treble))} at its treble end."
-            )
-            return Call(say, "shim", {}, because)
-        say = f"Take {length(bass)} off beneath the saddle at its bass end and {length(treble)} at its treble end."
-        return Call(say, "cut", {"most_mm": max(bass, treble)}, because)
+        return _one_piece_call(cut, because, length)
     most = max(moved, key=lambda string: abs(moved[string].raise_mm))
     raised = moved[most].raise_mm
     more = f" and {len(moved) - 1} more as listed" if len(moved) > 1 else ""

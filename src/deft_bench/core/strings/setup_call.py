@@ -121,9 +121,11 @@ def _against_present(
     length: Length,
 ) -> tuple[str, str, dict[str, float], Instead]:
     """The sentence, its code and figures beside the present setup, and leaving it as the alternative."""
-    now = sum(one.action_12_mm for one in present) / len(present)
+    now = sum(string.action_12_mm for string in present) / len(present)
     buzzing = [
-        names.get(one.string, f"string {one.string}") for one in present if one.worst(fretted_only=True).margin_mm < 0
+        names.get(string.string, f"string {string.string}")
+        for string in present
+        if string.worst(fretted_only=True).margin_mm < 0
     ]
     gain = now - found.mean_action_mm
     if buzzing:

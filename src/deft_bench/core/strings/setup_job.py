@@ -5,12 +5,12 @@ relief is read again after both; intonation last, for it depends on the action; 
 setup, rules 15 and 2).
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from deft_bench.core.calls import Length, in_mm, listed_words
-from deft_bench.core.level_job import State
 from deft_bench.core.limits import ACTION_GATE_MM, RELIEF_GATE_MM
+from deft_bench.core.steps import State, Step
 from deft_bench.core.strings.nut_depth import gap_side
 
 TITLES = {
@@ -66,16 +66,6 @@ class SetupFacts:
     closed: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class SetupStep:
-    """One step: code, title, how far it is, and what its gate says."""
-
-    code: str
-    title: str
-    state: State
-    say: str
-
-
 def relief_off(facts: SetupFacts) -> float | None:
     """Relief still to go, mm (positive: too much); None where unread or without a target."""
     if facts.target is None or facts.latest.relief_mm is None:
@@ -120,85 +110,74 @@ def _gates(facts: SetupFacts, name: Mapping[int, str], length: Length) -> dict[s
     def strings(which: Sequence[int]) -> str:
         return listed_words([name.get(number, str(number)) for number in sorted(which)])
 
-    before, latest, target = facts.before, facts.latest, facts.target
-    missing = [
-        words
-        for words, there in (
-            ("relief with the strings at pitch", before.relief_mm is not None),
-            ("the action of every string", len(before.action_mm) == facts.strings),
-            ("every first-fret gap", len(before.gap_mm) == facts.strings),
-        )
-        if not there
-    ]
-    relief, gaps, actions, cents = relief_off(facts), gaps_off(facts), actions_off(facts), cents_off(facts)
+    target, missing = facts.target, _missing(facts)
+    relief, gaps, actions = relief_off(facts), gaps_off(facts), actions_off(facts)
+    if relief is None or target is None:
+        say_relief = "Read the relief again."
+    else:
+        say_relief = f"Relief {length(facts.latest.relief_mm or 0.0)}; {length(target.relief_mm)} is wanted."
     low = [string for string, off in gaps.items() if off < 0]
-    high = [string for string, off in gaps.items() if off > 0]
-    nut = (
-        f"{strings(low)} cut too low: shim, fill or a new nut."
-        if low
-        else f"File {strings(high)} in steps."
-        if high
-        else "Every first-fret gap is as wanted."
+    nut = "Every first-fret gap is as wanted."
+    if gaps:
+        nut = (
+            f"{strings(low)} cut too low: shim, fill or a new nut." if low else f"File {strings(list(gaps))} in steps."
+        )
+    read_again = facts.strings_since and facts.relief_since
+    saddle = (
+        "Action as accepted." if read_again else "Read action, first-fret gaps and relief again: each moves the others."
     )
-    all_cents = len(latest.cents) == facts.strings
-    say_relief = (
-        "Read the relief again."
-        if relief is None
-        else f"Relief {length(latest.relief_mm or 0.0)}; {length(target.relief_mm if target else 0.0)} is wanted."
-    )
+    if actions:
+        saddle = f"Set {strings(list(actions))}."
     return {
         "intake": (not missing, f"Read {listed_words(missing)}." if missing else "All read."),
         "solve": (target is not None, "Solve the setup and accept it." if target is None else "A setup is accepted."),
         "relief": (relief is not None and abs(relief) <= RELIEF_GATE_MM + 1e-9, say_relief),
         "nut": (not gaps, nut),
-        "saddle": (
-            not actions and facts.strings_since and facts.relief_since,
-            (
-                f"Set {strings(list(actions))}."
-                if actions
-                else (
-                    "Action as accepted."
-                    if facts.strings_since and facts.relief_since
-                    else "Read action, first-fret gaps and relief again: each moves the others."
-                )
-            ),
-        ),
-        "intonation": (
-            all_cents and not cents,
-            (
-                f"{strings(list(cents))} outside ±{facts.cents_within:g} cents."
-                if cents
-                else "Every string true."
-                if all_cents
-                else "Read the intonation of every string."
-            ),
-        ),
-        "buzz": (
-            latest.buzzes == 0 and latest.played > 0,
-            (
-                "Play every note."
-                if not latest.played
-                else (
-                    f"{latest.buzzes} of {latest.played} notes buzz."
-                    if latest.buzzes
-                    else f"{latest.played} notes played, none buzzes."
-                )
-            ),
-        ),
+        "saddle": (not actions and read_again, saddle),
+        "intonation": _intonation_gate(facts, strings),
+        "buzz": _buzz_gate(facts.latest),
     }
 
 
-def setup_steps(facts: SetupFacts, name: Mapping[int, str] | None = None, length: Length = in_mm) -> list[SetupStep]:
+def _missing(facts: SetupFacts) -> list[str]:
+    """What the intake still has to read."""
+    before = facts.before
+    wanted = {
+        "relief with the strings at pitch": before.relief_mm is not None,
+        "the action of every string": len(before.action_mm) == facts.strings,
+        "every first-fret gap": len(before.gap_mm) == facts.strings,
+    }
+    return [words for words, read in wanted.items() if not read]
+
+
+def _intonation_gate(facts: SetupFacts, strings: Callable[[Sequence[int]], str]) -> tuple[bool, str]:
+    cents = cents_off(facts)
+    if cents:
+        return False, f"{strings(list(cents))} outside ±{facts.cents_within:g} cents."
+    if len(facts.latest.cents) == facts.strings:
+        return True, "Every string true."
+    return False, "Read the intonation of every string."
+
+
+def _buzz_gate(latest: SetupReadings) -> tuple[bool, str]:
+    if not latest.played:
+        return False, "Play every note."
+    if latest.buzzes:
+        return False, f"{latest.buzzes} of {latest.played} notes buzz."
+    return latest.buzzes == 0, f"{latest.played} notes played, none buzzes."
+
+
+def setup_steps(facts: SetupFacts, name: Mapping[int, str] | None = None, length: Length = in_mm) -> list[Step]:
     """All steps; the first whose gate is not passed is the one to do now."""
     gates = _gates(facts, name or {}, length)
-    found: list[SetupStep] = []
+    steps: list[Step] = []
     waiting = False
     for code, title in TITLES.items():
         passed, say = gates.get(code, (facts.closed, "Close the job: its report holds before and after."))
         state: State = "later" if waiting else "done" if passed or facts.closed else "now"
         waiting = waiting or state == "now"
-        found.append(SetupStep(code, title, state, say))
-    return found
+        steps.append(Step(code, title, state, say))
+    return steps
 
 
 def setup_now(facts: SetupFacts, name: Mapping[int, str] | None = None, length: Length = in_mm) -> tuple[str, str]:

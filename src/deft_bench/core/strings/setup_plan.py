@@ -2,10 +2,19 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, fields, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
-from deft_bench.core.field_checks import choice_problems, length_problems
+from deft_bench.core.described import (
+    Described,
+    ListField,
+    NumberField,
+    choice,
+    count,
+    field_of,
+    field_problems,
+    length,
+)
 from deft_bench.core.instrument import Spec
 from deft_bench.core.strings.compensation import compensation
 from deft_bench.core.strings.notes import A4_HZ, note_hz
@@ -34,6 +43,70 @@ USUAL_ACTION_MM = 1.8
 USUAL_TOP = "E4"
 
 
+NUT_SCHOOLS: dict[str, str] = {
+    "equal_gaps": "equal gaps between strings",
+    "equal_centres": "equal centres",
+}
+BASES: dict[str, str] = {"flat": "flat", "curved": "curved"}
+RADII = ("bridge_radius_um", "board_radius_saddle_um")
+MOST_STRINGS = 18
+_SOME = {"type": ["number", "null"], "minimum": 0, "maximum": 5_000_000}
+_STRING: dict[str, dict[str, Any]] = {
+    "note": {"type": "string", "maxLength": 8},
+    "gauge_um": {"type": "integer", "minimum": 1, "maximum": 10_000},
+    "construction": {"type": "string", "enum": list(CONSTRUCTIONS)},
+    "wrap": {"type": "string", "enum": list(WRAPS)},
+    "core_um": {"type": ["integer", "null"], "minimum": 1, "maximum": 10_000},
+    "unit_weight_kg_per_m": _SOME,
+    "hz": _SOME,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class StringsField(Described):
+    """The strings, treble first; their gauges are stored in whole micrometres."""
+
+    def to_json(self, value: Any) -> Any:
+        """A list of objects."""
+        return [
+            {
+                "note": string.note,
+                "gauge_um": round(string.gauge_mm * 1000),
+                "construction": string.construction,
+                "wrap": string.wrap,
+                "core_um": None if string.core_mm is None else round(string.core_mm * 1000),
+                "unit_weight_kg_per_m": string.unit_weight,
+                "hz": string.hz,
+            }
+            for string in value
+        ]
+
+    def from_json(self, stored: Any) -> Any:
+        """The strings again."""
+        return tuple(
+            StringMake(
+                string["note"],
+                string["gauge_um"] / 1000,
+                string["construction"],
+                string["wrap"],
+                None if string["core_um"] is None else string["core_um"] / 1000,
+                string["unit_weight_kg_per_m"],
+                string["hz"],
+            )
+            for string in stored
+        )
+
+    def schema(self) -> dict[str, Any]:
+        """An array of strings."""
+        string = {
+            "type": "object",
+            "properties": _STRING,
+            "required": list(_STRING),
+            "additionalProperties": False,
+        }
+        return {"type": "array", "minItems": 1, "maxItems": MOST_STRINGS, "items": string}
+
+
 @dataclass(frozen=True, slots=True)
 class SetupPlan:
     """Lengths whole µm; `pluck_n` a force each string (empty: by the hand of the specification), string 1 first.
@@ -42,80 +115,66 @@ class SetupPlan:
     stood when it was read.
     """
 
-    strings: tuple[StringMake, ...]
-    a4_hz: float = A4_HZ
-    pluck_n: tuple[float, ...] = ()
-    pluck_from_saddle_um: int = 130_000
-    margin_um: int = 20
-    relief_low_um: int = 50
-    relief_high_um: int = 300
-    bearing_fret: int = 2
-    gap_low_um: tuple[int, ...] = ()
-    gap_high_um: tuple[int, ...] = ()
-    bridge_radius_um: int | None = None
-    board_radius_saddle_um: int | None = None
-    post_spacing_um: int = 74_000
-    travel_up_um: int = 3_000
-    travel_down_um: int = 2_000
-    height_thread_um: int = 500
-    intonation_thread_um: int = 600
-    compensation_um: int = 2_500
-    saddle_overhang_um: int = 6_000
-    pocket_um: int = 75_000
-    mouth_to_saddle_um: int = 250_000
-    edge_bass_um: int = 3_000
-    edge_treble_um: int = 3_000
-    nut_school: str = "equal_gaps"
-    nut_thickness_um: int = 4_800
-    nut_height_um: int = 8_500
-    seat_base: str = "flat"
-    blank_length_um: int = 44_000
-    blank_thickness_um: int = 5_000
-    blank_height_um: int = 10_000
-    blank_base: str = "flat"
-    pickup_gap_um: int = 3_000
-    pickup_target_um: int = 2_400
-    pickup_up_um: int = 2_500
-    pickup_down_um: int = 2_500
-    pickup_from_saddle_um: int = 60_000
-
-
-CHOICES: dict[str, dict[str, str]] = {
-    "nut_school": {"equal_gaps": "equal gaps between strings", "equal_centres": "equal centres"},
-    "seat_base": {"flat": "flat", "curved": "curved"},
-    "blank_base": {"flat": "flat", "curved": "curved"},
-}
-
-LENGTHS: dict[str, tuple[str, int, int]] = {
-    "pluck_from_saddle_um": ("plucking place", 10_000, 500_000),
-    "margin_um": ("room to keep", 0, 1_000),
-    "relief_low_um": ("least relief", -500, 2_000),
-    "relief_high_um": ("most relief", -500, 2_000),
-    "bridge_radius_um": ("bridge’s radius", 60_000, 5_000_000),
-    "board_radius_saddle_um": ("board’s radius at the saddle", 60_000, 5_000_000),
-    "post_spacing_um": ("spacing of the posts", 10_000, 200_000),
-    "travel_up_um": ("saddle travel left upward", 0, 20_000),
-    "travel_down_um": ("saddle travel left downward", 0, 20_000),
-    "height_thread_um": ("pitch of the height screws", 100, 3_000),
-    "intonation_thread_um": ("pitch of the intonation screws", 100, 3_000),
-    "compensation_um": ("mean compensation", -5_000, 20_000),
-    "saddle_overhang_um": ("saddle past the outer strings", 0, 30_000),
-    "pocket_um": ("length of the neck pocket", 20_000, 200_000),
-    "mouth_to_saddle_um": ("pocket’s mouth to the saddle", 50_000, 500_000),
-    "edge_bass_um": ("bass edge to the string", 0, 20_000),
-    "edge_treble_um": ("treble edge to the string", 0, 20_000),
-    "nut_thickness_um": ("nut’s thickness", 1_000, 15_000),
-    "nut_height_um": ("nut’s finished height", 1_000, 25_000),
-    "blank_length_um": ("blank’s length", 10_000, 200_000),
-    "blank_thickness_um": ("blank’s thickness", 1_000, 30_000),
-    "blank_height_um": ("blank’s height", 1_000, 40_000),
-    "pickup_gap_um": ("gap from pickup to string", 0, 20_000),
-    "pickup_target_um": ("wanted gap from pickup to string", 0, 20_000),
-    "pickup_up_um": ("pickup travel left upward", 0, 30_000),
-    "pickup_down_um": ("pickup travel left downward", 0, 30_000),
-    "pickup_from_saddle_um": ("pickup’s place from the saddle", 5_000, 400_000),
-}
-OPTIONAL = ("bridge_radius_um", "board_radius_saddle_um")
+    strings: tuple[StringMake, ...] = field_of(StringsField("strings"))
+    a4_hz: float = field_of(
+        NumberField("pitch of A4", label="A4", unit="Hz", least=380, most=500, stored_least=300, stored_most=600), A4_HZ
+    )
+    pluck_n: tuple[float, ...] = field_of(
+        ListField("plucking forces", item={"type": "number", "minimum": 0, "maximum": 100}, most=MOST_STRINGS), ()
+    )
+    pluck_from_saddle_um: int = length("plucking place", 10_000, 500_000, 130_000, label="Plucked from the saddle")
+    margin_um: int = length("room to keep", 0, 1_000, 20)
+    relief_low_um: int = length("least relief", -500, 2_000, 50)
+    relief_high_um: int = length("most relief", -500, 2_000, 300)
+    bearing_fret: int = count("fret that the string bears on", 2, 4, 2, stored_least=2, stored_most=4)
+    gap_low_um: tuple[int, ...] = field_of(
+        ListField(
+            "least first-fret gaps", item={"type": "integer", "minimum": 0, "maximum": 10_000}, most=MOST_STRINGS
+        ),
+        (),
+    )
+    gap_high_um: tuple[int, ...] = field_of(
+        ListField("most first-fret gaps", item={"type": "integer", "minimum": 0, "maximum": 10_000}, most=MOST_STRINGS),
+        (),
+    )
+    bridge_radius_um: int | None = length("bridge’s radius", 60_000, 5_000_000, None, help="empty: flat", optional=True)
+    board_radius_saddle_um: int | None = length(
+        "board’s radius at the saddle",
+        60_000,
+        5_000_000,
+        None,
+        label="Board’s radius there",
+        help="empty: flat",
+        optional=True,
+    )
+    post_spacing_um: int = length("spacing of the posts", 10_000, 200_000, 74_000, label="Posts apart")
+    travel_up_um: int = length("saddle travel left upward", 0, 20_000, 3_000, label="Travel left up")
+    travel_down_um: int = length("saddle travel left downward", 0, 20_000, 2_000, label="Travel left down")
+    height_thread_um: int = length("pitch of the height screws", 100, 3_000, 500, label="Height screw, a turn")
+    intonation_thread_um: int = length(
+        "pitch of the intonation screws", 100, 3_000, 600, label="Intonation screw, a turn"
+    )
+    compensation_um: int = length("mean compensation", -5_000, 20_000, 2_500)
+    saddle_overhang_um: int = length("saddle past the outer strings", 0, 30_000, 6_000, label="Past outer strings")
+    pocket_um: int = length("length of the neck pocket", 20_000, 200_000, 75_000, label="Pocket’s length")
+    mouth_to_saddle_um: int = length("pocket’s mouth to the saddle", 50_000, 500_000, 250_000, label="Mouth to saddle")
+    edge_bass_um: int = length("bass edge to the string", 0, 20_000, 3_000, label="Bass edge to string")
+    edge_treble_um: int = length("treble edge to the string", 0, 20_000, 3_000, label="Treble edge to string")
+    nut_school: str = choice("spacing", NUT_SCHOOLS, "equal_gaps")
+    nut_thickness_um: int = length("nut’s thickness", 1_000, 15_000, 4_800, label="Seat’s thickness")
+    nut_height_um: int = length("nut’s finished height", 1_000, 25_000, 8_500, label="Finished height")
+    seat_base: str = choice("seat’s base", BASES, "flat")
+    blank_length_um: int = length("blank’s length", 10_000, 200_000, 44_000)
+    blank_thickness_um: int = length("blank’s thickness", 1_000, 30_000, 5_000)
+    blank_height_um: int = length("blank’s height", 1_000, 40_000, 10_000)
+    blank_base: str = choice("blank’s base", BASES, "flat")
+    pickup_gap_um: int = length("gap from pickup to string", 0, 20_000, 3_000, label="Pickup gap now")
+    pickup_target_um: int = length("wanted gap from pickup to string", 0, 20_000, 2_400, label="Pickup gap wanted")
+    pickup_up_um: int = length("pickup travel left upward", 0, 30_000, 2_500, label="Pickup travel up")
+    pickup_down_um: int = length("pickup travel left downward", 0, 30_000, 2_500, label="Pickup travel down")
+    pickup_from_saddle_um: int = length(
+        "pickup’s place from the saddle", 5_000, 400_000, 60_000, label="Pickup from saddle"
+    )
 
 
 def scales(spec: Spec) -> list[float]:
@@ -211,51 +270,12 @@ def _saddle_radius_um(spec: Spec) -> int | None:
     return None if found is None or 2 * found <= spec.spread_saddle_um else found
 
 
-def to_fields(plan: SetupPlan) -> dict[str, Any]:
-    """A plan as it is stored: strings with whole micrometres."""
-    found = asdict(plan)
-    found["strings"] = [
-        {
-            "note": one.note,
-            "gauge_um": round(one.gauge_mm * 1000),
-            "construction": one.construction,
-            "wrap": one.wrap,
-            "core_um": None if one.core_mm is None else round(one.core_mm * 1000),
-            "unit_weight_kg_per_m": one.unit_weight,
-            "hz": one.hz,
-        }
-        for one in plan.strings
-    ]
-    return {name: list(value) if isinstance(value, tuple) else value for name, value in found.items()}
-
-
-def from_fields(stored: Mapping[str, Any]) -> SetupPlan:
-    """A stored plan; fields that it does not know yet start as usual."""
-    known = {one.name for one in fields(SetupPlan)}
-    kept: dict[str, Any] = {
-        name: tuple(value) if isinstance(value, list) else value for name, value in stored.items() if name in known
-    }
-    kept["strings"] = tuple(
-        StringMake(
-            one["note"],
-            one["gauge_um"] / 1000,
-            one["construction"],
-            one["wrap"],
-            None if one["core_um"] is None else one["core_um"] / 1000,
-            one["unit_weight_kg_per_m"],
-            one["hz"],
-        )
-        for one in stored["strings"]
-    )
-    return SetupPlan(**kept)
-
-
 def sound(plan: SetupPlan, spec: Spec) -> SetupPlan:
     """A saved plan made to fit the specification as it is now: another number of strings starts from the usual
     values, a radius that no longer reaches too.
     """
     started = starting_setup(spec)
-    for field in OPTIONAL:
+    for field in RADII:
         radius = getattr(plan, field)
         if radius is not None and 2 * radius <= spec.spread_saddle_um:
             plan = replace(plan, **{field: getattr(started, field)})
@@ -270,44 +290,42 @@ def plan_problems(plan: SetupPlan, display: Display = MM, spec: Spec | None = No
     """What is impossible about a setup's numbers, by field, on an instrument where one is given; strings by
     `note_1`, `gauge_1` …
     """
-    found = choice_problems(plan, CHOICES) | length_problems(plan, LENGTHS, display, optional=OPTIONAL)
+    problems = field_problems(plan, display)
     for i, one in enumerate(plan.strings, start=1):
-        found |= {f"{field}_{i}": why for field, why in _string_problems(one).items()}
-    if not 380 <= plan.a4_hz <= 500:
-        found["a4_hz"] = "Accepted: 380 to 500 Hz."
-    if plan.relief_low_um > plan.relief_high_um and "relief_low_um" not in found:
-        found["relief_low_um"] = "The least relief is more than the most."
+        problems |= {f"{field}_{i}": why for field, why in _string_problems(one).items()}
+    if plan.relief_low_um > plan.relief_high_um and "relief_low_um" not in problems:
+        problems["relief_low_um"] = "The least relief is more than the most."
     for i, (low, high) in enumerate(zip(plan.gap_low_um, plan.gap_high_um, strict=True), start=1):
         if not 0 <= low < high <= 1_000:
-            found[f"gap_{i}"] = (
+            problems[f"gap_{i}"] = (
                 f"A first-fret gap is wanted between two lengths from 0 to {display.fine(1_000)}, the lower first."
             )
-    for field in OPTIONAL if spec else ():
+    for field in RADII if spec else ():
         radius = getattr(plan, field)
-        if spec and radius is not None and 2 * radius <= spec.spread_saddle_um and field not in found:
-            found[field] = (
+        if spec and radius is not None and 2 * radius <= spec.spread_saddle_um and field not in problems:
+            problems[field] = (
                 "A radius under half the strings’ spread at the saddle cannot be: more than"
                 f" {display.long(spec.spread_saddle_um // 2)}, or empty for flat."
             )
-    if plan.mouth_to_saddle_um <= plan.pocket_um and "pocket_um" not in found:
-        found["mouth_to_saddle_um"] = "The saddle lies further from the pocket’s mouth than the pocket is long."
-    return found
+    if plan.mouth_to_saddle_um <= plan.pocket_um and "pocket_um" not in problems:
+        problems["mouth_to_saddle_um"] = "The saddle lies further from the pocket’s mouth than the pocket is long."
+    return problems
 
 
 def _string_problems(one: StringMake) -> dict[str, str]:
     """What is impossible about one string, by field."""
-    found = {}
+    problems = {}
     try:
         one.pitch_hz()
     except ValueError as error:
-        found["note"] = f"{str(error)[:1].upper()}{str(error)[1:]}."
+        problems["note"] = f"{str(error)[:1].upper()}{str(error)[1:]}."
     if one.construction not in CONSTRUCTIONS or one.wrap not in WRAPS:
-        return found | {"construction": f"Choose one of: {', '.join(CONSTRUCTIONS.values())}."}
+        return problems | {"construction": f"Choose one of: {', '.join(CONSTRUCTIONS.values())}."}
     problem = set_problem(one)
     if problem:
-        core, weight = "core of" in problem or "no core" in problem, "unit weight" in problem
-        found["core" if core else "weight" if weight else "gauge"] = f"{problem[:1].upper()}{problem[1:]}."
-    return found
+        field, why = problem
+        problems[field] = f"{why[:1].upper()}{why[1:]}."
+    return problems
 
 
 def pulls(plan: SetupPlan, spec: Spec) -> list[float]:

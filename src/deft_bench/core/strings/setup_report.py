@@ -124,15 +124,10 @@ def setup_report(
 
 def _done(rows: Sequence[CardRow], before: SetupReadings, after: SetupReadings, length: Length) -> list[str]:
     done = []
-    if before.relief_mm is not None and after.relief_mm is not None and abs(after.relief_mm - before.relief_mm) >= 0.02:
-        done.append(f"Relief brought from {length(before.relief_mm)} to {length(after.relief_mm)}.")
-    lower = {row.name: off for row in rows if (off := _less(row.gap[0], row.gap[1])) is not None}
-    filed = [name for name, off in lower.items() if off >= 0.02]
-    raised = [name for name, off in lower.items() if off <= -0.02]
-    if filed:
-        done.append(f"Nut slots filed: {listed_words(filed)}.")
-    if raised:
-        done.append(f"Nut slots raised: {listed_words(raised)}.")
+    relief = _less(after.relief_mm, before.relief_mm)
+    if relief is not None and abs(relief) >= 0.02:
+        done.append(f"Relief brought from {length(before.relief_mm or 0.0)} to {length(after.relief_mm or 0.0)}.")
+    done += _nut_slots(rows)
     moved = [off for row in rows if (off := _less(row.action[2], row.action[0])) is not None]
     mean = sum(moved) / len(moved) if moved else 0.0
     if abs(mean) >= 0.03:
@@ -142,6 +137,15 @@ def _done(rows: Sequence[CardRow], before: SetupReadings, after: SetupReadings, 
         worst = max(was for was, _ in cents), max(now for _, now in cents)
         done.append(f"Intonation brought from {worst[0]:.1f} to within {worst[1]:.1f} cents.")
     return done
+
+
+def _nut_slots(rows: Sequence[CardRow]) -> list[str]:
+    lower = {row.name: off for row in rows if (off := _less(row.gap[0], row.gap[1])) is not None}
+    filed = [name for name, off in lower.items() if off >= 0.02]
+    raised = [name for name, off in lower.items() if off <= -0.02]
+    return [
+        f"Nut slots {what}: {listed_words(names)}." for what, names in (("filed", filed), ("raised", raised)) if names
+    ]
 
 
 def _less(one: float | None, other: float | None) -> float | None:

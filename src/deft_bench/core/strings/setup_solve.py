@@ -3,6 +3,8 @@
 Every fretted margin is linear in relief and saddle height, so the least mean action is a linear programme (solved
 exactly); of equal optima the one with the least relief is taken. Constraints that another one covers over the whole
 range of relief are left out first.
+
+Derived in docs/methods/setup-solve.md.
 """
 
 import math
@@ -13,6 +15,7 @@ from typing import Literal
 import numpy as np
 from scipy.optimize import linprog
 
+from deft_bench.core.field_checks import FieldError
 from deft_bench.core.strings.clearance import (
     ACTION_FRET,
     PLUCK_FROM_SADDLE_MM,
@@ -63,7 +66,7 @@ def _drop(radius_mm: float | None, off_mm: float) -> float:
     if radius_mm is None:
         return 0.0
     if abs(off_mm) >= radius_mm:
-        raise ValueError(f"a radius of {radius_mm:g} mm does not reach the outer strings")
+        raise FieldError("bridge_radius", f"a radius of {radius_mm:g} mm does not reach the outer strings")
     return radius_mm - math.sqrt(radius_mm**2 - off_mm**2)
 
 
@@ -86,7 +89,7 @@ class Solved:
     @property
     def open_worst(self) -> list[float]:
         """The open string's worst margin, each string."""
-        return [float(np.nanmin(one.margin[0])) for one in self.strung]
+        return [float(np.nanmin(string.margin[0])) for string in self.strung]
 
 
 def setup_solve(
@@ -104,21 +107,21 @@ def setup_solve(
     """
     low, high = relief_range
     if low > high:
-        raise ValueError("the range of relief ends before it starts")
+        raise FieldError("relief_range", "the range of relief ends before it starts")
     if frame.frets < ACTION_FRET:
-        raise ValueError("a setup needs a board of 12 frets or more: action is read over the twelfth")
+        raise FieldError("frets", "a setup needs a board of 12 frets or more: action is read over the twelfth")
     count = len(strings)
     if bridge == "individual":
         lift, base = np.eye(count), np.zeros(count)
     else:
         if shape is None:
-            raise ValueError(f"a {bridge} bridge needs its string spread and radii")
+            raise FieldError("bridge_radius", f"a {bridge} bridge needs its string spread and radii")
         lift = np.column_stack([np.ones(count), shape.offsets(count)])
         if count == 1:
             lift = lift[:, :1]
         base = np.array(shape.arch(count))
     bow = frame.unit_bow()
-    owns = [own_errors(frame, one, count) for one in strings]
+    owns = [own_errors(frame, string, count) for string in strings]
     rows, limits = [], []
     for i, one in enumerate(strings):
         alpha, beta = _needs(frame, one, owns[i], bow, margin_mm, pluck_mm, low, high)
@@ -166,8 +169,8 @@ def setup_solve(
             ],
             pluck_mm,
         )
-    worst = [one.worst(fretted_only=True) for one in strung]
-    mean = float(np.mean([one.action_12_mm for one in strung]))
+    worst = [string.worst(fretted_only=True) for string in strung]
+    mean = float(np.mean([string.action_12_mm for string in strung]))
     if bridge == "individual" or shape is None:
         return Solved(relief, tuple(strung), _limits(worst, margin_mm), mean)
     height = float(found[1])
@@ -185,7 +188,7 @@ def setup_solve(
 
 
 def _limits(worst: Sequence[Worst], margin_mm: float) -> tuple[Worst | None, ...]:
-    return tuple(one if one.margin_mm - margin_mm <= LIMITS_MM else None for one in worst)
+    return tuple(limit if limit.margin_mm - margin_mm <= LIMITS_MM else None for limit in worst)
 
 
 def _lines(

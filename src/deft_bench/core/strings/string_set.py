@@ -3,6 +3,9 @@
 Plain: μ = ρπd²/4. Wound: μ = ρ_core·πd_c²/4 + ρ_wrap·F·π(d² − d_c²)/4, F the share of its annulus that the wrap fills:
 π/4 for round wire laid turn by turn (a circle in its square), taken as 0.88 for half-round and 0.95 for flat wire. T =
 μ(2Lf)² (Mersenne).
+
+Tension by Mersenne's law, T = μ(2Lf)² (N. H. Fletcher, T. D. Rossing, The Physics of Musical Instruments, 2nd ed.,
+ch. 2, the vibrating string); unit weights: docs/methods/string-set.md.
 """
 
 import math
@@ -13,7 +16,6 @@ from typing import Literal
 from deft_bench.core.strings.notes import A4_HZ, note_hz
 from deft_bench.core.units import MM_PER_INCH
 
-Construction = Literal["plain", "round_wound", "half_round", "flat_wound", "nylon", "nylon_wound"]
 Wrap = Literal["nickel_steel", "pure_nickel", "stainless", "phosphor_bronze", "bronze", "silver_copper"]
 
 CONSTRUCTIONS: dict[str, str] = {
@@ -119,16 +121,16 @@ def relief_per_newton(scale_mm: float, frets_length_mm: float, width_mm: float, 
     return 15.0 * frets_length_mm**2 / (8 * stiffness)
 
 
-def set_problem(make: StringMake) -> str | None:
-    """Why a string cannot be, or None."""
+def set_problem(make: StringMake) -> tuple[str, str] | None:
+    """The field of a string that cannot be (`gauge`, `core`, `weight`), and why; None for one that can."""
     if not 0.1 <= make.gauge_mm <= 5.0:
-        return f"a gauge of {make.gauge_mm:g} mm is no string: accepted are 0.1 to 5 mm (0.004 to 0.197 in)"
+        return "gauge", f"a gauge of {make.gauge_mm:g} mm is no string: accepted are 0.1 to 5 mm (0.004 to 0.197 in)"
     if make.core_mm is not None and not make.wound:
-        return "a plain string has no core of its own: leave the core empty"
+        return "core", "a plain string has no core of its own: leave the core empty"
     if make.core_mm is not None and not 0.1 <= make.core_mm < make.gauge_mm:
-        return f"a core of {make.core_mm:g} mm does not fit in a gauge of {make.gauge_mm:g} mm"
+        return "core", f"a core of {make.core_mm:g} mm does not fit in a gauge of {make.gauge_mm:g} mm"
     if make.unit_weight is not None and not 1e-5 <= make.unit_weight <= 0.2:
-        return f"a unit weight of {make.unit_weight * 1000:g} g/m is no string: accepted are 0.01 to 200 g/m"
+        return "weight", f"a unit weight of {make.unit_weight * 1000:g} g/m is no string: accepted are 0.01 to 200 g/m"
     return None
 
 
@@ -201,14 +203,14 @@ def made_of(data: SetData, notes: Sequence[str]) -> list[StringMake]:
     if len(notes) != len(data.thou):
         raise ValueError(f"this set has {len(data.thou)} strings and this tuning {len(notes)}")
     plain = "nylon" if data.core == "nylon" else "plain"
-    found = []
+    makes = []
     for i, (thou, note) in enumerate(zip(data.thou, notes, strict=True)):
         gauge = round(thou * MM_PER_INCH / 1000, 3)
         if i in data.plain:
-            found.append(StringMake(note, gauge, plain, data.wrap))
+            makes.append(StringMake(note, gauge, plain, data.wrap))
         else:
-            found.append(StringMake(note, gauge, data.construction, data.wrap, round(gauge * data.core_share, 3)))
-    return found
+            makes.append(StringMake(note, gauge, data.construction, data.wrap, round(gauge * data.core_share, 3)))
+    return makes
 
 
 def notes_of(tuning: str) -> list[str]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 When = Mapping[str, tuple[str, ...]]
 """Facts and the values of each under which something holds; empty always holds."""
 
-STAGES: dict[str, str] = {
+PHASES: dict[str, str] = {
     "intake": "Intake",
     "board": "Board",
     "binding": "Binding",
@@ -21,7 +21,7 @@ STAGES: dict[str, str] = {
 
 PARTS: dict[str, str] = {"board": "the board", "neck": "the neck"}
 """What work is done on, as far as a cure or a clamp holds it."""
-PARTS_OF_STAGE: dict[str, tuple[str, ...]] = {
+PARTS_OF_PHASE: dict[str, tuple[str, ...]] = {
     "board": ("board",),
     "binding": ("board",),
     "neck": ("board", "neck"),
@@ -30,7 +30,36 @@ PARTS_OF_STAGE: dict[str, tuple[str, ...]] = {
     "finish": ("board", "neck"),
     "setup": ("board", "neck"),
 }
-"""What the work of a stage is done on where its operation does not say: from the gluing on, board and neck are one."""
+"""What the work of a phase is done on where its operation does not say: from the gluing on, board and neck are one."""
+
+SHOWN_BY: dict[str, dict[str, str]] = {
+    "fretwork": {
+        "heights": "every place of the fret heights is read",
+        "heights_in_force": "they are, and nothing has moved the neck since",
+        "planned_shape": "the heights lie within the planned shape",
+        "level_done": "an accepted level plan is carried out",
+        "nut_out": "the nut is out or protected",
+        "bow": "the neck is straight enough to judge the frets",
+        "bow_of_board": "the bow on the wood",
+        "bow_after": "the bow with the new frets in",
+        "relief": "the bow as it is, no gate",
+        "slot_depth": "every slot takes its tang",
+        "wire_cut": "every blank is cut",
+        "seating": "no daylight under any crown",
+        "reseating": "the frets were found home, or made so",
+        "fret_ends": "flush and bevelled, both sides",
+    },
+    "setup": {
+        "intake": "relief, action and first-fret gaps are read",
+        "relief": "relief as accepted",
+        "nut": "first-fret gaps as accepted",
+        "saddle": "action as accepted, everything read again",
+        "intonation": "every string true",
+        "buzz": "every note played, none buzzes",
+        "after": "the job is closed",
+    },
+}
+"""What of the record shows a step as done, or is read for its gate, by kind of job; a setup’s are its own steps."""
 
 COLD_DOUBLES_C = 10.0
 WARM_C = 20.0
@@ -73,12 +102,12 @@ class Operation:
     `scaled` minutes follow the board's hardness and the tool's state, `by_fret` work is ticked off fret by fret,
     `grits` are the abrasives that it goes through (`shelf`: the ladder from what is on hand), a `cold` wait lengthens
     in the cold; `repair` operations stand on no route and are put in when they are needed. `works_on` are the parts
-    that it is done on, None for those of its stage.
+    that it is done on, None for those of its phase; `shown_by` is what of the record shows it (`SHOWN_BY`).
     """
 
     code: str
     title: str
-    stage: str
+    phase: str
     minutes: tuple[float, float, float]
     wait: float = 0.0
     cold: bool = False
@@ -97,11 +126,12 @@ class Operation:
     page: str = ""
     grits: tuple[str, ...] = ()
     works_on: tuple[str, ...] | None = None
+    shown_by: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def parts(self) -> tuple[str, ...]:
         """What it is done on."""
-        return PARTS_OF_STAGE.get(self.stage, ()) if self.works_on is None else self.works_on
+        return PARTS_OF_PHASE.get(self.phase, ()) if self.works_on is None else self.works_on
 
     @property
     def cures(self) -> bool:

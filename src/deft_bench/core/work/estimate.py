@@ -4,6 +4,8 @@ spread.
 The steps' spreads are taken as independent: the range of their sum is the root of the sum of squares of the steps' own
 half-ranges (the usual rule for sums), above and below apart. A step without times of its own spreads by half of its
 guess.
+
+Derived in docs/methods/estimate.md.
 """
 
 import math
@@ -21,7 +23,7 @@ class Labour:
 
     code: str
     title: str
-    stage: str
+    phase: str
     minutes: float
     low: float | None = None
     high: float | None = None
@@ -71,7 +73,7 @@ class Estimate:
     total: float
     total_low: float
     total_high: float
-    by_stage: tuple[tuple[str, float, float], ...]
+    by_phase: tuple[tuple[str, float, float], ...]
     learned_share: float
 
 
@@ -80,8 +82,8 @@ def materials(
 ) -> tuple[Item, ...]:
     """What the operations use together, each material once; 0 for one that the shop has not priced."""
     used: dict[str, Item] = {}
-    for one in operations:
-        for material in one.materials:
+    for operation in operations:
+        for material in operation.materials:
             before = used[material.name].quantity if material.name in used else 0.0
             quantity = before + material.quantity(frets, strings)
             used[material.name] = Item(material.name, quantity, material.unit, prices.get(material.name, 0.0))
@@ -103,15 +105,15 @@ def estimate(
     below = math.sqrt(sum(one.below**2 for one in labour))
     above = math.sqrt(sum(one.above**2 for one in labour))
     low, high = max(0.0, minutes - below), minutes + above
-    things = sum(one.cost for one in items)
+    things = sum(item.cost for item in items)
     with_tax = 1 + tax_percent / 100
 
     def whole(spent: float) -> float:
         return round((labour_cost(spent, rate_per_hour) + things) * with_tax, 2)
 
-    stages: dict[str, float] = {}
-    for one in labour:
-        stages[one.stage] = stages.get(one.stage, 0.0) + one.minutes
+    phases: dict[str, float] = {}
+    for line in labour:
+        phases[line.phase] = phases.get(line.phase, 0.0) + line.minutes
     work = labour_cost(minutes, rate_per_hour)
     net = round(work + things, 2)
     total = whole(minutes)
@@ -126,7 +128,7 @@ def estimate(
         total,
         whole(low),
         whole(high),
-        tuple((stage, spent, labour_cost(spent, rate_per_hour)) for stage, spent in stages.items()),
+        tuple((stage, spent, labour_cost(spent, rate_per_hour)) for stage, spent in phases.items()),
         sum(one.minutes for one in labour if one.learned) / minutes if minutes else 0.0,
     )
 

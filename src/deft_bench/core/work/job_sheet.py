@@ -81,9 +81,9 @@ class StepRecord:
 
 def records(events: Sequence[Event]) -> dict[str, StepRecord]:
     """The state of every step that anything happened to, from its events in order."""
-    found: dict[str, StepRecord] = {}
+    by_code: dict[str, StepRecord] = {}
     for event in events:
-        now = found.get(event.step, StepRecord())
+        now = by_code.get(event.step, StepRecord())
         if event.kind == "started":
             now = StepRecord(started_at=event.at, notes=now.notes)
         elif event.kind in ("finished", "skipped"):
@@ -98,8 +98,8 @@ def records(events: Sequence[Event]) -> dict[str, StepRecord]:
             now = StepRecord(
                 now.started_at, now.finished_at, now.skipped, now.minutes, now.note, (*now.notes, event.note)
             )
-        found[event.step] = now
-    return found
+        by_code[event.step] = now
+    return by_code
 
 
 def finished_order(events: Sequence[Event]) -> list[str]:
@@ -138,13 +138,13 @@ def learned(samples: Sequence[Sample], kind: str, schools: Mapping[str, str]) ->
         (
             "alike",
             [
-                one.minutes
-                for one in samples
-                if one.kind == kind and all(one.schools.get(code) == choice for code, choice in schools.items())
+                sample.minutes
+                for sample in samples
+                if sample.kind == kind and all(sample.schools.get(code) == choice for code, choice in schools.items())
             ],
         ),
-        ("kind", [one.minutes for one in samples if one.kind == kind]),
-        ("all", [one.minutes for one in samples]),
+        ("kind", [sample.minutes for sample in samples if sample.kind == kind]),
+        ("all", [sample.minutes for sample in samples]),
     )
     for name, minutes in groups:
         if len(minutes) >= LEAST_SAMPLES:

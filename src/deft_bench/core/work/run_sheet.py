@@ -83,6 +83,21 @@ def rules_among(catalogue: Catalogue, codes: Sequence[str], facts: Mapping[str, 
     return [rule for rule in catalogue.rules if rule.before in there and rule.after in there and rule.holds(facts)]
 
 
+def _must_be_operations(catalogue: Catalogue, **codes: Sequence[str]) -> None:
+    for field, named in codes.items():
+        for code in named:
+            if code not in catalogue.operations:
+                raise RunSheetError(field, f"“{code[:40]}” is no operation")
+
+
+def _as_ordered(order: Sequence[str], codes: Sequence[str]) -> list[str]:
+    """The order asked for, when it holds every step once."""
+    if sorted(order) != sorted(codes):
+        missing = sorted(set(codes) ^ set(order))
+        raise RunSheetError("order", f"must hold every step once; {', '.join(missing) or 'one stands twice'}")
+    return list(order)
+
+
 def run_sheet(
     catalogue: Catalogue,
     route: str,
@@ -101,24 +116,15 @@ def run_sheet(
     circle.
     """
     known = sheet_facts(catalogue, route, facts, schools)
-    for name, codes in (("done", done), ("added", added), ("left_out", left_out), ("order", order or ())):
-        for code in codes:
-            if code not in catalogue.operations:
-                raise RunSheetError(name, f"“{code[:40]}” is no operation")
+    _must_be_operations(catalogue, done=done, added=added, left_out=left_out, order=order or ())
     listed = [
         step.code for step in catalogue.routes[route].steps if matches(step.when, known) and step.code not in left_out
     ]
     listed = list(dict.fromkeys([*added, *listed]))
-    early = list(dict.fromkeys(code for code in done if code in catalogue.operations))
+    early = list(dict.fromkeys(done))
     rest = [code for code in listed if code not in early]
     rules = rules_among(catalogue, [*early, *rest], known)
-    if order is not None:
-        if sorted(order) != sorted([*early, *rest]):
-            missing = sorted({*early, *rest} ^ set(order))
-            raise RunSheetError("order", f"must hold every step once; {', '.join(missing) or 'one stands twice'}")
-        codes = list(order)
-    else:
-        codes = early + _nearest(rest, rules)
+    codes = early + _nearest(rest, rules) if order is None else _as_ordered(order, [*early, *rest])
     place = {code: i for i, code in enumerate(codes)}
     broken = [rule for rule in rules if place[rule.before] > place[rule.after]]
     if order is None:

@@ -80,9 +80,9 @@ def needs_of(
 ) -> list[Need]:
     """What the steps left of a job will use, in their order; materials in `without` are counted otherwise."""
     return [
-        Need(job, one.code, material.name, material.unit, material.quantity(frets, strings), at.get(one.code))
-        for one in left
-        for material in one.materials
+        Need(job, step.code, material.name, material.unit, material.quantity(frets, strings), at.get(step.code))
+        for step in left
+        for material in step.materials
         if material.name not in without and material.quantity(frets, strings) > 0
     ]
 

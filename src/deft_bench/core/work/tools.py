@@ -55,7 +55,7 @@ def states(tools: Sequence[Tool], operations: Mapping[str, Operation], worked: S
     """What each tool has worked: a step counts for every tool that its operation names; without a start it counts
     with the usual minutes' base.
     """
-    found = []
+    tools_now = []
     for tool in tools:
         minutes = 0.0
         for one in worked:
@@ -64,11 +64,11 @@ def states(tools: Sequence[Tool], operations: Mapping[str, Operation], worked: S
                 continue
             if tool.name.lower() in (name.lower() for name in operation.tools):
                 minutes += one.minutes if one.minutes is not None else operation.minutes[0]
-        found.append(ToolState(tool, minutes))
-    return found
+        tools_now.append(ToolState(tool, minutes))
+    return tools_now
 
 
 def state_for(operation: Operation, found: Sequence[ToolState]) -> str:
     """The state that an operation's minutes follow: `worn` when one of its tools is."""
     names = {name.lower() for name in operation.tools}
-    return "worn" if any(one.worn and one.tool.name.lower() in names for one in found) else "sharp"
+    return "worn" if any(tool.worn and tool.tool.name.lower() in names for tool in found) else "sharp"

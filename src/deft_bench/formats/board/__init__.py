@@ -4,13 +4,14 @@ Each format is a module beside this one, imported only when asked for, with a fu
 """
 
 import importlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from deft_bench.core.board.fret_lines import Point
 from deft_bench.core.board.plan import BoardPlan
 from deft_bench.core.board.plan_view import PlanView, plan_view
 from deft_bench.core.board.positions import RuleStep
+from deft_bench.core.board.slotting import STEPS, machine_steps
 from deft_bench.core.instrument import Spec
 from deft_bench.core.text import printable
 
@@ -59,13 +60,32 @@ EXPORTS: dict[str, Export] = {
     "pdf-long": Export("Template 1:1 on one long sheet, PDF", "pdf", "application/pdf", "pdf", "write_long"),
     "marking-csv": Export("Marking table, CSV", "csv", "text/csv; charset=utf-8", "tables", "write_marking"),
     "inlays-csv": Export("Inlay list, CSV", "csv", "text/csv; charset=utf-8", "tables", "write_inlays"),
+    "slot-depths-csv": Export("Slot depths, CSV", "csv", "text/csv; charset=utf-8", "tables", "write_slot_depths"),
+    "slot-depths-pdf": Export("Slot depths, PDF", "pdf", "application/pdf", "slot_depths_pdf"),
     "slots-gcode": Export("Slotting program, G-code", "ngc", "text/plain; charset=utf-8", "gcode"),
+    "deepen-gcode": Export("Deepening program, G-code", "ngc", "text/plain; charset=utf-8", "gcode", "write_deepening"),
 }
 
 
 def sheet_of(spec: Spec, plan: BoardPlan, day: str, rule: tuple[RuleStep, ...], read_share: float = 1.0) -> Sheet:
     """Draw a board for export; raises ValueError where a piece cannot be drawn."""
     return Sheet(spec, plan, plan_view(spec, plan), day, rule, read_share)
+
+
+PROGRAMS = {"slots-gcode": 0, "deepen-gcode": 1}
+"""Which of its school's programs each kind of file is."""
+
+
+def exports_of(spec: Spec, plan: BoardPlan, view: PlanView) -> dict[str, Export]:
+    """The files that this board has: of the slotting programs those of its school, each called by its step."""
+    steps = machine_steps(spec, plan, view)
+    found = dict(EXPORTS)
+    for kind, place in PROGRAMS.items():
+        if place >= len(steps):
+            del found[kind]
+        else:
+            found[kind] = replace(EXPORTS[kind], label=f"G-code: {STEPS[steps[place]]}")
+    return found
 
 
 def write_board(kind: str, sheet: Sheet) -> bytes:
@@ -82,7 +102,10 @@ def file_name(kind: str, sheet: Sheet) -> str:
     name = "".join(c if c.isascii() and c.isalnum() else "-" for c in sheet.spec.name.lower()).strip("-") or "board"
     while "--" in name:
         name = name.replace("--", "-")
-    return f"{name}-{kind}.{EXPORTS[kind].ending}"
+    steps = machine_steps(sheet.spec, sheet.plan, sheet.view)
+    place = PROGRAMS.get(kind, len(steps))
+    called = f"slots-{steps[place]}" if place < len(steps) else kind
+    return f"{name}-{called}.{EXPORTS[kind].ending}"
 
 
 def string_segments(sheet: Sheet) -> list[tuple[Point, Point]]:

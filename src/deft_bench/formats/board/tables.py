@@ -5,7 +5,9 @@ import io
 from collections.abc import Iterable, Sequence
 
 from deft_bench.core.board.inlays import strip_needed
-from deft_bench.core.board.marking import check_lines, marking_lines
+from deft_bench.core.board.marking import CheckLine, check_lines, marking_lines
+from deft_bench.core.board.plan_view import over_mm
+from deft_bench.core.board.slot_table import slot_table
 from deft_bench.core.units import MM_PER_INCH
 from deft_bench.formats.board import Sheet
 
@@ -34,8 +36,8 @@ def write_marking(sheet: Sheet) -> bytes:
             for mark in line.marks
         ]
     rows += [
-        (check.what, "", f"{check.mm:.3f}", f"{check.mm / MM_PER_INCH:.4f}")
-        for check in check_lines(outline, sheet.view.lines)
+        (_check_words(check), "", f"{check.mm:.3f}", f"{check.mm / MM_PER_INCH:.4f}")
+        for check in check_lines(outline, sheet.view.lines, over_mm(sheet.spec, sheet.plan))
     ]
     head = (
         "line",
@@ -51,6 +53,10 @@ def write_marking(sheet: Sheet) -> bytes:
         "chained_cents",
     )
     return _written(head, rows)
+
+
+def _check_words(check: CheckLine) -> str:
+    return check.what if check.trimmed_mm is None else f"{check.what} ({check.trimmed_mm:.3f} mm when finished)"
 
 
 def write_inlays(sheet: Sheet) -> bytes:
@@ -88,6 +94,35 @@ def write_inlays(sheet: Sheet) -> bytes:
         "body_side_angle_deg",
         "depth_mm",
         "clearance_to_slot_mm",
+    )
+    return _written(head, rows)
+
+
+def write_slot_depths(sheet: Sheet) -> bytes:
+    """One row a fret: every step of the school, and what is hollow at mid-fret by its own depth and by one stop."""
+    table = slot_table(sheet.spec, sheet.plan, sheet.view.layout)
+    rows = [
+        (
+            row.fret,
+            "" if row.first_mm is None else f"{row.first_mm:.3f}",
+            f"{row.final_mm:.3f}",
+            f"{row.fall_mm:.3f}",
+            f"{row.hollow_mm:.3f}",
+            "" if table.stop_mm is None else f"{table.stop_mm:.3f}",
+            f"{row.hollow_by_stop_mm:.3f}",
+            f"{row.wood_mm:.3f}",
+        )
+        for row in table.rows
+    ]
+    head = (
+        "fret",
+        "first_cut_from_flat_mm",
+        "final_below_radius_mm",
+        "fall_at_edge_mm",
+        "hollow_mm",
+        "one_stop_mm",
+        "hollow_by_one_stop_mm",
+        "wood_under_slot_mm",
     )
     return _written(head, rows)
 

@@ -4,6 +4,7 @@ from typing import Any
 
 from deft_bench.core.board.fret_lines import Outline
 from deft_bench.core.board.layout import board_layout
+from deft_bench.core.field_checks import FieldError
 from deft_bench.formats.calc.fields import DIVISIONS, FRETS, NOT_NEGATIVE, POSITIVE, SCALE, listed, request
 from deft_bench.formats.strict_json import RequestError, check
 
@@ -92,9 +93,8 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     outline = outline_of(asked)
     try:
         layout = board_layout(outline, asked["strings"], asked["end_overhang_mm"], gauges, spacing)
-    except ValueError as error:
-        field = "gauges_mm" if "touch" in str(error) else "perpendicular_fret"
-        raise RequestError([f"{field}: {error}"]) from None
+    except FieldError as error:
+        raise RequestError([f"{'gauges_mm' if error.field == 'gauges' else error.field}: {error}"]) from None
     return {
         "frets": [
             {

@@ -29,20 +29,16 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     neck, over = frame(asked, asked["relief_mm"]), strings(asked)
     found = clearance(neck, over, pluck(asked))
     refuse_arched(asked["relief_mm"], found)
-    return {"strings": [strung_fields(one) for one in found], "buzzes": buzz_fields(found)}
+    return {"strings": [strung_fields(string) for string in found], "buzzes": buzz_fields(found)}
 
 
 def refuse_arched(relief_mm: float, found: list[Strung]) -> None:
     """Refuse a back-bow so strong that an open string lies on the neck: no such neck can be read."""
-    for one in found:
-        if relief_mm < 0 and (place := one.lies_on()):
+    for string in found:
+        if relief_mm < 0 and (place := string.lies_on()):
             fret, high = place
-            raise RequestError(
-                [
-                    f"relief_mm: lifts the middle of the neck above string {one.string}: {high:.2f} mm too high at fret"
-                    f" {fret}"
-                ]
-            )
+            why = f"lifts the middle of the neck above string {string.string}: {high:.2f} mm too high at fret {fret}"
+            raise RequestError([f"relief_mm: {why}"])
 
 
 def pluck(asked: dict[str, Any]) -> float:

@@ -5,7 +5,7 @@ from typing import Any
 from deft_bench.core.strings.compensation import END_STIFFNESS, compensation
 from deft_bench.core.strings.notes import A4_HZ
 from deft_bench.formats.calc.fields import SCALE, listed, request
-from deft_bench.formats.calc.strings_fields import A4, ACTION, MAKE, STRINGS_MOST, makes
+from deft_bench.formats.calc.strings_fields import A4, ACTION, MAKE, STRINGS_MOST, makes, numbers
 from deft_bench.formats.strict_json import RequestError
 
 ABOUT = "How far back of the scale each saddle starts: stretch by fretting and stiffness of the ends"
@@ -30,7 +30,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     common = asked.get("action_12_mm")
     if isinstance(common, list) and len(common) != len(found):
         raise RequestError([f"action_12_mm: must hold one entry a string, {len(found)} in all"])
-    rows, lines = [], []
+    rows, lines, number = [], [], numbers(asked["strings"])
     for i, (make, one) in enumerate(zip(found, asked["strings"], strict=True)):
         action = one.get("action_12_mm", common[i] if isinstance(common, list) else common)
         if action is None:
@@ -43,6 +43,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         back = compensation(make, scale, action, asked.get("end_stiffness", END_STIFFNESS), a4)
         rows.append(
             {
+                "string": number[i],
                 "saddle_back_mm": back.saddle_back_mm,
                 "stretch_cents": back.stretch_cents,
                 "stiffness_mm": back.stiffness_mm,

@@ -6,7 +6,7 @@ from deft_bench.core.calls import in_mm
 from deft_bench.core.strings.diagnose import Cause, Heard, buzz_call, cause_words, diagnose
 from deft_bench.formats.calc.clearance import NEEDED, PLACED, pluck, refuse_arched
 from deft_bench.formats.calc.fields import call_fields, listed, request
-from deft_bench.formats.calc.strings_fields import STRINGS_MOST, frame, strings, worst_fields
+from deft_bench.formats.calc.strings_fields import NUMBER, frame, strings, worst_fields
 from deft_bench.formats.strict_json import RequestError
 
 ABOUT = "Causes that explain what buzzes, the cheapest cure first, this player's hand, and the next note to play"
@@ -14,7 +14,7 @@ ABOUT = "Causes that explain what buzzes, the cheapest cure first, this player's
 _HEARD = {
     "type": "object",
     "properties": {
-        "string": {"type": "integer", "minimum": 1, "maximum": STRINGS_MOST},
+        "string": NUMBER,
         "fret": {"type": "integer", "minimum": 0, "maximum": 60},
         "buzz": {"type": "boolean"},
     },
@@ -30,7 +30,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     it, null where they contradict.
     """
     neck, over = frame(asked, asked["relief_mm"]), strings(asked)
-    heard = [Heard(one["string"], one["fret"], one["buzz"]) for one in asked["heard"]]
+    heard = [Heard(note["string"], note["fret"], note["buzz"]) for note in asked["heard"]]
     try:
         found = diagnose(neck, over, heard, pluck(asked))
     except ValueError as error:
@@ -40,11 +40,12 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         "fits": found.fits,
         "wrong": found.wrong,
         "predicted": [
-            {"string": one.string, "fret": one.fret, "buzz": found.predicted[one.string, one.fret]} for one in heard
+            {"string": note.string, "fret": note.fret, "buzz": found.predicted[note.string, note.fret]}
+            for note in heard
         ],
         "strings": [
-            {"string": one.string, "worst": worst_fields(one.worst()), "least_mm": one.least().tolist()}
-            for one in found.strung
+            {"string": string.string, "worst": worst_fields(string.worst()), "least_mm": string.least().tolist()}
+            for string in found.strung
         ],
         "hand": [None if ends is None else list(ends) for ends in found.hand.values()],
         "causes": [_cause(cause) | {"tied": i < found.tied} for i, cause in enumerate(found.causes)],

@@ -16,7 +16,7 @@ _STEP = {
     "properties": {
         "code": _TEXT,
         "title": _TEXT,
-        "stage": _TEXT,
+        "phase": _TEXT,
         "minutes": _MINUTES,
         "low_minutes": _MINUTES,
         "high_minutes": _MINUTES,
@@ -54,16 +54,18 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         raise RequestError(lines)
     labour = [
         Labour(
-            one["code"],
-            one.get("title", ""),
-            one.get("stage", ""),
-            one["minutes"],
-            one.get("low_minutes"),
-            one.get("high_minutes"),
+            step["code"],
+            step.get("title", ""),
+            step.get("phase", ""),
+            step["minutes"],
+            step.get("low_minutes"),
+            step.get("high_minutes"),
         )
-        for one in asked["steps"]
+        for step in asked["steps"]
     ]
-    items = [Item(one["name"], one["quantity"], one.get("unit", ""), one["price"]) for one in asked.get("items", [])]
+    items = [
+        Item(item["name"], item["quantity"], item.get("unit", ""), item["price"]) for item in asked.get("items", [])
+    ]
     found = estimate(labour, items, asked["rate_per_hour"], asked.get("tax_percent", 0))
     return {
         "hours": found.hours,
@@ -76,6 +78,6 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         "total": found.total,
         "total_low": found.total_low,
         "total_high": found.total_high,
-        "by_stage": [{"stage": stage, "minutes": minutes, "labour": cost} for stage, minutes, cost in found.by_stage],
+        "by_phase": [{"phase": phase, "minutes": minutes, "labour": cost} for phase, minutes, cost in found.by_phase],
         "learned_share": found.learned_share,
     }

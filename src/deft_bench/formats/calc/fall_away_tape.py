@@ -3,6 +3,7 @@
 from typing import Any
 
 from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.field_checks import FieldError
 from deft_bench.core.frets.fall_away_tape import fall_by_first_fret, fall_by_last_drop
 from deft_bench.formats.calc.fields import FRETS, POSITIVE, SCALE, request
 from deft_bench.formats.strict_json import RequestError
@@ -41,9 +42,8 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
             found = fall_by_last_drop(positions, asked["tape_fret"], height, asked["last_drop_mm"])
         else:
             found = fall_by_first_fret(positions, asked["tape_fret"], height, asked["first_cut_fret"])
-    except ValueError as error:
-        field = "first_cut_fret" if "first fret" in str(error) else "tape_fret"
-        raise RequestError([f"{field}: {error}"]) from None
+    except FieldError as error:
+        raise RequestError([f"{error.field}: {error}"]) from None
     return {
         "drops_mm": list(found.drops_mm),
         "first_cut_fret": found.first_cut_fret,

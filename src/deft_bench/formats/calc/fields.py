@@ -8,7 +8,7 @@ from deft_bench.core.instrument import MOST_FRETS
 
 Schema = dict[str, Any]
 
-SCALE: Schema = {"type": "number", "exclusiveMinimum": 0, "maximum": 5000, "description": "scale length, mm"}
+SCALE: Schema = {"type": "number", "minimum": 100, "maximum": 3000, "description": "scale length, mm"}
 FRETS: Schema = {"type": "integer", "minimum": 1, "maximum": MOST_FRETS}
 DIVISIONS: Schema = {"type": "integer", "minimum": 1, "maximum": 100, "default": 12}
 POSITIVE: Schema = {"type": "number", "exclusiveMinimum": 0, "maximum": 5000}

@@ -4,7 +4,7 @@ from typing import Any
 
 from deft_bench.core.strings.intonation import CentsReading, intonation, intonation_call
 from deft_bench.formats.calc.fields import FRETS, SCALE, call_fields, listed, request
-from deft_bench.formats.calc.strings_fields import STRINGS_MOST
+from deft_bench.formats.calc.strings_fields import NUMBER, STRINGS_MOST, numbers
 
 ABOUT = "Saddle and nut shifts from cents read at any frets, what no shift removes, and the call for each string"
 
@@ -16,7 +16,7 @@ _READING = {
 }
 _STRING = {
     "type": "object",
-    "properties": {"readings": listed(_READING, most=200)},
+    "properties": {"string": NUMBER, "readings": listed(_READING, most=200)},
     "required": ["readings"],
     "additionalProperties": False,
 }
@@ -35,12 +35,13 @@ SCHEMA = request(
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
     """Answer one request; `nut_shift_sd_mm` is null where the nut could not be fitted."""
     rows = []
-    for one in asked["strings"]:
-        readings = [CentsReading(reading["fret"], reading["cents"]) for reading in one["readings"]]
+    for number, string in zip(numbers(asked["strings"]), asked["strings"], strict=True):
+        readings = [CentsReading(reading["fret"], reading["cents"]) for reading in string["readings"]]
         found = intonation(asked["scale_mm"], readings, asked.get("reading_sd_cents", 1.0))
         call = intonation_call(found, readings)
         rows.append(
             {
+                "string": number,
                 "saddle_shift_mm": found.saddle_shift_mm,
                 "nut_shift_mm": found.nut_shift_mm,
                 "saddle_shift_sd_mm": found.saddle_sd_mm,

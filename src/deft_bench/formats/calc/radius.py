@@ -3,6 +3,7 @@
 from typing import Any
 
 from deft_bench.core.board.section import Cone, radius_of, sagitta
+from deft_bench.core.field_checks import FieldError
 from deft_bench.formats.calc.fields import POSITIVE, request
 from deft_bench.formats.strict_json import RequestError
 
@@ -54,6 +55,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     except ValueError as error:
         if isinstance(error, RequestError):
             raise
-        field = {"sagitta_mm": "sagitta_mm"}.get(ways[0], "end_radius_mm" if "cone" in str(error) else "width_mm")
+        of_cone = isinstance(error, FieldError) and error.field == "end_radius"
+        field = "sagitta_mm" if ways[0] == "sagitta_mm" else "end_radius_mm" if of_cone else "width_mm"
         raise RequestError([f"{field}: {error}"]) from None
     return {"radius_mm": radius, "sagitta_mm": fall, "saddle_radius_mm": saddle}

@@ -70,10 +70,10 @@ def _lane(found: RockerLane) -> dict[str, Any]:
         "kind": found.kind,
         "explanations": [
             {
-                "proud": {str(fret): mm for fret, mm in sorted(one.proud.items())},
-                "low": {str(fret): mm for fret, mm in sorted(one.low.items())},
+                "proud": {str(fret): mm for fret, mm in sorted(explanation.proud.items())},
+                "low": {str(fret): mm for fret, mm in sorted(explanation.low.items())},
             }
-            for one in found.explanations
+            for explanation in found.explanations
         ],
         "more": found.more,
         "sure": [fret * sign for fret, sign in sorted(found.sure)],

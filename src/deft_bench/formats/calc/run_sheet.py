@@ -68,7 +68,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         {
             "code": step.operation.code,
             "title": step.operation.title,
-            "stage": step.operation.stage,
+            "phase": step.operation.phase,
             "done": step.done,
             "minutes": step.operation.active(frets, strings, instrument.get("hardness", "medium"), tool),
             "wait_minutes": step.operation.waiting(temperature),
@@ -78,11 +78,12 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
             "gate": step.operation.gate.replace("{", "").replace("}", " mm"),
             "cautions": [shipped().cautions[code] for code in step.operation.cautions],
             "watch": [
-                {"mistake": one.mistake, "sign": one.sign, "recover": one.recover} for one in step.operation.watch
+                {"mistake": watch.mistake, "sign": watch.sign, "recover": watch.recover}
+                for watch in step.operation.watch
             ],
             "materials": [
-                {"name": one.name, "unit": one.unit, "quantity": one.quantity(frets, strings)}
-                for one in step.operation.materials
+                {"name": material.name, "unit": material.unit, "quantity": material.quantity(frets, strings)}
+                for material in step.operation.materials
             ],
             "fixed_by": [_rule(rule) for rule in step.fixed_by],
         }

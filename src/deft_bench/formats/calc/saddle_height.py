@@ -7,7 +7,7 @@ from typing import Any
 
 from deft_bench.core.strings.saddle_height import one_piece, pocket_shim, raise_for
 from deft_bench.formats.calc.fields import FRETS, NOT_NEGATIVE, POSITIVE, SCALE, listed, request
-from deft_bench.formats.calc.strings_fields import ACTION, STRINGS_MOST
+from deft_bench.formats.calc.strings_fields import ACTION, NUMBER, STRINGS_MOST, numbers
 from deft_bench.formats.strict_json import RequestError
 
 ABOUT = "Saddle moves for an action, what comes off a one-piece saddle at both ends, and the neck shim out of travel"
@@ -15,6 +15,7 @@ ABOUT = "Saddle moves for an action, what comes off a one-piece saddle at both e
 _STRING = {
     "type": "object",
     "properties": {
+        "string": NUMBER,
         "now_mm": ACTION,
         "target_mm": ACTION,
         "travel_mm": {
@@ -52,22 +53,29 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     """Answer one request; the take-offs and `shim` are null where they were not asked for or nothing is out of
     travel.
     """
+    number = numbers(asked["strings"])
     moves = [
         raise_for(
             asked["scale_mm"],
             asked["compensation_mm"],
-            one["now_mm"],
-            one["target_mm"],
+            string["now_mm"],
+            string["target_mm"],
             asked.get("at_fret", 12),
-            (one["travel_mm"]["up"], one["travel_mm"]["down"]) if "travel_mm" in one else None,
+            (string["travel_mm"]["up"], string["travel_mm"]["down"]) if "travel_mm" in string else None,
         )
-        for one in asked["strings"]
+        for string in asked["strings"]
     ]
-    found: dict[str, Any] = {"strings": [{"raise_mm": one.raise_mm, "out_of_travel_mm": one.over_mm} for one in moves]}
+    found: dict[str, Any] = {
+        "strings": [
+            {"string": string, "raise_mm": move.raise_mm, "out_of_travel_mm": move.over_mm}
+            for string, move in zip(number, moves, strict=True)
+        ]
+    }
     found |= dict.fromkeys(("take_off_bass_mm", "take_off_treble_mm", "residual_mm"))
     if "string_spread_saddle_mm" in asked:
+        in_order = [move for _, move in sorted(zip(number, moves, strict=True), key=lambda pair: pair[0])]
         try:
-            found |= asdict(one_piece(moves, asked["string_spread_saddle_mm"], asked.get("saddle_overhang_mm", 0.0)))
+            found |= asdict(one_piece(in_order, asked["string_spread_saddle_mm"], asked.get("saddle_overhang_mm", 0.0)))
         except ValueError as error:
             raise RequestError([f"strings: {error}"]) from None
     try:

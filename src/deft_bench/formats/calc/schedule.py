@@ -233,7 +233,7 @@ class _Reader:
 
     def _steps(self, asked: list[Mapping[str, Any]], path: str) -> tuple[Step, ...]:
         codes = [step["code"] for step in asked]
-        found = []
+        steps = []
         for k, step in enumerate(asked):
             after = []
             for code in step.get("after", []):
@@ -241,7 +241,7 @@ class _Reader:
                     after.append(codes.index(code))
                 else:
                     self.wrong.append(f"{path}.steps[{k}].after: “{code}” is no step that stands before it")
-            found.append(
+            steps.append(
                 Step(
                     step["code"],
                     step.get("title", ""),
@@ -255,7 +255,7 @@ class _Reader:
                     step.get("technician", ""),
                 )
             )
-        return tuple(found)
+        return tuple(steps)
 
     def _of_sheet(self, asked: Mapping[str, Any], path: str) -> tuple[Step, ...]:
         facts = {"bound": "no", "nibs": "no", "fanned": "no"} | asked.get("facts", {})
@@ -267,14 +267,21 @@ class _Reader:
         warmth = self.asked.get("temperature_c", WARM_C)
         hardness = asked.get("hardness", "medium")
         operations = [step.operation for step in sheet.steps]
-        minutes = {one.code: minutes_of(one, asked["frets"], asked["strings"], hardness, None) for one in operations}
+        minutes = {
+            operation.code: minutes_of(operation, asked["frets"], asked["strings"], hardness, None)
+            for operation in operations
+        }
         parts = []
         for i, part in enumerate(asked.get("parts", [])):
             due = self.day(part["due"], f"{path}.sheet.parts[{i}].due")
             if due is not None:
                 parts.append(Awaited(part["what"], due, part.get("step", "")))
         return steps_left(
-            sheet, minutes, {one.code: one.ready_after(warmth) for one in operations}, parts=parts, zone=self.zone
+            sheet,
+            minutes,
+            {operation.code: operation.ready_after(warmth) for operation in operations},
+            parts=parts,
+            zone=self.zone,
         )
 
 
@@ -302,9 +309,9 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
             for job in bench.jobs
         ],
         "at_risk": [
-            {"job": one.job, "days": one.days, "alone": one.alone, "say": one.say} for one in risks(bench, found)
+            {"job": risk.job, "days": risk.days, "alone": risk.alone, "say": risk.say} for risk in risks(bench, found)
         ],
-        "left_out": [{"where": one.where, "why": one.why} for one in troubles],
+        "left_out": [{"where": trouble.where, "why": trouble.why} for trouble in troubles],
     }
 
 

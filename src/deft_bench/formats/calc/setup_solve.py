@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from deft_bench.core.field_checks import FieldError
 from deft_bench.core.strings.setup_call import setup_call
 from deft_bench.core.strings.setup_solve import BridgeShape, setup_solve
 from deft_bench.formats.calc.clearance import pluck
@@ -18,6 +19,7 @@ from deft_bench.formats.calc.strings_fields import (
 )
 from deft_bench.formats.strict_json import RequestError
 
+FIELDS = {"relief_range": "relief_range_mm", "bridge_radius": "bridge_radius_mm", "frets": "frets"}
 ABOUT = "Relief and saddle heights of the least mean action at which no fretted note buzzes"
 
 SCHEMA = request(
@@ -51,8 +53,8 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         shape = BridgeShape(spread, board, bridge, asked.get("post_spacing_mm"))
     try:
         found = setup_solve(neck, over, (low, high), asked["margin_mm"], asked["bridge"], shape, pluck(asked))
-    except ValueError as error:
-        raise RequestError([f"{'relief_range_mm' if 'range' in str(error) else 'bridge_radius_mm'}: {error}"]) from None
+    except FieldError as error:
+        raise RequestError([f"{FIELDS[error.field]}: {error}"]) from None
     rows = []
     for one, limit, open_worst in zip(found.strung, found.limited_by, found.open_worst, strict=True):
         rows.append(

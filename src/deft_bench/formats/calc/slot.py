@@ -3,6 +3,7 @@
 from typing import Any
 
 from deft_bench.core.board.section import slot
+from deft_bench.core.field_checks import FieldError
 from deft_bench.formats.calc.fields import NOT_NEGATIVE, POSITIVE, request
 from deft_bench.formats.strict_json import RequestError
 
@@ -35,9 +36,8 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
             asked["school"],
             asked.get("guide_depth_mm", 0.8),
         )
-    except ValueError as error:
-        field = "width_mm" if "circle" in str(error) else "board_thickness_mm"
-        raise RequestError([f"{field}: {error}"]) from None
+    except FieldError as error:
+        raise RequestError([f"{error.field}_mm: {error}"]) from None
     return {
         "first_cut_mm": found.first_cut_mm,
         "final_depth_mm": found.final_depth_mm,

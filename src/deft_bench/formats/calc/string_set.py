@@ -5,7 +5,7 @@ from typing import Any
 from deft_bench.core.strings.notes import A4_HZ
 from deft_bench.core.strings.string_set import tension_n
 from deft_bench.formats.calc.fields import SCALE, listed, request
-from deft_bench.formats.calc.strings_fields import A4, MAKE, STRINGS_MOST, makes
+from deft_bench.formats.calc.strings_fields import A4, MAKE, STRINGS_MOST, makes, numbers
 from deft_bench.formats.strict_json import RequestError
 
 ABOUT = "Unit weight, pitch and tension of each string, and the set's total pull"
@@ -19,16 +19,17 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     """Answer one request; a string's own `scale_mm` goes before the set's."""
     a4 = asked.get("a4_hz", A4_HZ)
     found = makes(asked["strings"], a4)
-    scales = [one.get("scale_mm", asked.get("scale_mm")) for one in asked["strings"]]
+    scales = [string.get("scale_mm", asked.get("scale_mm")) for string in asked["strings"]]
     missing = [
         f"strings[{i}].scale_mm: give it here, or `scale_mm` for all" for i, scale in enumerate(scales) if scale is None
     ]
     if missing:
         raise RequestError(missing)
     rows: list[dict[str, Any]] = []
-    for make, scale in zip(found, scales, strict=True):
+    for number, make, scale in zip(numbers(asked["strings"]), found, scales, strict=True):
         hz, mass = make.pitch_hz(a4), make.mass()
-        row: dict[str, Any] = {"unit_weight_kg_per_m": mass, "tension_n": tension_n(mass, scale, hz), "hz": hz}
+        row: dict[str, Any] = {"string": number, "unit_weight_kg_per_m": mass, "hz": hz}
+        row["tension_n"] = tension_n(mass, scale, hz)
         if make.wound and make.core_mm is None and make.unit_weight is None:
             row["assumed"] = ["core"]
         rows.append(row)

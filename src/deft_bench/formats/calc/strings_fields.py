@@ -1,5 +1,6 @@
 """Pieces of requests that the calculations of strings and setup share."""
 
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from deft_bench.core.strings.clearance import PLUCK_FROM_SADDLE_MM, OverString, Strung, Worst
@@ -10,14 +11,19 @@ from deft_bench.formats.calc.fields import FRETS, SCALE, Schema, listed
 from deft_bench.formats.strict_json import RequestError
 
 STRINGS_MOST = 18
+STRING_FIELDS = {"gauge": "gauge_mm", "core": "core_mm", "weight": "unit_weight_kg_per_m"}
+"""What a string's problems are about, as a request names it."""
 GAUGE: Schema = {"type": "number", "minimum": 0.1, "maximum": 5, "description": "gauge, mm"}
 A4: Schema = {"type": "number", "minimum": 380, "maximum": 500, "default": A4_HZ}
 MM: Schema = {"type": "number", "minimum": -100, "maximum": 100}
 ACTION: Schema = {"type": "number", "minimum": 0, "maximum": 30}
 
+NUMBER: Schema = {"type": "integer", "minimum": 1, "maximum": STRINGS_MOST, "description": "1 is the highest string"}
+
 MAKE: Schema = {
     "type": "object",
     "properties": {
+        "string": NUMBER,
         "note": {"type": "string"},
         "hz": {"type": "number", "minimum": 10, "maximum": 5000},
         "gauge_mm": GAUGE,
@@ -31,6 +37,18 @@ MAKE: Schema = {
     "required": ["gauge_mm", "construction"],
     "additionalProperties": False,
 }
+
+
+def numbers(strings: Sequence[Mapping[str, Any]]) -> list[int]:
+    """The number of each string asked about: its own, or its place in the list. Raises RequestError for one twice."""
+    found = [int(string.get("string", i)) for i, string in enumerate(strings, 1)]
+    lines = [
+        f"strings[{i}].string: string {number} stands twice" for i, number in enumerate(found) if number in found[:i]
+    ]
+    if lines:
+        raise RequestError(lines)
+    return found
+
 
 _ERROR_LIST = listed({"type": "number", "minimum": -5, "maximum": 5}, least=12)
 
@@ -58,7 +76,7 @@ RELIEF: Schema = {"type": "number", "minimum": -5, "maximum": 5}
 OVER: Schema = {
     "type": "object",
     "properties": {
-        "string": {"type": "integer", "minimum": 1, "maximum": STRINGS_MOST},
+        "string": NUMBER,
         "tension_n": {"type": "number", "exclusiveMinimum": 0, "maximum": 1000},
         "nut_height_mm": {"type": "number", "minimum": -5, "maximum": 20},
         "action_12_mm": ACTION,
@@ -94,10 +112,7 @@ def makes(asked: list[dict[str, Any]], a4_hz: float) -> list[StringMake]:
                 lines.append(f"{here}.note: {error}")
         problem = set_problem(make)
         if problem:
-            field = (
-                "core_mm" if "core" in problem else "unit_weight_kg_per_m" if "unit weight" in problem else "gauge_mm"
-            )
-            lines.append(f"{here}.{field}: {problem}")
+            lines.append(f"{here}.{STRING_FIELDS[problem[0]]}: {problem[1]}")
         found.append(make)
     if lines:
         raise RequestError(lines)
@@ -135,7 +150,7 @@ def frame(asked: dict[str, Any], relief_mm: float) -> StringFrame:
 def strings(asked: dict[str, Any], placed: bool = True) -> list[OverString]:
     """Strings from a checked request, string 1 first; `placed` says that each needs its action or saddle height."""
     lines = []
-    numbers = [one["string"] for one in asked["strings"]]
+    numbers = [string["string"] for string in asked["strings"]]
     if sorted(numbers) != list(range(1, len(numbers) + 1)):
         lines.append(f"strings: their numbers must be 1 to {len(numbers)}, each once")
     for i, one in enumerate(asked["strings"]):
@@ -148,15 +163,15 @@ def strings(asked: dict[str, Any], placed: bool = True) -> list[OverString]:
         raise RequestError(lines)
     return [
         OverString(
-            one["string"],
-            one["tension_n"],
-            one["nut_height_mm"],
-            one["pluck_n"],
-            one.get("action_12_mm"),
-            one.get("saddle_height_mm"),
-            one.get("height_error_mm"),
+            string["string"],
+            string["tension_n"],
+            string["nut_height_mm"],
+            string["pluck_n"],
+            string.get("action_12_mm"),
+            string.get("saddle_height_mm"),
+            string.get("height_error_mm"),
         )
-        for one in sorted(asked["strings"], key=lambda one: int(one["string"]))
+        for string in sorted(asked["strings"], key=lambda string: int(string["string"]))
     ]
 
 
@@ -180,9 +195,9 @@ def worst_fields(worst: Worst) -> dict[str, Any]:
 def buzz_fields(found: list[Strung]) -> list[dict[str, Any]]:
     """All negative margins."""
     return [
-        {"string": one.string, "fretted": f, "over": n, "margin_mm": value}
-        for one in found
-        for f, row in enumerate(one.margin.tolist())
+        {"string": string.string, "fretted": f, "over": n, "margin_mm": value}
+        for string in found
+        for f, row in enumerate(string.margin.tolist())
         for n, value in enumerate(row, 1)
         if n > f and value < 0
     ]

@@ -4,6 +4,7 @@ from collections import Counter
 from typing import Any
 
 from deft_bench.core.board import plan as board_plan
+from deft_bench.core.described import from_fields
 from deft_bench.core.instrument import Spec, problems
 from deft_bench.core.strings import setup_plan
 from deft_bench.core.survey import SurveyHead, head_problems
@@ -60,6 +61,12 @@ def _plan_lines(record: dict[str, Any]) -> list[str]:
                 lines += _plan_shape(here, plan, frets_of[plan["survey"]])
             else:
                 lines.append(f"{here}.survey: names no survey of this record")
+        for k, said in enumerate(job["found_home"]):
+            here = f"jobs[{i}].found_home[{k}]"
+            if said["survey"] not in frets_of:
+                lines.append(f"{here}.survey: names no survey of this record")
+            elif any(fret > frets_of[said["survey"]] for fret in said["frets"]):
+                lines.append(f"{here}.frets: past the last fret of its survey")
     return lines
 
 
@@ -67,7 +74,7 @@ def _uid_lines(record: dict[str, Any]) -> list[str]:
     held = [*record["jobs"], *record["surveys"], *record["pins"], *record["rod_turns"]]
     held += [plan for job in record["jobs"] for plan in job["plans"]]
     return [
-        f"uid {uid}: stands twice in this record" for uid, n in Counter(one["uid"] for one in held).items() if n > 1
+        f"uid {uid}: stands twice in this record" for uid, n in Counter(mark["uid"] for mark in held).items() if n > 1
     ]
 
 
@@ -78,35 +85,43 @@ def _board_lines(record: dict[str, Any]) -> list[str]:
         return []
     lines = []
     if record["board_plans"]:
-        last = board_plan.fitted(board_plan.from_fields(record["board_plans"][-1]["plan"]), spec)
+        last = board_plan.fitted(from_fields(board_plan.BoardPlan, record["board_plans"][-1]["plan"]), spec)
         here = f"board_plans[{len(record['board_plans']) - 1}].plan"
         lines += [f"{here}.{field}: {why}" for field, why in board_plan.plan_problems(last, spec).items()]
     for k, saved in enumerate(record["setup_plans"]):
-        plan = saved["plan"]
-        here = f"setup_plans[{k}].plan"
-        lengths = {len(plan["gap_low_um"]), len(plan["gap_high_um"]), len(plan["strings"])}
-        if len(lengths) > 1 or len(plan["pluck_n"]) not in (0, len(plan["strings"])):
-            lines.append(f"{here}: its strings, gaps and forces differ in number")
-        else:
-            lines += [
-                f"{here}.{field}: {why}"
-                for field, why in setup_plan.plan_problems(setup_plan.from_fields(plan)).items()
-            ]
+        lines += _setup_plan_lines(saved["plan"], f"setup_plans[{k}].plan")
     for i, job in enumerate(record["jobs"]):
-        for k, saved in enumerate(job["refret_plans"]):
-            if any(fret > spec.frets for fret in saved["plan"]["frets"]):
-                lines.append(f"jobs[{i}].refret_plans[{k}].plan.frets: this board has {spec.frets} frets")
-        lines += [
-            f"jobs[{i}].setups[{k}].target.{name}: must name every string once, 1 to the last"
-            for k, accepted in enumerate(job["setups"])
-            for name in ("action_um", "gap_um")
-            if not (there := accepted["target"][name]) or set(there) != {str(n + 1) for n in range(len(there))}
-        ]
+        lines += _job_plan_lines(job, f"jobs[{i}]", spec.frets)
     ticks = [(tick["line"], tick["fret"]) for tick in record["board_ticks"]]
     lines += [
         f"board_ticks: {line} fret {fret} stands twice"
         for line, fret in {tick for tick in ticks if ticks.count(tick) > 1}
     ]
+    return lines
+
+
+def _setup_plan_lines(plan: dict[str, Any], here: str) -> list[str]:
+    lengths = {len(plan["gap_low_um"]), len(plan["gap_high_um"]), len(plan["strings"])}
+    if len(lengths) > 1 or len(plan["pluck_n"]) not in (0, len(plan["strings"])):
+        return [f"{here}: its strings, gaps and forces differ in number"]
+    return [
+        f"{here}.{field}: {why}"
+        for field, why in setup_plan.plan_problems(from_fields(setup_plan.SetupPlan, plan)).items()
+    ]
+
+
+def _job_plan_lines(job: dict[str, Any], here: str, frets: int) -> list[str]:
+    """What is impossible about a job's refrets and accepted setups."""
+    lines = [
+        f"{here}.refret_plans[{k}].plan.frets: this board has {frets} frets"
+        for k, saved in enumerate(job["refret_plans"])
+        if any(fret > frets for fret in saved["plan"]["frets"])
+    ]
+    for k, accepted in enumerate(job["setups"]):
+        for name in ("action_um", "gap_um"):
+            strings = set(accepted["target"][name])
+            if not strings or strings != {str(n + 1) for n in range(len(strings))}:
+                lines.append(f"{here}.setups[{k}].target.{name}: must name every string once, 1 to the last")
     return lines
 
 

@@ -16,6 +16,7 @@ from deft_bench.store import (
     polish,
     refrets,
     rod_turns,
+    seating,
     setups,
     sheets,
     surveys,
@@ -44,8 +45,8 @@ def export_record(db: Connection, instrument_id: int) -> dict[str, Any]:
         "revisions": [{"replaced_at": at, "spec": spec} for at, spec in instruments.revisions(db, instrument_id)],
         "jobs": [_job(db, job, survey_uids) for job in all_jobs],
         "surveys": [_survey(db, survey, job_uids) for survey in all_surveys],
-        "setup_plans": _saves(setups.plans(db, instrument_id)),
-        "board_plans": _saves(boards.plans(db, instrument_id)),
+        "setup_plans": _saves(setups.PLANS.every(db, instrument_id)),
+        "board_plans": _saves(boards.PLANS.every(db, instrument_id)),
         "board_ticks": [
             {"line": line, "fret": fret, "place_um": place, "at": at}
             for (line, fret), (place, at) in boards.ticks(db, instrument_id).items()
@@ -72,17 +73,26 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
         }
         for plan in jobs.plans(db, job.id)
     ]
-    kept = ("uid", "kind", "opened_at", "promised_on", "closed_at", "nut", "seated", "override_note", "note", "weight")
+    kept = ("uid", "kind", "opened_at", "promised_on", "closed_at", "nut", "override_note", "note", "weight")
     return {name: getattr(job, name) for name in kept} | {
+        "found_home": [
+            {
+                "survey": survey_uids[said.survey_id],
+                "frets": list(said.frets),
+                "at": said.at,
+                "taken_back_at": said.taken_back_at,
+            }
+            for said in seating.every(db, job.id)
+        ],
         "plans": plans,
-        "refret_plans": _saves(refrets.plans(db, job.id)),
-        "sheet_plans": _saves(sheets.plans(db, job.id)),
-        "estimates": [asdict(one) for one in estimates.accepted(db, job.id)],
+        "refret_plans": _saves(refrets.PLANS.every(db, job.id)),
+        "sheet_plans": _saves(sheets.PLANS.every(db, job.id)),
+        "estimates": [asdict(accepted) for accepted in estimates.ESTIMATES.of_job(db, job.id)],
         "sheet_events": [asdict(event) for event in sheets.events(db, job.id)],
         "sheet_ticks": [{"step": step, "fret": fret, "at": at} for step, fret, at in sheets.all_ticks(db, job.id)],
         "setups": [
-            {"accepted_at": one.accepted_at, "inputs": one.inputs, "target": one.target}
-            for one in setups.accepted(db, job.id)
+            {"accepted_at": accepted.accepted_at, "inputs": accepted.inputs, "target": accepted.outcome}
+            for accepted in setups.TARGETS.of_job(db, job.id)
         ],
         "fitted": [{"fret": fret, "at": at} for fret, at in refrets.fitted(db, job.id).items()],
         "order": [{"step": step, "at": at, "note": note} for step, (at, note) in order_ticks.ticks(db, job.id).items()],
@@ -104,7 +114,7 @@ def _survey(db: Connection, survey: surveys.Survey, job_uids: dict[int, str]) ->
         "taken_at": survey.taken_at,
         "frets": survey.frets,
         "kind": head.kind,
-        "stage": head.stage,
+        "when": head.when,
         "method": head.method,
         "surface": head.surface,
         "tool": head.tool,

@@ -12,12 +12,18 @@ from typing import Any
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """The fields that one version has more than the version before, with what they are where they were not yet."""
+    """What one version has more than the version before, with what it is where it was not yet; what it calls otherwise,
+    and what it has no more.
+    """
 
     record: Mapping[str, Any] = field(default_factory=dict)
     job: Mapping[str, Any] = field(default_factory=dict)
     survey: Mapping[str, Any] = field(default_factory=dict)
     plan_inputs: Mapping[str, Any] = field(default_factory=dict)
+    survey_renamed: Mapping[str, str] = field(default_factory=dict)
+    board_plan: Mapping[str, Any] = field(default_factory=dict)
+    board_plan_dropped: frozenset[str] = frozenset()
+    seating_by_fret: bool = False
 
 
 STEPS: Mapping[int, Step] = {
@@ -35,6 +41,14 @@ STEPS: Mapping[int, Step] = {
     ),
     # to 4: the weight of a promise, frets ticked within a step
     3: Step(job={"weight": 1, "sheet_ticks": []}),
+    # to 5: a survey says when it was taken in a field of that name; the school alone says how a machine cuts; frets are
+    # found home, not necks
+    4: Step(
+        survey_renamed={"stage": "when"},
+        board_plan={"blank_length_um": None, "blank_width_um": None},
+        board_plan_dropped=frozenset({"machine_follow"}),
+        seating_by_fret=True,
+    ),
 }
 
 
@@ -46,6 +60,11 @@ def brought_up(record: Any) -> Any:
         for name, more in (("jobs", step.job), ("surveys", step.survey)):
             if name in record:
                 record[name] = _each(record[name], more)
+        if step.survey_renamed and isinstance(record.get("surveys"), list):
+            record["surveys"] = [_renamed(survey, step.survey_renamed) for survey in record["surveys"]]
+        _bring_up_boards(record, step)
+        if step.seating_by_fret:
+            record["jobs"] = _found_home(record.get("jobs"), _objects(record.get("surveys")))
         for job in _objects(record.get("jobs")):
             for plan in _objects(job.get("plans")):
                 if "inputs" in plan:
@@ -53,14 +72,46 @@ def brought_up(record: Any) -> Any:
     return record
 
 
+def _bring_up_boards(record: dict[str, Any], step: Step) -> None:
+    for saved in _objects(record.get("board_plans")):
+        if isinstance(saved.get("plan"), dict):
+            kept = {name: value for name, value in saved["plan"].items() if name not in step.board_plan_dropped}
+            saved["plan"] = _with(kept, step.board_plan)
+
+
 def _with(found: Any, more: Mapping[str, Any]) -> Any:
     """An object with what it lacks; anything else as it is."""
     return {**deepcopy(dict(more)), **found} if isinstance(found, dict) else found
 
 
+def _found_home(jobs: Any, surveys: list[dict[str, Any]]) -> Any:
+    """Jobs that say frets are home where they said that the whole neck was: by the job's last heights."""
+    if not isinstance(jobs, list):
+        return jobs
+    found = []
+    for job in jobs:
+        if isinstance(job, dict) and "found_home" not in job and isinstance(job.get("seated"), bool):
+            heights = [one for one in surveys if one.get("job") == job.get("uid") and one.get("kind") == "fret_heights"]
+            said = []
+            if job["seated"] and heights and isinstance(frets := heights[-1].get("frets"), int) and 0 < frets <= 60:
+                last = heights[-1]
+                every = list(range(1, frets + 1))
+                said = [{"survey": last.get("uid"), "frets": every, "at": last.get("taken_at"), "taken_back_at": None}]
+            job = {name: value for name, value in job.items() if name != "seated"} | {"found_home": said}
+        found.append(job)
+    return found
+
+
+def _renamed(found: Any, names: Mapping[str, str]) -> Any:
+    """An object with its fields' newer names, in order; anything else as it is."""
+    if not isinstance(found, dict) or set(found) & set(names.values()):
+        return found
+    return {names.get(name, name): value for name, value in found.items()}
+
+
 def _each(found: Any, more: Mapping[str, Any]) -> Any:
-    return [_with(one, more) for one in found] if isinstance(found, list) else found
+    return [_with(entry, more) for entry in found] if isinstance(found, list) else found
 
 
 def _objects(found: Any) -> list[dict[str, Any]]:
-    return [one for one in found if isinstance(one, dict)] if isinstance(found, list) else []
+    return [entry for entry in found if isinstance(entry, dict)] if isinstance(found, list) else []

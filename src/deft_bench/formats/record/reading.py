@@ -22,6 +22,7 @@ from deft_bench.store import (
     polish,
     refrets,
     rod_turns,
+    seating,
     setups,
     sheets,
     surveys,
@@ -108,6 +109,9 @@ def _store(db: Connection, record: dict[str, Any], photos: list[notes.Photo | No
     }
     for job in record["jobs"]:
         _keep_level_plans(db, instrument_id, job_ids[job["uid"]], job["plans"], survey_ids)
+        for said in job["found_home"]:
+            told = survey_ids[said["survey"]], said["frets"], said["at"], said["taken_back_at"]
+            seating.keep(db, job_ids[job["uid"]], *told)
         _keep_sheet(db, job_ids[job["uid"]], job)
         _keep_work(db, instrument_id, job_ids[job["uid"]], job)
     _keep_of_instrument(db, instrument_id, record)
@@ -142,22 +146,22 @@ def _keep_level_plans(
 
 def _keep_sheet(db: Connection, job_id: int, job: dict[str, Any]) -> None:
     for saved in job["sheet_plans"]:
-        sheets.keep_plan(db, job_id, saved["saved_at"], saved["plan"])
+        sheets.PLANS.keep(db, job_id, saved["saved_at"], saved["plan"])
     for event in job["sheet_events"]:
         sheets.add(db, job_id, Event(**event))
-    for tick in {(one["step"], one["fret"]): one for one in job["sheet_ticks"]}.values():
+    for tick in {(sheet_tick["step"], sheet_tick["fret"]): sheet_tick for sheet_tick in job["sheet_ticks"]}.values():
         sheets.keep_tick(db, job_id, tick["step"], tick["fret"], tick["at"])
     for ticked in job["order"]:
         order_ticks.keep(db, job_id, ticked["step"], ticked["at"], ticked["note"])
 
 
 def _keep_work(db: Connection, instrument_id: int, job_id: int, job: dict[str, Any]) -> None:
-    for one in job["estimates"]:
-        estimates.accept(db, job_id, one["accepted_at"], one["inputs"], one["outcome"])
-    for one in job["setups"]:
-        setups.keep_accepted(db, job_id, one["accepted_at"], one["inputs"], one["target"])
+    for estimate in job["estimates"]:
+        estimates.ESTIMATES.keep(db, job_id, estimate["accepted_at"], estimate["inputs"], estimate["outcome"])
+    for setup in job["setups"]:
+        setups.TARGETS.keep(db, job_id, setup["accepted_at"], setup["inputs"], setup["target"])
     for saved in job["refret_plans"]:
-        refrets.keep_plan(db, job_id, saved["saved_at"], saved["plan"])
+        refrets.PLANS.keep(db, job_id, saved["saved_at"], saved["plan"])
     for tick in {(one["kind"], one["grit"]): one for one in job["polished"]}.values():
         polish.keep(db, job_id, tick["kind"], tick["grit"], tick["at"])
     for fitted in job["fitted"]:
@@ -166,9 +170,9 @@ def _keep_work(db: Connection, instrument_id: int, job_id: int, job: dict[str, A
 
 def _keep_of_instrument(db: Connection, instrument_id: int, record: dict[str, Any]) -> None:
     for saved in record["setup_plans"]:
-        setups.keep_plan(db, instrument_id, saved["saved_at"], saved["plan"])
+        setups.PLANS.keep(db, instrument_id, saved["saved_at"], saved["plan"])
     for saved in record["board_plans"]:
-        boards.keep_plan(db, instrument_id, saved["saved_at"], saved["plan"])
+        boards.PLANS.keep(db, instrument_id, saved["saved_at"], saved["plan"])
     for tick in record["board_ticks"]:
         boards.tick(db, instrument_id, tick["line"], tick["fret"], tick["place_um"], tick["at"])
     for turn in record["rod_turns"]:

@@ -3,20 +3,20 @@
 import dataclasses
 from typing import Any
 
-from deft_bench.core import refret
-from deft_bench.core.board import plan as board_plan
+from deft_bench.core.board.plan import BoardPlan
+from deft_bench.core.described import schema_of
 from deft_bench.core.instrument import CHOICES, KINDS, LENGTHS, Spec
 from deft_bench.core.jobs import JOB_KINDS
-from deft_bench.core.strings import setup_plan
-from deft_bench.core.strings.string_set import CONSTRUCTIONS, WRAPS
-from deft_bench.core.survey import METHODS, STAGES, STRING_STATES, SURFACES
+from deft_bench.core.refret import RefretPlan
+from deft_bench.core.strings.setup_plan import SetupPlan
+from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES, WHEN
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.core.work.catalogue import HARDNESS
 from deft_bench.core.work.estimate import Estimate
 from deft_bench.core.work.job_sheet import EVENTS
 
 FORMAT = "deft-bench-record"
-VERSION = 4
+VERSION = 5
 
 
 def _object(properties: dict[str, Any]) -> dict[str, Any]:
@@ -59,75 +59,7 @@ _SPEC = _spec_schema()
 _LENGTH = {"type": "integer", "minimum": -5_000_000, "maximum": 5_000_000}
 
 
-def _board_plan_schema() -> dict[str, Any]:
-    fields: dict[str, Any] = dict.fromkeys(board_plan.LENGTHS, _LENGTH)
-    fields |= {field: {"type": "integer", "minimum": 0, "maximum": 100_000} for field in board_plan.COUNTS}
-    fields |= {field: {"type": "string", "enum": list(choices)} for field, choices in board_plan.CHOICES.items()}
-    fields |= {
-        "gauges_um": {"type": "array", "maxItems": 18, "items": {"type": "integer", "minimum": 1, "maximum": 10_000}}
-    }
-    fields |= {key: {"type": "array", "maxItems": 60, "items": _FRET} for key in ("inlay_frets", "pin_frets")}
-    fields["posts_um"] = {
-        "type": "array",
-        "maxItems": 18,
-        "items": {"type": "array", "minItems": 2, "maxItems": 2, "items": _LENGTH},
-    }
-    return _object({name: fields[name] for name in board_plan.BoardPlan.__dataclass_fields__})
-
-
-def _refret_plan_schema() -> dict[str, Any]:
-    fields: dict[str, Any] = dict.fromkeys(refret.LENGTHS, _LENGTH)
-    fields |= {field: {"type": "string", "enum": list(choices)} for field, choices in refret.CHOICES.items()}
-    fields |= {key: {"type": "string", "maxLength": 200} for key in ("wire", "tool", "support")}
-    fields |= {key: {"type": "array", "maxItems": 60, "items": _FRET} for key in ("frets", "cut")}
-    fields |= {"nibs_said": _FLAG, "bevel_deg": {"type": "integer", "minimum": 0, "maximum": 90}}
-    fields["pieces_um"] = {
-        "type": "array",
-        "maxItems": 200,
-        "items": {"type": "integer", "minimum": 1, "maximum": 5_000_000},
-    }
-    fields["ends_done"] = {"type": "array", "maxItems": 12, "items": {"type": "string", "maxLength": 40}}
-    fields["obstructions"] = {
-        "type": "array",
-        "maxItems": 200,
-        "items": {
-            "type": "array",
-            "minItems": 2,
-            "maxItems": 2,
-            "prefixItems": [_FRET, {"type": "string", "maxLength": 200}],
-        },
-    }
-    return _object({name: fields[name] for name in refret.RefretPlan.__dataclass_fields__})
-
-
-def _setup_plan_schema() -> dict[str, Any]:
-    some = {"type": ["number", "null"], "minimum": 0, "maximum": 5_000_000}
-    make = _object(
-        {
-            "note": {"type": "string", "maxLength": 8},
-            "gauge_um": {"type": "integer", "minimum": 1, "maximum": 10_000},
-            "construction": {"type": "string", "enum": list(CONSTRUCTIONS)},
-            "wrap": {"type": "string", "enum": list(WRAPS)},
-            "core_um": {"type": ["integer", "null"], "minimum": 1, "maximum": 10_000},
-            "unit_weight_kg_per_m": some,
-            "hz": some,
-        }
-    )
-    fields: dict[str, Any] = dict.fromkeys(setup_plan.LENGTHS, _LENGTH)
-    fields |= {field: {**_LENGTH, "type": ["integer", "null"]} for field in setup_plan.OPTIONAL}
-    fields |= {field: {"type": "string", "enum": list(choices)} for field, choices in setup_plan.CHOICES.items()}
-    fields |= {
-        key: {"type": "array", "maxItems": _STRINGS, "items": {"type": "integer", "minimum": 0, "maximum": 10_000}}
-        for key in ("gap_low_um", "gap_high_um")
-    }
-    fields |= {
-        "strings": {"type": "array", "minItems": 1, "maxItems": _STRINGS, "items": make},
-        "pluck_n": {"type": "array", "maxItems": _STRINGS, "items": {"type": "number", "minimum": 0, "maximum": 100}},
-        "a4_hz": {"type": "number", "minimum": 300, "maximum": 600},
-        "bearing_fret": {"type": "integer", "minimum": 2, "maximum": 4},
-    }
-    return _object({name: fields[name] for name in setup_plan.SetupPlan.__dataclass_fields__})
-
+_BOARD_PLAN, _REFRET_PLAN, _SETUP_PLAN = (_object(schema_of(plan)) for plan in (BoardPlan, RefretPlan, SetupPlan))
 
 _BY_STRING = "^([1-9]|1[0-8])$"
 _TARGET = _object(
@@ -157,7 +89,7 @@ _TARGET = _object(
 _AMOUNT = {"type": "number", "minimum": 0, "maximum": 1_000_000_000}
 _SETUP_INPUTS = _object(
     {
-        "plan": _setup_plan_schema(),
+        "plan": _SETUP_PLAN,
         "relief_um": _MAYBE_UM,
         "surveys": {"type": "object", "propertyNames": {"enum": list(SURVEY_KINDS)}, "additionalProperties": _UID},
         "unread": {"type": "array", "maxItems": 20, "items": {"type": "string", "maxLength": 60}},
@@ -184,7 +116,7 @@ _ESTIMATE_INPUTS = _object(
     }
 )
 _ESTIMATE_OUTCOME = _object(
-    dict.fromkeys((field.name for field in dataclasses.fields(Estimate) if field.name != "by_stage"), _AMOUNT)
+    dict.fromkeys((field.name for field in dataclasses.fields(Estimate) if field.name != "by_phase"), _AMOUNT)
 )
 
 
@@ -281,7 +213,7 @@ SCHEMA = {
                     {
                         "uid": _UID,
                         "kind": {"type": "string", "enum": list(JOB_KINDS)},
-                        "refret_plans": _saved(_refret_plan_schema()),
+                        "refret_plans": _saved(_REFRET_PLAN),
                         "order": {
                             "type": "array",
                             "maxItems": 100,
@@ -349,7 +281,13 @@ SCHEMA = {
                         "promised_on": _DAY,
                         "closed_at": _MAYBE_TIME,
                         "nut": {"type": "string", "enum": ["in_place", "out", "protected"]},
-                        "seated": _FLAG,
+                        "found_home": {
+                            "type": "array",
+                            "maxItems": 200,
+                            "items": _object(
+                                {"survey": _UID, "frets": _FRETS, "at": _TIME, "taken_back_at": _MAYBE_TIME}
+                            ),
+                        },
                         "override_note": _TEXT,
                         "note": _TEXT,
                         "plans": {
@@ -391,7 +329,7 @@ SCHEMA = {
                         "taken_at": _TIME,
                         "frets": _FRET,
                         "kind": {"type": "string", "enum": list(SURVEY_KINDS)},
-                        "stage": {"type": "string", "enum": list(STAGES)},
+                        "when": {"type": "string", "enum": list(WHEN)},
                         "method": {"type": "string", "enum": list(METHODS)},
                         "surface": {"type": "string", "enum": list(SURFACES)},
                         "tool": _TEXT,
@@ -437,8 +375,8 @@ SCHEMA = {
                     }
                 ),
             },
-            "setup_plans": _saved(_setup_plan_schema()),
-            "board_plans": _saved(_board_plan_schema()),
+            "setup_plans": _saved(_SETUP_PLAN),
+            "board_plans": _saved(_BOARD_PLAN),
             "board_ticks": {
                 "type": "array",
                 "maxItems": 200,

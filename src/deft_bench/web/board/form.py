@@ -2,38 +2,28 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
 
-from deft_bench.core.board.plan import CHOICES, COUNTS, LENGTHS, BoardPlan, fitted, plan_problems, to_fields
-from deft_bench.core.instrument import MOST_FRETS, Spec
+from deft_bench.core.board.plan import BoardPlan, fitted, plan_problems
+from deft_bench.core.described import entries
+from deft_bench.core.instrument import Spec
 from deft_bench.core.units import Display
 from deft_bench.web.instruments.form import read_spec, values_of
+from deft_bench.web.plan_form import PlanForm, read_described
 from deft_bench.web.support import Form
-
-FRET_LISTS = ("inlay_frets", "pin_frets")
 
 
 @dataclass(frozen=True, slots=True)
-class BoardForm:
-    """A form as read: every box as it shows, and spec and plan when nothing is wrong."""
+class BoardForm(PlanForm[BoardPlan]):
+    """A form as read, with the specification whose boxes stand on the same pages."""
 
-    values: dict[str, str]
-    errors: dict[str, str]
     spec: Spec | None
-    plan: BoardPlan | None
 
 
 def board_values(spec: Spec, plan: BoardPlan, shown: Display) -> dict[str, str]:
     """Every box of the board's forms: the specification's fields under their own names, then the plan's."""
     values = {name: str(value) for name, value in values_of(spec, shown).items() if not isinstance(value, bool)}
     values |= {flag: "1" for flag in ("left_handed", "bound", "nibs") if getattr(spec, flag)}
-    for name, value in to_fields(plan).items():
-        if name in LENGTHS:
-            values[name] = shown.entry(value)
-        elif name in FRET_LISTS:
-            values[name] = ", ".join(map(str, value))
-        elif name not in ("gauges_um", "posts_um"):
-            values[name] = str(value)
+    values |= {name: text for name, text in entries(plan, shown).items() if name not in ("gauges_um", "posts_um")}
     for i in range(spec.strings):
         values[f"gauge_{i + 1}"] = shown.entry(plan.gauges_um[i]) if i < len(plan.gauges_um) else ""
         behind, off = plan.posts_um[i] if plan.posts_um else (None, None)
@@ -46,11 +36,7 @@ def read_board(sent: Mapping[str, str], spec: Spec, plan: BoardPlan, shown: Disp
     values = board_values(spec, plan, shown) | {name: text for name, text in sent.items() if name != "csrf_token"}
     form = Form(values, shown)
     new_spec = read_spec(form)
-    fields: dict[str, Any] = {name: form.length(name) for name in LENGTHS}
-    fields |= {name: form.count(name, low, high) for name, (_, low, high) in COUNTS.items()}
-    fields |= {name: form.text(name) for name in CHOICES}
-    for name in FRET_LISTS:
-        fields[name] = form.frets(name, MOST_FRETS)
+    fields = read_described(form, BoardPlan)
     strings = new_spec.strings if new_spec else spec.strings
     fields["gauges_um"] = _gauges(form, strings, plan)
     fields["posts_um"] = _posts(form, strings)
@@ -60,7 +46,7 @@ def read_board(sent: Mapping[str, str], spec: Spec, plan: BoardPlan, shown: Disp
     form.errors |= plan_problems(made, new_spec, shown)
     if form.errors:
         return BoardForm(values, form.errors, None, None)
-    return BoardForm(values, {}, new_spec, made)
+    return BoardForm(values, {}, made, new_spec)
 
 
 def _gauges(form: Form, strings: int, plan: BoardPlan) -> tuple[int, ...]:

@@ -6,17 +6,26 @@ from functools import cached_property
 from typing import Any
 
 from deft_bench.core.board.arch import advise_radius, arch, cone_of, humps, saddle_radius, sharing_cone
+from deft_bench.core.board.blank import blank_need
 from deft_bench.core.board.board_call import COSTS, board_call, slot_by
 from deft_bench.core.board.checks import Check, board_checks
 from deft_bench.core.board.inlays import strip_needed
 from deft_bench.core.board.marking import check_lines, marking_lines
-from deft_bench.core.board.plan import CHOICES, BoardPlan
-from deft_bench.core.board.plan_view import PlanView, plan_view
+from deft_bench.core.board.plan import SCHOOLS, SPACINGS, BoardPlan
+from deft_bench.core.board.plan_view import PlanView, over_mm, plan_view
 from deft_bench.core.board.positions import RuleStep
 from deft_bench.core.board.rules import mark_words
 from deft_bench.core.board.section import neck_section, radius_of, thickness_passes
+from deft_bench.core.board.slot_table import slot_table
 from deft_bench.core.board.slotting import machine_problems
-from deft_bench.core.board.strings_on_board import LEAST_EDGE_MM, SIDE_ANGLE_DEG, edge_room, head_paths, nut_spacing
+from deft_bench.core.board.strings_on_board import (
+    LEAST_EDGE_MM,
+    SIDE_ANGLE_DEG,
+    NutSpacing,
+    edge_room,
+    head_paths,
+    nut_spacing,
+)
 from deft_bench.core.board.transfer import datum_transfer
 from deft_bench.core.instrument import Spec
 from deft_bench.core.units import Display, LengthError, parse_length
@@ -58,7 +67,7 @@ def plan_page(board: Board, asked: Asked, shown: Display, turned: bool) -> dict[
     fret = _whole(asked.get("fret", ""), 1, spec.frets) or min(12, spec.frets)
     sections = arch(spec, board.view.layout)
     at = sections[fret]
-    schools = {code: slot_by(spec, plan, at, code) for code in CHOICES["school"]}  # type: ignore[arg-type]
+    schools = {code: slot_by(spec, plan, at, code) for code in SCHOOLS}
     chosen = schools[plan.school]
     return {
         "drawing": draw_plan(spec, board.view, checks, shown, turned=turned),
@@ -69,6 +78,8 @@ def plan_page(board: Board, asked: Asked, shown: Display, turned: bool) -> dict[
         "schools": schools,
         "costs": COSTS,
         "section_drawing": draw_section(spec, plan, at, chosen, shown.fine_mm) if chosen else None,
+        "blank": blank_need(spec, plan, board.view),
+        "slots": None if any(check.level == "fails" for check in checks) else slot_table(spec, plan, board.view.layout),
     }
 
 
@@ -96,7 +107,7 @@ def marking_page(board: Board, asked: Asked, shown: Display, turned: bool) -> di
         "mark_words": lambda mm: mark_words(mm, step),
         "step": step,
         "coarsest": max(line.marks, key=lambda mark: mark.at_stake_cents),
-        "check_lines": check_lines(outline, board.view.lines),
+        "check_lines": check_lines(outline, board.view.lines, over_mm(spec, plan)),
         "transfer": transfer,
         "transfer_worst": max(transfer.cents, key=abs),
         "kerf_half": plan.kerf_um / 2,
@@ -132,7 +143,8 @@ def radius_page(board: Board, asked: Asked, shown: Display, turned: bool) -> dic
         )
     return {
         "advice": advise_radius(spec, layout, shown.fine_mm, _long_mm(shown)),
-        "arch": arch(spec, layout),
+        "cut_otherwise": over_mm(spec, plan) != 0,
+        "arch": arch(spec, layout, over_mm(spec, plan)),
         "saddle": saddle,
         "humps": found,
         "hump": max(found, key=lambda hump: hump.hump_mm),
@@ -173,10 +185,10 @@ def strings_page(board: Board, asked: Asked, shown: Display, turned: bool) -> di
     width = spec.nut_width_um / 1000
     margin = (spec.nut_width_um - spec.spread_nut_um) / 2000
     edges = margin - gauges[-1] / 2, margin - gauges[0] / 2
-    schools = {}
-    for code in CHOICES["spacing"]:
+    schools: dict[str, NutSpacing | None] = {}
+    for code in SPACINGS:
         try:
-            schools[code] = nut_spacing(width, *edges, gauges, code) if spec.strings > 1 else None  # type: ignore[arg-type]
+            schools[code] = nut_spacing(width, *edges, gauges, code) if spec.strings > 1 else None
         except ValueError:
             schools[code] = None
     room = edge_room(board.view.layout, gauges)

@@ -48,6 +48,35 @@ class BoardDrawing:
     ticks: list[tuple[float, float, str]]
 
 
+@dataclass(frozen=True, slots=True)
+class _Marked:
+    """The level of what a check found, by fret, by the fret of an inlay, by side for the outer strings; and the pin."""
+
+    frets: dict[int, str]
+    inlays: dict[int, str]
+    strings: dict[str, str]
+    pin: str
+
+
+def _marked(checks: Sequence[Check]) -> _Marked:
+    """Of several checks on one thing the first counts."""
+    backward = list(reversed(checks))
+    return _Marked(
+        {fret: check.level for check in backward if check.code != "rule_coarse" for fret in check.frets},
+        {fret: check.level for check in backward if check.code.startswith("inlay") for fret in check.frets},
+        {
+            "bass" if "bass" in check.say else "treble": check.level
+            for check in checks
+            if check.code.startswith("string")
+        },
+        next((check.level for check in checks if check.code.startswith("pin")), ""),
+    )
+
+
+def _inlay(fret: int, clearance_mm: float, marked: _Marked, display: Display) -> tuple[str, str]:
+    return _inlay_words(fret, clearance_mm, display), marked.inlays.get(fret, "")
+
+
 def draw_plan(spec: Spec, view: PlanView, checks: Sequence[Check], display: Display, *, turned: bool) -> BoardDrawing:
     """Place the plan true to scale, nut left and bass below; turned or left-handed boards are mirrored like the neck
     stage.
@@ -67,12 +96,8 @@ def draw_plan(spec: Spec, view: PlanView, checks: Sequence[Check], display: Disp
     def points(shape: Sequence[Point] | None) -> str:
         return " ".join(f"{x:.2f},{y:.2f}" for x, y in map(at, shape or ()))
 
-    wrong = {
-        fret: check.level for check in reversed(checks) if check.code not in ("rule_coarse",) for fret in check.frets
-    }
-    pin_mark = next((c.level for c in checks if c.code.startswith("pin")), "")
-    bad_inlays = {fret: c.level for c in reversed(checks) if c.code.startswith("inlay") for fret in c.frets}
-    bad_strings = {"bass" if "bass" in c.say else "treble": c.level for c in checks if c.code.startswith("string")}
+    marked = _marked(checks)
+    sides = {spec.strings: "bass", 1: "treble"}
     end_x, bottom = most_x, at((0, -reach))[1] if not turned else at((0, reach))[1]
     return BoardDrawing(
         width=WIDTH,
@@ -89,19 +114,13 @@ def draw_plan(spec: Spec, view: PlanView, checks: Sequence[Check], display: Disp
                 + (
                     f": up to {string.worst_cents:+.2f} cents, at fret {string.worst_fret}" if string.worst_fret else ""
                 ),
-                bad_strings.get(
-                    "treble" if string.string == 1 else "bass" if string.string == spec.strings else "", ""
-                ),
+                marked.strings.get(sides.get(string.string, ""), ""),
             )
             for string in view.layout.strings
         ],
-        frets=_frets(view, wrong, display, points, at, bottom),
+        frets=_frets(view, marked.frets, display, points, at, bottom),
         blocks=[
-            (
-                points(piece.corners),
-                _inlay_words(piece.fret, piece.clearance_mm, display),
-                bad_inlays.get(piece.fret, ""),
-            )
+            (points(piece.corners), *_inlay(piece.fret, piece.clearance_mm, marked, display))
             for piece in view.inlays
             if piece.corners
         ],
@@ -109,15 +128,15 @@ def draw_plan(spec: Spec, view: PlanView, checks: Sequence[Check], display: Disp
             (
                 *at(piece.centre),
                 piece.diameter_mm / 2 * scale,
-                _inlay_words(piece.fret, piece.clearance_mm, display),
-                bad_inlays.get(piece.fret, ""),
+                *_inlay(piece.fret, piece.clearance_mm, marked, display),
             )
             for piece in view.inlays
             if not piece.corners
         ],
         markers=[(*at(place), max(1.6, view.marker_mm / 2 * scale)) for _, place in view.markers],
         pins=[
-            (*at(place), view.pin_mm / 2 * scale, f"Index pin under fret {fret}", pin_mark) for fret, place in view.pins
+            (*at(place), view.pin_mm / 2 * scale, f"Index pin under fret {fret}", marked.pin)
+            for fret, place in view.pins
         ],
         number_y=bottom + 22,
         grid=grid(WIDTH, height, 10 * scale, *at((0, 0))),
@@ -133,7 +152,7 @@ def _frets(
     at: Callable[[Point], Point],
     bottom: float,
 ) -> list[FretShape]:
-    found = []
+    fret_shapes = []
     before = view.lines[0]
     for shape, line in zip(view.slots, view.lines[1:], strict=True):
         gap = line.centre_x_mm - before.centre_x_mm
@@ -153,7 +172,7 @@ def _frets(
         (x1, y1), (x2, y2) = at(line.bass_edge), at(line.treble_edge)
         low, other = ((x1, y1), (x2, y2)) if y1 > y2 else ((x2, y2), (x1, y1))
         slope = (other[0] - low[0]) / (other[1] - low[1])
-        found.append(
+        fret_shapes.append(
             FretShape(
                 line.fret,
                 points(shape.kerf),
@@ -164,7 +183,7 @@ def _frets(
             )
         )
         before = line
-    return found
+    return fret_shapes
 
 
 def _inlay_words(fret: int, clearance_mm: float, display: Display) -> str:

@@ -1,6 +1,6 @@
 """The board cut through along one slot: blank, arch, slot floor, tang, hollow and the wood left, true to scale."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from deft_bench.core.board.arch import ArchAt
@@ -43,6 +43,9 @@ def draw_section(spec: Spec, plan: BoardPlan, at: ArchAt, slot: Slot, length: Ca
     def to(x: float, down: float) -> str:
         return f"{PAD + (x + half) * scale:.2f},{(over + down) * scale + 4:.2f}"
 
+    def between(xs: Sequence[float], upper: Mapping[float, float], lower: Mapping[float, float]) -> str:
+        return " ".join([*(to(x, upper[x]) for x in xs), *(to(x, lower[x]) for x in reversed(xs))])
+
     xs = [-half + at.width_mm * i / STEPS for i in range(STEPS + 1)]
     face = {x: sagitta(at.radius_mm, 2 * abs(x)) for x in xs}
     wall = plan.binding_um / 1000 if spec.bound else 0.0
@@ -59,16 +62,10 @@ def draw_section(spec: Spec, plan: BoardPlan, at: ArchAt, slot: Slot, length: Ca
         blank=" ".join((to(-half, thick - blank), to(half, thick - blank), to(half, thick), to(-half, thick))),
         wood=" ".join([*(to(x, face[x]) for x in xs), to(half, thick), to(-half, thick)]),
         binding=_binding(to, face, half, wall, thick, at.radius_mm) if wall else None,
-        slot=" ".join([*(to(x, face[x]) for x in inside), *(to(x, floors[x]) for x in reversed(inside))]),
-        hollow=(
-            " ".join([*(to(x, under[x]) for x in hollow), *(to(x, floors[x]) for x in reversed(hollow))])
-            if hollow
-            else ""
-        ),
-        tang=" ".join(
-            [*(to(x, face[x]) for x in inside), *(to(x, min(under[x], floors[x])) for x in reversed(inside))]
-        ),
-        crown=" ".join([*(to(x, face[x] - crown) for x in xs), *(to(x, face[x]) for x in reversed(xs))]),
+        slot=between(inside, face, floors),
+        hollow=between(hollow, under, floors),
+        tang=between(inside, face, {x: min(under[x], floors[x]) for x in inside}),
+        crown=between(xs, {x: face[x] - crown for x in xs}, face),
         first_floor=(
             f"{to(-half, slot.first_cut_mm)} {to(half, slot.first_cut_mm)}" if slot.first_cut_mm is not None else ""
         ),

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from deft_bench.core.times import moment
+from deft_bench.core.times import day_words, moment
 from deft_bench.core.units import Display
 
 WIDTH, HEIGHT = 560, 200
@@ -51,7 +51,7 @@ def relief_chart(
     return ReliefChart(
         relief=" ".join(f"{x:.1f},{y(r):.1f}" for x, r in zip(xs, reliefs, strict=True)),
         points=[
-            (x, y(r), f"{t:%d %b %Y}: {display.fine_mm(r)}" + (f" at {h:.0f} % RH" if h is not None else ""))
+            (x, y(r), f"{day_words(t.date())}: {display.fine_mm(r)}" + (f" at {h:.0f} % RH" if h is not None else ""))
             for x, t, (_, r, h) in zip(xs, times, readings, strict=True)
         ],
         humidity=" ".join(f"{x:.1f},{v:.1f}" for x, v in damp),

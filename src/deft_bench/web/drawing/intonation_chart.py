@@ -37,10 +37,10 @@ def intonation_chart(
     """Draw it; None without readings. Frets stand at even steps."""
     if not found:
         return None
-    used = sorted({one.fret for _, read, _ in found for one in read})
+    used = sorted({reading.fret for _, read, _ in found for reading in read})
     most = max(
         gate * 1.6,
-        *(abs(one.cents) for _, read, _ in found for one in read),
+        *(abs(reading.cents) for _, read, _ in found for reading in read),
         *(abs(rest) for _, _, fit in found for rest in fit.residual_cents),
     )
     step = (WIDTH - LEFT - RIGHT) / max(1, len(used))
@@ -51,13 +51,13 @@ def intonation_chart(
         zero = 10 + ROW * i + ROW / 2
         bars = [
             (
-                at[one.fret],
-                min(zero, zero - one.cents * scale),
-                abs(one.cents) * scale,
-                "out" if abs(one.cents) > gate + 1e-9 else "in",
-                f"{one.cents:+.1f}".replace("-", "−"),
+                at[reading.fret],
+                min(zero, zero - reading.cents * scale),
+                abs(reading.cents) * scale,
+                "out" if abs(reading.cents) > gate + 1e-9 else "in",
+                f"{reading.cents:+.1f}".replace("-", "−"),
             )
-            for one in read
+            for reading in read
         ]
         rings = [
             (

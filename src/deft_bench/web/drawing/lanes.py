@@ -62,6 +62,24 @@ def _columns(positions_mm: Sequence[float], mirrored: bool) -> tuple[list[float]
     return xs, max(5.0, min(12.0, gap - 5))
 
 
+def _over_fair_line(
+    positions_mm: Sequence[float], read: Heights, plan: LanePlan, drops_mm: Sequence[float]
+) -> tuple[list[float | None], list[float]]:
+    """A lane's heights and the level line's, both over the lane's own fair line, mm."""
+    places = list(zip(positions_mm, read, drops_mm, strict=True))
+    offset, slope = fair_line([(x, h + d) for x, h, d in places if h is not None])
+    over = [None if h is None else h - offset - slope * x for x, h, _ in places]
+    return over, [plan.offset_mm - offset + (plan.slope - slope) * x - drop for x, _, drop in places]
+
+
+def _what_happens(kind: str, rise_mm: float, removed_mm: float, display: Display) -> str:
+    if kind == "left-out":
+        return "left out"
+    if kind == "lift" and rise_mm > 0:
+        return f"lift {display.fine_mm(rise_mm)}"
+    return f"{display.fine_mm(removed_mm)} off"
+
+
 def lane_charts(
     positions_mm: Sequence[float],
     heights: dict[str, Heights],
@@ -77,14 +95,7 @@ def lane_charts(
     over: dict[str, list[float | None]] = {}
     targets: dict[str, list[float]] = {}
     for lane, read in heights.items():
-        points = [(x, h + d) for x, h, d in zip(positions_mm, read, drops_mm, strict=True) if h is not None]
-        offset, slope = fair_line(points)
-        over[lane] = [None if h is None else h - offset - slope * x for x, h in zip(positions_mm, read, strict=True)]
-        plan = plans[lane]
-        targets[lane] = [
-            plan.offset_mm - offset + (plan.slope - slope) * x - drop
-            for x, drop in zip(positions_mm, drops_mm, strict=True)
-        ]
+        over[lane], targets[lane] = _over_fair_line(positions_mm, read, plans[lane], drops_mm)
     shown = [v for values in over.values() for v in values if v is not None] + [v for t in targets.values() for v in t]
     high, low = max(0.055, *shown), min(-0.055, *shown)
     top, foot = 8.0, LANE_HEIGHT - 8.0
@@ -101,16 +112,10 @@ def lane_charts(
         for fret, (x, value, target) in enumerate(zip(xs, over[lane], targets[lane], strict=True), start=1):
             if value is None:
                 continue
-            removed = plans[lane].removal_mm[fret - 1]
+            removed = plans[lane].removal_mm[fret - 1] or 0.0
             kind = "left-out" if fret in left_out else "lift" if fret in lifted else "kept"
-            cut = y(target) if removed is not None and removed > 0.0005 else None
-            words = f"fret {fret} {lane}: "
-            if kind == "left-out":
-                words += "left out"
-            elif kind == "lift" and value < target:
-                words += f"lift {display.fine_mm(target - value)}"
-            else:
-                words += f"{display.fine_mm(removed or 0.0)} off"
+            cut = y(target) if removed > 0.0005 else None
+            words = f"fret {fret} {lane}: {_what_happens(kind, target - value, removed, display)}"
             bars.append(Bar(fret, x, width, y(value), cut, kind, words))
         line = " ".join(f"{x:.1f},{y(t):.1f}" for x, t in zip(xs, targets[lane], strict=True))
         axis = [(y(value), display.signed_number(value * 1000)) for value in _axis(low, high, display)]

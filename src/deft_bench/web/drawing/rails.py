@@ -1,9 +1,10 @@
 """The bench's days as rails: shifts, the work on them as strips of tape, and what rests meanwhile as threads below."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta, tzinfo
 
+from deft_bench.core.times import clock_words, day_words
 from deft_bench.core.work.schedule.bench import Placed, Technician
 
 WIDTH, LABEL, RIGHT = 940.0, 142.0, 12.0
@@ -77,12 +78,46 @@ class Rails:
     names: tuple[str, ...]
 
 
+@dataclass(frozen=True, slots=True)
+class Names:
+    """What the drawing calls things: jobs, steps by (job, step), and what a cure of a step holds."""
+
+    jobs: Mapping[str, str]
+    steps: Mapping[tuple[str, str], str]
+    holds: Mapping[tuple[str, str], str]
+
+    def job(self, code: str) -> str:
+        """The instrument of a job."""
+        return self.jobs.get(code, code)
+
+    def step(self, job: str, code: str) -> str:
+        """The title of a step."""
+        return self.steps.get((job, code), code)
+
+
+@dataclass(frozen=True, slots=True)
+class _Clock:
+    """From moments to places: the bench's first and last minute of a day, and the zone it lives in."""
+
+    opens: int
+    closes: int
+    zone: tzinfo
+
+    @property
+    def per_minute(self) -> float:
+        return (WIDTH - LABEL - RIGHT) / (self.closes - self.opens)
+
+    def x(self, minute: float) -> float:
+        return round(LABEL + (min(max(minute, self.opens), self.closes) - self.opens) * self.per_minute, 1)
+
+    def here(self, at: datetime) -> datetime:
+        return at.astimezone(self.zone)
+
+
 def draw_rails(
     placed: Sequence[Placed],
     technicians: Sequence[Technician],
-    titles: Mapping[str, str],
-    steps: Mapping[tuple[str, str], str],
-    holds: Mapping[tuple[str, str], str],
+    names: Names,
     *,
     late: Mapping[str, int],
     pinned: set[tuple[str, str]],
@@ -91,80 +126,81 @@ def draw_rails(
     days: int,
     resting: Sequence[tuple[str, str, datetime, str]] = (),
 ) -> Rails:
-    """Lay days out from today on. `titles` name jobs, `steps` steps; `resting` are (job, step, until, holds) of what
-    is done and still cures.
-    """
-    opens, closes = _hours(technicians)
-    per_minute = (WIDTH - LABEL - RIGHT) / (closes - opens)
-
-    def x_of(minute: float) -> float:
-        return round(LABEL + (min(max(minute, opens), closes) - opens) * per_minute, 1)
-
-    today = now.astimezone(zone).date()
-    names = tuple(one.name for one in technicians)
-    last = max([today, *(one.end.astimezone(zone).date() for one in placed)])
+    """Lay days out from today on. `resting` are (job, step, until, holds) of what is done and still cures."""
+    clock = _Clock(*_hours(technicians), zone)
+    here = clock.here(now)
+    last = max([here.date(), *(clock.here(one.end).date() for one in placed)])
     rests = [
-        (one.job, one.step, one.end.astimezone(zone), one.free_at.astimezone(zone))
-        for one in placed
-        if one.free_at > one.end
-    ] + [(job, step, now.astimezone(zone), until.astimezone(zone)) for job, step, until, _ in resting]
-    held = {**holds, **{(job, step): what for job, step, _, what in resting}}
+        (one.job, one.step, clock.here(one.end), clock.here(one.free_at)) for one in placed if one.free_at > one.end
+    ] + [(job, step, here, clock.here(until)) for job, step, until, _ in resting]
+    names = replace(names, holds={**names.holds, **{(job, step): what for job, step, _, what in resting}})
     by_day: dict[tuple[date, str], list[Placed]] = {}
     for one in sorted(placed, key=lambda one: one.start):
-        by_day.setdefault((one.start.astimezone(zone).date(), one.technician), []).append(one)
+        by_day.setdefault((clock.here(one.start).date(), one.technician), []).append(one)
     y, rails = TOP, []
-    for k in range(min(days, (last - today).days + 1)):
-        day = today + timedelta(days=k)
-        shifts = [
-            (t, *(_minute(edge) for edge in shift))
-            for t, one in enumerate(technicians)
-            if day not in one.days_off
-            for shift in one.week.get(day.weekday(), ())
-        ]
-        there = [t for t, name in enumerate(names) if any(t == at for at, _, _ in shifts) or (day, name) in by_day]
-        row_of = {t: row for row, t in enumerate(there)}
-        strips = _strips(by_day, day, zone, [names[t] for t in there], titles, steps, late, pinned, x_of, y)
-        base = y + len(there) * STRIP
-        threads, more = _threads(rests, day, zone, titles, steps, held, x_of, base + 3)
-        if not there and not threads:
-            continue
-        h = (
-            base
-            - y
-            + (
-                3 + THREAD * (1 + max(round((thread.y - base - 3 - THREAD / 2) / THREAD) for thread in threads))
-                if threads
-                else 0
-            )
-        )
-        h = max(h, STRIP * 0.8)
-        rails.append(
-            Rail(
-                day.isoformat(),
-                f"{day:%a} {day.day} {day:%b}",
-                y,
-                h,
-                tuple((x_of(a), y + row_of[t] * STRIP, round((b - a) * per_minute, 1)) for t, a, b in shifts),
-                tuple((names[t], y + row_of[t] * STRIP) for t in there) if len(names) > 1 else (),
-                tuple(strips),
-                tuple(threads),
-                more,
-                k == 0,
-            )
-        )
-        y += h + GAP
-    here = now.astimezone(zone)
+    for k in range(min(days, (last - here.date()).days + 1)):
+        rail = _rail(here.date() + timedelta(days=k), y, technicians, by_day, rests, names, late, pinned, clock)
+        if rail is not None:
+            rails.append(replace(rail, today=k == 0))
+            y += rail.h + GAP
     minute = here.hour * 60 + here.minute
-    hours = tuple((x_of(hour * 60), f"{hour}:00") for hour in range(-(-opens // 60), closes // 60 + 1))
+    hours = tuple((clock.x(hour * 60), f"{hour}:00") for hour in range(-(-clock.opens // 60), clock.closes // 60 + 1))
     return Rails(
         WIDTH,
         round(y, 1),
         tuple(rails),
         hours,
-        per_minute,
-        opens,
-        x_of(minute) if opens <= minute <= closes else None,
-        names,
+        clock.per_minute,
+        clock.opens,
+        clock.x(minute) if clock.opens <= minute <= clock.closes else None,
+        tuple(technician.name for technician in technicians),
+    )
+
+
+def _rail(
+    day: date,
+    y: float,
+    technicians: Sequence[Technician],
+    by_day: Mapping[tuple[date, str], list[Placed]],
+    rests: Sequence[tuple[str, str, datetime, datetime]],
+    names: Names,
+    late: Mapping[str, int],
+    pinned: set[tuple[str, str]],
+    clock: _Clock,
+) -> Rail | None:
+    """One day from `y` down; None when nobody is there and nothing rests."""
+    shifts = [
+        (technician.name, _minute(shift[0]), _minute(shift[1]))
+        for technician in technicians
+        if day not in technician.days_off
+        for shift in technician.week.get(day.weekday(), ())
+    ]
+    working = {name for name, _, _ in shifts}
+    there = [
+        technician.name for technician in technicians if technician.name in working or (day, technician.name) in by_day
+    ]
+    row_y = {name: y + row * STRIP for row, name in enumerate(there)}
+    strips = [
+        strip
+        for name in there
+        for strip in _strips(by_day.get((day, name), []), row_y[name], names, late, pinned, clock)
+    ]
+    base = y + len(there) * STRIP
+    threads, more = _threads(rests, day, names, base + 3, clock)
+    if not there and not threads:
+        return None
+    foot = max([base, *(thread.y + THREAD / 2 for thread in threads)])
+    return Rail(
+        day.isoformat(),
+        day_words(day, day.year),
+        y,
+        max(foot - y, STRIP * 0.8),
+        tuple((clock.x(a), row_y[name], round((b - a) * clock.per_minute, 1)) for name, a, b in shifts),
+        tuple(row_y.items()) if len(technicians) > 1 else (),
+        tuple(strips),
+        tuple(threads),
+        more,
+        today=False,
     )
 
 
@@ -173,62 +209,64 @@ def _minute(at: time) -> int:
 
 
 def _hours(technicians: Sequence[Technician]) -> tuple[int, int]:
-    edges = [_minute(edge) for one in technicians for shifts in one.week.values() for shift in shifts for edge in shift]
+    edges = [
+        _minute(edge)
+        for technician in technicians
+        for shifts in technician.week.values()
+        for shift in shifts
+        for edge in shift
+    ]
     return (min(edges) // 30 * 30, -(-max(edges) // 30) * 30) if edges else (9 * 60, 17 * 60)
 
 
 def _strips(
-    by_day: Mapping[tuple[date, str], list[Placed]],
-    day: date,
-    zone: tzinfo,
-    names: Sequence[str],
-    titles: Mapping[str, str],
-    steps: Mapping[tuple[str, str], str],
+    placed: Sequence[Placed],
+    y: float,
+    names: Names,
     late: Mapping[str, int],
     pinned: set[tuple[str, str]],
-    x_of: object,
-    y: float,
+    clock: _Clock,
 ) -> list[Strip]:
-    found = []
-    for t, name in enumerate(names):
-        groups: list[list[Placed]] = []
-        for one in by_day.get((day, name), []):
-            # a pin begins a strip of its own: it is what holds it there
-            if (
-                groups
-                and groups[-1][-1].job == one.job
-                and groups[-1][-1].end == one.start
-                and (one.job, one.step) not in pinned
-            ):
-                groups[-1].append(one)
-            else:
-                groups.append([one])
-        for group in groups:
-            first, last = group[0], group[-1]
-            a, b = (edge.astimezone(zone) for edge in (first.start, last.end))
-            x, end = (x_of(edge.hour * 60 + edge.minute) for edge in (a, b))  # type: ignore[operator]
-            w = max(3.0, end - x - 1.5)
-            said = [steps.get((one.job, one.step), one.step) for one in group]
-            words = said[0] if len(said) == 1 else f"{said[0]} … {said[-1]}"
-            short = _fit(titles.get(first.job, first.job), w - 12, LETTER)
-            room = w - 14 - len(short) * LETTER - 8
-            found.append(
-                Strip(
-                    x,
-                    y + t * STRIP,
-                    round(w, 1),
-                    first.job,
-                    first.step,
-                    first.technician,
-                    a.isoformat(timespec="minutes"),
-                    short,
-                    _fit(words, room, SMALL_LETTER) if short else "",
-                    f"{titles.get(first.job, first.job)}, {a:%H:%M} to {b:%H:%M}: {'; '.join(said)}",
-                    late.get(first.job, 0) > 0,
-                    (first.job, first.step) in pinned,
-                )
+    """One technician's day: work on one instrument without a break is one strip."""
+    groups: list[list[Placed]] = []
+    for step in placed:
+        # a pin begins a strip of its own: it is what holds it there
+        if (
+            groups
+            and groups[-1][-1].job == step.job
+            and groups[-1][-1].end == step.start
+            and (step.job, step.step) not in pinned
+        ):
+            groups[-1].append(step)
+        else:
+            groups.append([step])
+    strips = []
+    for group in groups:
+        first = group[0]
+        a, b = clock.here(first.start), clock.here(group[-1].end)
+        x, end = (clock.x(edge.hour * 60 + edge.minute) for edge in (a, b))
+        w = max(3.0, end - x - 1.5)
+        said = [names.step(work.job, work.step) for work in group]
+        words = said[0] if len(said) == 1 else f"{said[0]} … {said[-1]}"
+        short = _fit(names.job(first.job), w - 12, LETTER)
+        room = w - 14 - len(short) * LETTER - 8
+        strips.append(
+            Strip(
+                x,
+                y,
+                round(w, 1),
+                first.job,
+                first.step,
+                first.technician,
+                a.isoformat(timespec="minutes"),
+                short,
+                _fit(words, room, SMALL_LETTER) if short else "",
+                f"{names.job(first.job)}, {clock_words(a)} to {clock_words(b)}: {'; '.join(said)}",
+                late.get(first.job, 0) > 0,
+                (first.job, first.step) in pinned,
             )
-    return found
+        )
+    return strips
 
 
 def _fit(text: str, room: float, letter: float) -> str:
@@ -245,26 +283,23 @@ def _fit(text: str, room: float, letter: float) -> str:
 def _threads(
     rests: Sequence[tuple[str, str, datetime, datetime]],
     day: date,
-    zone: tzinfo,
-    titles: Mapping[str, str],
-    steps: Mapping[tuple[str, str], str],
-    held: Mapping[tuple[str, str], str],
-    x_of: object,
+    names: Names,
     y: float,
+    clock: _Clock,
 ) -> tuple[list[Thread], int]:
-    midnight = datetime.combine(day, time(0), zone)
+    midnight = datetime.combine(day, time(0), clock.zone)
     after = midnight + timedelta(days=1)
-    found: list[Thread] = []
+    threads: list[Thread] = []
     free_from = [-1.0] * MOST_THREADS
     more = 0
-    for job, step, start, end in sorted(rests, key=lambda one: (one[2], one[3])):
+    for job, step, start, end in sorted(rests, key=lambda rest: (rest[2], rest[3])):
         if end <= midnight or start >= after:
             continue
         a, b = max(start, midnight), min(end, after)
-        x = x_of((a - midnight).total_seconds() / 60)  # type: ignore[operator]
-        to = x_of((b - midnight).total_seconds() / 60)  # type: ignore[operator]
-        name, what = titles.get(job, job), held.get((job, step), "")
-        words = f"{name} rests" if end >= after else f"{name} free {end:%H:%M}"
+        x = clock.x((a - midnight).total_seconds() / 60)
+        to = clock.x((b - midnight).total_seconds() / 60)
+        name, what = names.job(job), names.holds.get((job, step), "")
+        words = f"{name} rests" if end >= after else f"{name} free {clock_words(end)}"
         words += f", {what}" if what else ""
         wide = len(words) * SMALL_LETTER
         begin = min(x, WIDTH - RIGHT - wide)
@@ -273,7 +308,7 @@ def _threads(
             more += 1
             continue
         free_from[lane] = max(to, begin + wide) + 10
-        found.append(
+        threads.append(
             Thread(
                 x,
                 to,
@@ -281,8 +316,8 @@ def _threads(
                 words,
                 round(begin + 2, 1),
                 "start",
-                f"{name}: {steps.get((job, step), step)}, until {end:%a %H:%M}",
+                f"{name}: {names.step(job, step)}, until {day_words(end.date(), end.year)}, {clock_words(end)}",
                 end >= after,
             )
         )
-    return found, more
+    return threads, more

@@ -3,12 +3,11 @@ and a saddle's cut.
 """
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
+from deft_bench.bench.setup.saddle import SaddleFindings, SaddleRow
 from deft_bench.core.instrument import Spec
-from deft_bench.core.strings.clearance import Strung
 from deft_bench.core.strings.saddle_height import OnePiece
 from deft_bench.core.strings.setup_plan import SetupPlan
 from deft_bench.core.units import Display
@@ -40,19 +39,38 @@ class SaddleView:
     times: float
 
 
-def saddle_view(
-    strung: Sequence[Strung],
-    offsets_mm: Sequence[float],
-    board_radius_mm: float | None,
-    rows: Sequence[Mapping[str, Any]],
-    cut: OnePiece | None,
-    plan: SetupPlan,
-    display: Display,
-    spec: Spec,
-) -> SaddleView:
+def _said(row: SaddleRow, display: Display) -> tuple[str, str, str]:
+    """A saddle's label, words and state."""
+    move = row.move
+    if move is None:
+        return "", "not read", "unread"
+    out = bool(move.over_mm)
+    words = f"{'raise' if move.raise_mm > 0 else 'lower'} {display.fine_mm(abs(move.raise_mm))}"
+    state = "out" if out else "still" if row.within else "up" if move.raise_mm > 0 else "down"
+    return display.signed_number(move.raise_mm * 1000), words + (", out of travel" if out else ""), state
+
+
+def _one_piece(
+    ends: tuple[float, float], outline: Sequence[tuple[float, float]], cut: OnePiece, scale_y: float
+) -> tuple[str, str]:
+    """A one-piece saddle and the line to which it is cut. What comes off beneath is drawn at its foot, a fixed depth
+    below the strings.
+    """
+    bass, treble = ends
+    foot = HEIGHT - 30
+    shape = [(treble, outline[0][1]), *outline, (bass, outline[-1][1]), (bass, foot), (treble, foot)]
+    return (
+        " ".join(f"{x:.1f},{y:.1f}" for x, y in shape),
+        f"{bass:.1f},{foot - cut.take_off_bass_mm * scale_y:.1f}"
+        f" {treble:.1f},{foot - cut.take_off_treble_mm * scale_y:.1f}",
+    )
+
+
+def saddle_view(findings: SaddleFindings, plan: SetupPlan, display: Display, spec: Spec) -> SaddleView:
     """Draw it with the bass side at the left; a left-handed bridge the other way. Heights are three times as large
     as widths.
     """
+    strung, offsets_mm, board_radius_mm = findings.strung, findings.offsets, findings.board_radius
     half = max(map(abs, offsets_mm)) + plan.saddle_overhang_um / 1000 + 1
     scale = (WIDTH - 2 * LEFT) / (2 * half)
     # string 1 is the treble side, positive; the bass side is drawn at the left
@@ -62,7 +80,7 @@ def saddle_view(
         return 0.0 if board_radius_mm is None else board_radius_mm - math.sqrt(max(0.0, board_radius_mm**2 - off**2))
 
     heights = [one.saddle_height_mm - arc(off) for one, off in zip(strung, offsets_mm, strict=True)]
-    moves = [0.0 if row["move"] is None else row["move"].raise_mm for row in rows]
+    moves = [0.0 if row.move is None else row.move.raise_mm for row in findings.rows]
     top = max(h + max(0.0, move) for h, move in zip(heights, moves, strict=True))
     low = min(-arc(half), *(h + min(0.0, move) for h, move in zip(heights, moves, strict=True)))
     scale_y = min(3 * scale, (HEIGHT - 84) / max(1.0, top - low))
@@ -70,44 +88,19 @@ def saddle_view(
     def at(off: float, height: float) -> tuple[float, float]:
         return WIDTH / 2 + side * off * scale, 44 + (top - height) * scale_y
 
-    ends = [-half + 2 * half * i / 40 for i in range(41)]
+    across = [-half + 2 * half * i / 40 for i in range(41)]
     strings = []
-    for row, off, height, move in zip(rows, offsets_mm, heights, moves, strict=True):
+    for row, off, height, move in zip(findings.rows, offsets_mm, heights, moves, strict=True):
         x, now_y = at(off, height)
-        out = row["move"] is not None and bool(row["move"].over_mm)
-        state = (
-            "unread"
-            if row["move"] is None
-            else "out"
-            if out
-            else "still"
-            if row["within"]
-            else "up"
-            if move > 0
-            else "down"
-        )
-        label = "" if row["move"] is None else display.signed_number(move * 1000)
-        words = (
-            "not read"
-            if row["move"] is None
-            else f"{'raise' if move > 0 else 'lower'} {display.fine_mm(abs(move))}{', out of travel' if out else ''}"
-        )
-        strings.append(SaddleString(x, now_y, at(off, height + move)[1], label, words, state))
+        strings.append(SaddleString(x, now_y, at(off, height + move)[1], *_said(row, display)))
     blank = line = ""
-    if cut is not None:
+    if findings.cut is not None:
         reach = max(map(abs, offsets_mm)) + plan.saddle_overhang_um / 1000
-        # what comes off beneath is drawn at the saddle's foot, a fixed depth below the strings
-        foot = HEIGHT - 30
-        bass, treble = at(-reach, 0)[0], at(reach, 0)[0]
+        ends = at(-reach, 0)[0], at(reach, 0)[0]
         outline = [at(off, height) for off, height in zip(offsets_mm, heights, strict=True)]
-        shape = [(treble, outline[0][1]), *outline, (bass, outline[-1][1]), (bass, foot), (treble, foot)]
-        blank = " ".join(f"{x:.1f},{y:.1f}" for x, y in shape)
-        line = (
-            f"{bass:.1f},{foot - cut.take_off_bass_mm * scale_y:.1f}"
-            f" {treble:.1f},{foot - cut.take_off_treble_mm * scale_y:.1f}"
-        )
+        blank, line = _one_piece(ends, outline, findings.cut, scale_y)
     return SaddleView(
-        " ".join("{:.1f},{:.1f}".format(*at(off, -arc(off))) for off in ends),
+        " ".join("{:.1f},{:.1f}".format(*at(off, -arc(off))) for off in across),
         strings,
         line,
         blank,

@@ -3,6 +3,7 @@ swing, nut and saddle.
 """
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -128,23 +129,23 @@ class MapCell:
     words: str
 
 
-def margin_map(found: list[Strung], names: dict[int, str], display: Display) -> list[tuple[str, list[MapCell]]]:
+def margin_map(found: Sequence[Strung], names: dict[int, str], display: Display) -> list[tuple[str, list[MapCell]]]:
     """A row for each string, string 1 on top: the least room at each fret it is fretted at, and over which fret."""
     rows = []
-    for one in found:
-        over = np.nanargmin(one.margin, axis=1)
+    for string in found:
+        over = np.nanargmin(string.margin, axis=1)
         cells = []
         for f, n in enumerate(over):
-            margin = float(one.margin[f, n])
+            margin = float(string.margin[f, n])
             kind = "touches" if margin < 0 else "near" if margin <= NEAR_MM else "clear"
             # rounded down, so that a touch never reads as nothing
             count = math.floor((margin * 100 if display.system == "mm" else margin / 0.0254) + 1e-9)
             label = "" if kind == "clear" else f"{count:+d}".replace("-", "−") if count else "0"
             where = "open" if f == 0 else f"fretted at {f}"
             words = (
-                f"{names[one.string]} {where}: {display.signed_number(margin * 1000)} {display.system} of room over"
+                f"{names[string.string]} {where}: {display.signed_number(margin * 1000)} {display.system} of room over"
                 f" fret {n + 1}"
             )
-            cells.append(MapCell(one.string, f, kind, label, words))
-        rows.append((names[one.string], cells))
+            cells.append(MapCell(string.string, f, kind, label, words))
+        rows.append((names[string.string], cells))
     return rows

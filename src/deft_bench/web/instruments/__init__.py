@@ -1,5 +1,6 @@
 """Instruments: the list, entering and editing one, and its own page."""
 
-from deft_bench.web.instruments.views import screen
+from deft_bench.web.instruments import listing, specification, views
+from deft_bench.web.instruments.screen import screen
 
-__all__ = ["screen"]
+__all__ = ["listing", "screen", "specification", "views"]

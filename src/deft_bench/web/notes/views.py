@@ -7,8 +7,8 @@ from werkzeug.wrappers import Response
 
 from deft_bench.core.frets.heights import LANES
 from deft_bench.formats.photograph import MOST_BYTES, PhotographError, reencode
-from deft_bench.store import instruments, jobs, notes
-from deft_bench.web.support import Form, db, or_404, stamp
+from deft_bench.store import jobs, notes
+from deft_bench.web.support import Form, db, instrument_or_404, or_404, stamp
 
 screen = Blueprint("notes", __name__, template_folder="templates")
 
@@ -24,8 +24,7 @@ def _back(instrument_id: int) -> str:
 @screen.route("/instruments/<int:instrument_id>/notes/new", methods=["GET", "POST"])
 def new(instrument_id: int) -> str | Response | tuple[str, int]:
     """Pin a note, with a photograph or without, to a fret and lane."""
-    with or_404():
-        instrument = instruments.get(db(), instrument_id)
+    instrument = instrument_or_404(instrument_id)
     values: dict[str, Any] = {
         "fret": request.values.get("fret", "1"),
         "lane": request.values.get("lane", "middle"),

@@ -20,7 +20,7 @@ from deft_bench.store import instruments, jobs, notes, refrets, sheets
 from deft_bench.web.drawing.neck_drawing import NeckDrawing, neck_drawing, short_unit
 from deft_bench.web.drawing.setup_card import setup_card
 from deft_bench.web.places import linked_steps
-from deft_bench.web.support import day, db, display, or_404, rock_mm, settings
+from deft_bench.web.support import day, db, display, job_or_404, or_404, rock_mm, settings
 
 REPORT_WIDTH = 1000
 """Units of the report's necks, so that their words print at the size of the page's."""
@@ -31,9 +31,7 @@ screen = Blueprint("record", __name__, template_folder="templates")
 @screen.get("/jobs/<int:job_id>/record")
 def report(job_id: int) -> str:
     """Before and after of the same figures on one printable page."""
-    with or_404():
-        job = jobs.get(db(), job_id)
-        instrument = instruments.get(db(), job.instrument_id)
+    job, instrument = job_or_404(job_id)
     found = before_and_after(db(), settings(), job, instrument)
     book, _ = catalogue(db())
     plan = plan_for(db(), settings(), job, book)
@@ -49,10 +47,10 @@ def report(job_id: int) -> str:
         job=job,
         kinds=JOB_KINDS,
         route=book.routes[plan.route].title if plan.route in book.routes else plan.route,
-        sheet=sorted(known.items(), key=lambda one: one[1].finished_at or ""),
-        sheet_minutes=sum(one.minutes or 0.0 for one in known.values()),
+        sheet=sorted(known.items(), key=lambda step: step[1].finished_at or ""),
+        sheet_minutes=sum(step.minutes or 0.0 for step in known.values()),
         titles={code: one.title for code, one in book.operations.items()},
-        refret=refrets.plan_of(db(), job_id),
+        refret=refrets.PLANS.last(db(), job_id),
         fitted=refrets.fitted(db(), job_id),
         put_in=refret_facts(db(), settings(), job, instrument).put_in_mm if job.kind == "refret" else None,
         instrument=instrument,

@@ -1,5 +1,6 @@
-"""Schedule: the bench's days as rails, pins and what they cost, promises at risk, hours, and the calendar."""
+"""Schedule: when each open job is done, which promise cannot be kept, and why."""
 
-from deft_bench.web.schedule.views import screen
+from deft_bench.web.schedule import acts, feeds, hours, views
+from deft_bench.web.schedule.screen import screen
 
-__all__ = ["screen"]
+__all__ = ["acts", "feeds", "hours", "screen", "views"]

@@ -1,5 +1,6 @@
 """Setup: strings over frets, buzz, nut, saddle and intonation."""
 
-from deft_bench.web.setup.views import screen
+from deft_bench.web.setup import listen, pages, views
+from deft_bench.web.setup.screen import screen
 
-__all__ = ["screen"]
+__all__ = ["listen", "pages", "screen", "views"]

@@ -1,18 +1,19 @@
 """The boxes of the setup's numbers, read and shown: each page has its own share of them."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
-from typing import Any
+from dataclasses import replace
 
+from deft_bench.core.described import entries
 from deft_bench.core.instrument import Spec
-from deft_bench.core.strings.setup_plan import CHOICES, LENGTHS, OPTIONAL, SetupPlan, plan_problems
+from deft_bench.core.strings.setup_plan import SetupPlan, plan_problems
 from deft_bench.core.strings.string_set import StringMake
 from deft_bench.core.units import LengthError, parse_length
+from deft_bench.web.plan_form import PlanForm, read_described
 from deft_bench.web.support import Form, display
 
 PAGES: dict[str, tuple[str, ...]] = {
     "setup": ("pluck_from_saddle_um", "margin_um", "relief_low_um", "relief_high_um"),
-    "strings": (),
+    "strings": ("a4_hz",),
     "nut": (
         "edge_bass_um",
         "edge_treble_um",
@@ -24,6 +25,7 @@ PAGES: dict[str, tuple[str, ...]] = {
         "nut_school",
         "seat_base",
         "blank_base",
+        "bearing_fret",
     ),
     "saddle": (
         "bridge_radius_um",
@@ -47,21 +49,10 @@ PAGES: dict[str, tuple[str, ...]] = {
 """Which fields each page's form holds; strings, hand and nut gaps are read by their own functions."""
 
 
-@dataclass(frozen=True, slots=True)
-class SetupForm:
-    """A form as read: every box as it shows, what is wrong by field, and the plan when nothing is."""
-
-    values: dict[str, str]
-    errors: dict[str, str]
-    plan: SetupPlan | None
-
-
 def values_of(plan: SetupPlan) -> dict[str, str]:
     """Every box as it starts."""
     shown = display()
-    values = {name: shown.entry(getattr(plan, name)) for name in LENGTHS}
-    values |= {name: getattr(plan, name) for name in CHOICES}
-    values |= {"a4_hz": f"{plan.a4_hz:g}", "bearing_fret": str(plan.bearing_fret)}
+    values = entries(plan, shown, [name for names in PAGES.values() for name in names])
     for i, one in enumerate(plan.strings, start=1):
         values |= {
             f"note_{i}": one.note,
@@ -77,38 +68,34 @@ def values_of(plan: SetupPlan) -> dict[str, str]:
     return values
 
 
-def read(page: str, sent: Mapping[str, str], plan: SetupPlan, spec: Spec) -> SetupForm:
+def read(page: str, sent: Mapping[str, str], plan: SetupPlan, spec: Spec) -> PlanForm[SetupPlan]:
     """Read a page's boxes over the plan as saved."""
     values = values_of(plan) | {name: text for name, text in sent.items() if name != "csrf_token"}
     form = Form(values)
-    fields: dict[str, Any] = {}
-    for name in PAGES[page]:
-        fields[name] = form.text(name) if name in CHOICES else form.length(name, optional=name in OPTIONAL)
+    fields = read_described(form, SetupPlan, PAGES[page])
     if page == "strings":
         fields["strings"] = _strings(form, plan)
-        fields["a4_hz"] = form.number("a4_hz", 380, 500)
     if page == "nut":
-        fields["bearing_fret"] = form.count("bearing_fret", 2, 4)
         fields["gap_low_um"] = tuple(form.length(f"gap_low_{i}") for i in range(1, len(plan.strings) + 1))
         fields["gap_high_um"] = tuple(form.length(f"gap_high_{i}") for i in range(1, len(plan.strings) + 1))
     if page == "setup":
         fields["pluck_n"] = _plucks(form, len(plan.strings))
     if form.errors:
-        return SetupForm(values, form.errors, None)
+        return PlanForm(values, form.errors, None)
     made = replace(plan, **fields)
     form.errors |= plan_problems(made, form.shown, spec)
-    return SetupForm(values, form.errors, None if form.errors else made)
+    return PlanForm(values, form.errors, None if form.errors else made)
 
 
 def _strings(form: Form, plan: SetupPlan) -> tuple[StringMake, ...]:
-    found = []
+    makes = []
     for i, before in enumerate(plan.strings, start=1):
         gauge, core = form.length(f"gauge_{i}"), form.length(f"core_{i}", optional=True)
         weight = form.number(f"weight_{i}", 0.01, 200, optional=True)
         note = form.text(f"note_{i}")
         if gauge is None:
             continue
-        found.append(
+        makes.append(
             StringMake(
                 note,
                 gauge / 1000,
@@ -119,7 +106,7 @@ def _strings(form: Form, plan: SetupPlan) -> tuple[StringMake, ...]:
                 before.hz if note == before.note else None,
             )
         )
-    return tuple(found)
+    return tuple(makes)
 
 
 def _plucks(form: Form, count: int) -> tuple[float, ...]:

@@ -14,7 +14,7 @@ def values_of(head: UsualHead, kind: SurveyKind, shown: Display) -> dict[str, An
     """Every box with what it starts with."""
     cents = kind.unit == "cents"
     return {
-        "stage": head.when,
+        "when": head.when,
         "method": head.method,
         "surface": head.surface,
         "tool": head.tool,
@@ -42,7 +42,7 @@ def read_head(form: Form, kind: SurveyKind, spec: Spec) -> SurveyHead | None:
         return None
     head = SurveyHead(
         kind=kind.code,
-        stage=form.text("stage"),
+        when=form.text("when"),
         method=kind.methods[0] if len(kind.methods) == 1 else form.text("method"),
         surface=form.text("surface", kind.surfaces[0]) if asks_surface(kind) else kind.surfaces[0],
         tool=form.text("tool"),

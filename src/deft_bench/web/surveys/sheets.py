@@ -6,17 +6,15 @@ from werkzeug.wrappers import Response
 from deft_bench.bench.surveying import cursor_order
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.formats.readings_csv import MOST_BYTES, read_sheet, write_sheet
-from deft_bench.store import instruments, surveys
-from deft_bench.web.support import db, display, or_404, stamp
+from deft_bench.store import surveys
+from deft_bench.web.support import db, display, stamp, survey_or_404
 from deft_bench.web.surveys.screen import screen
 
 
 @screen.route("/surveys/<int:survey_id>/sheet", methods=["GET", "POST"])
 def sheet(survey_id: int) -> str | Response | tuple[str, int]:
     """Paste or upload a sheet of readings: a preview names every bad line, and only a whole good sheet is stored."""
-    with or_404():
-        survey = surveys.get(db(), survey_id)
-        instrument = instruments.get(db(), survey.instrument_id)
+    survey, instrument = survey_or_404(survey_id)
     kind = SURVEY_KINDS[survey.head.kind]
     text, lines, code = "", [], 200
     if request.method == "POST":
@@ -70,8 +68,7 @@ def _sent_text() -> tuple[str, str]:
 @screen.get("/surveys/<int:survey_id>.csv")
 def csv_of(survey_id: int) -> Response:
     """The current readings as CSV; with `?history` every reading that was ever accepted."""
-    with or_404():
-        survey = surveys.get(db(), survey_id)
+    survey, _ = survey_or_404(survey_id)
     lanes = SURVEY_KINDS[survey.head.kind].lanes_of(survey.head.strings)
     if "history" in request.args:
         readings = surveys.history(db(), survey_id)

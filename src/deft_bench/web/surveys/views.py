@@ -1,138 +1,28 @@
-"""A survey's pages: starting one, its neck with the cursor, and each reading as it is accepted."""
+"""A survey's page: its neck with the cursor, and each reading as it is accepted."""
 
-from typing import Any
 from uuid import uuid4
 
 from flask import flash, jsonify, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.rocker_results import edges, rocker_results
-from deft_bench.bench.surveying import (
-    ReadingRefusedError,
-    accept_reading,
-    cursor_order,
-    off_mm,
-    readable_alone,
-    start_check,
-    start_survey,
-    survey_to_go_on_with,
-    usual_head,
-)
+from deft_bench.bench.surveying import ReadingRefusedError, accept_reading, cursor_order, off_mm
 from deft_bench.core.strings.setup_plan import string_names
-from deft_bench.core.survey import METHODS, STAGES, STRING_STATES, SURFACES
-from deft_bench.core.survey_kinds import OFFERED, SURVEY_KINDS, Place, SurveyKind
-from deft_bench.store import instruments, jobs, notes, setups, surveys
+from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES
+from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
+from deft_bench.store import jobs, notes, setups, surveys
 from deft_bench.web.drawing.neck_drawing import neck_drawing, short_unit
 from deft_bench.web.errors import wants_json
-from deft_bench.web.places import linked_next, linked_steps
-from deft_bench.web.support import Form, db, display, now, or_404, rock_mm, settings
-from deft_bench.web.surveys.head_form import asks_surface, read_head, values_of
-from deft_bench.web.surveys.screen import screen
+from deft_bench.web.places import linked_steps
+from deft_bench.web.support import db, display, now, rock_mm, settings, survey_or_404
+from deft_bench.web.surveys.screen import screen, tape_at
 from deft_bench.web.surveys.spots import label_of, lane_state, rocker_state, said, words_of
-
-REFRET_STEPS = {"slot_depth": "slots", "seating": "seat", "straightness": "straight", "sprout": "ends"}
-SETUP_STEPS = {"straightness": "relief", "strings": "saddle"}
-"""Which step of a job's tape a kind of survey belongs to."""
-
-
-@screen.get("/jobs/<int:job_id>/survey")
-def next_of(job_id: int) -> Response:
-    """Go on with the job's unfinished survey, or start the one that is due."""
-    with or_404():
-        job = jobs.get(db(), job_id)
-        instrument = instruments.get(db(), job.instrument_id)
-    if job.kind == "setup":
-        return redirect(linked_next(job, instrument).href)
-    going = survey_to_go_on_with(db(), settings(), job, instrument)
-    if going is not None:
-        return redirect(url_for(".show", survey_id=going))
-    return redirect(url_for(".new", job_id=job_id))
-
-
-@screen.route("/instruments/<int:instrument_id>/check", methods=["GET", "POST"])
-def check(instrument_id: int) -> str | Response | tuple[str, int]:
-    """A straightness check outside any job is kept as an inspection of its own; within one it belongs to it."""
-    with or_404():
-        instrument = instruments.get(db(), instrument_id)
-    job = jobs.open_of(db(), [instrument_id]).get(instrument_id)
-    if job is not None:
-        return redirect(url_for(".new", job_id=job.id, kind="straightness"))
-    kind = SURVEY_KINDS["straightness"]
-    if request.method == "GET":
-        return _new_page(None, instrument, kind, _starting(None, instrument, kind), {})
-    form = Form()
-    head = read_head(form, kind, instrument.spec)
-    if head is None:
-        return _new_page(None, instrument, kind, form.sent, form.errors), 422
-    return redirect(url_for(".show", survey_id=start_check(db(), now(), instrument, head)))
-
-
-@screen.route("/jobs/<int:job_id>/surveys/new", methods=["GET", "POST"])
-def new(job_id: int) -> str | Response | tuple[str, int]:
-    """Say how the survey is read, once; then the readings."""
-    with or_404():
-        job = jobs.get(db(), job_id)
-        instrument = instruments.get(db(), job.instrument_id)
-    kind = SURVEY_KINDS.get(request.values.get("kind", ""), SURVEY_KINDS["fret_heights"])
-    if instrument.spec.frets < kind.least_frets:
-        kind = SURVEY_KINDS["fret_heights"]
-    if request.method == "GET":
-        return _new_page(job, instrument, kind, _starting(job, instrument, kind), {})
-    form = Form()
-    only = form.frets("only", instrument.spec.frets)
-    head = read_head(form, kind, instrument.spec)
-    if head is not None:
-        try:
-            made = start_survey(db(), now(), job, instrument, head, only)
-            return redirect(url_for(".show", survey_id=made))
-        except ReadingRefusedError as error:
-            form.errors["only"] = str(error)
-    return _new_page(job, instrument, kind, form.sent, form.errors), 422
-
-
-def _starting(job: jobs.Job | None, instrument: instruments.Instrument, kind: SurveyKind) -> dict[str, Any]:
-    return values_of(usual_head(db(), settings(), job, instrument, kind.code), kind, display())
-
-
-def _new_page(
-    job: jobs.Job | None, instrument: instruments.Instrument, kind: SurveyKind, values: Any, errors: dict[str, str]
-) -> str:
-    offered = OFFERED.get(job.kind if job else "", ())
-    return render_template(
-        "surveys/new.html",
-        section="instruments",
-        job=job,
-        instrument=instrument,
-        kind=kind,
-        values=values,
-        errors=errors,
-        stages=STAGES,
-        surfaces=SURFACES if asks_surface(kind) else {},
-        states=STRING_STATES,
-        methods={code: METHODS[code] for code in kind.methods},
-        steps=linked_steps(job, instrument),
-        tape_at=_tape_at(job, kind.code, values["stage"]),
-        unit=kind.unit_words(display()),
-        alone=readable_alone(db(), job) if kind.named_frets == "may" else None,
-        offered={code: SURVEY_KINDS[code].label for code in offered},
-    )
-
-
-def _tape_at(job: jobs.Job | None, kind: str, when: str) -> str:
-    """Which step of the job's tape a survey belongs to."""
-    if job is not None and job.kind == "refret":
-        return REFRET_STEPS.get(kind, "level")
-    if job is not None and job.kind == "setup":
-        return "intake" if when == "before" else SETUP_STEPS.get(kind, kind)
-    return "after" if when == "after" else "survey"
 
 
 @screen.get("/surveys/<int:survey_id>")
 def show(survey_id: int) -> str:
     """The survey on the neck: where the cursor is, what is read, what each place shows."""
-    with or_404():
-        survey = surveys.get(db(), survey_id)
-        instrument = instruments.get(db(), survey.instrument_id)
+    survey, instrument = survey_or_404(survey_id)
     kind, job = SURVEY_KINDS[survey.head.kind], jobs.get(db(), survey.job_id) if survey.job_id else None
     readings = surveys.readings(db(), survey_id)
     values = {place: reading.value_um for place, reading in readings.items()}
@@ -148,7 +38,7 @@ def show(survey_id: int) -> str:
         instrument=instrument,
         job=job,
         steps=linked_steps(job, instrument),
-        tape_at=_tape_at(job, kind.code, survey.head.stage),
+        tape_at=tape_at(job, kind.code, survey.head.when),
         rocked=rocker_results(db(), settings(), survey, instrument, values, rock_mm()) if explained else None,
         edges=edges(instrument, survey.frets) if explained else {},
         least_shown=kind.least_shown_mm(rock_mm()),
@@ -203,9 +93,7 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
     Answers JSON to a script and a redirect to a plain form. 422 when it cannot be meant, 409 when another window has
     read this place since the page last saw it.
     """
-    with or_404():
-        survey = surveys.get(db(), survey_id)
-        instrument = instruments.get(db(), survey.instrument_id)
+    survey, instrument = survey_or_404(survey_id)
     kind = SURVEY_KINDS[survey.head.kind]
     place = request.form.get("lane", ""), request.form.get("fret", 0, type=int)
     typed = None if "withdraw" in request.form else request.form.get("reading", "")[:60].strip()

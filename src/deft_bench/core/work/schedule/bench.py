@@ -149,7 +149,7 @@ class Trouble:
 def troubles(bench: Bench) -> list[Trouble]:
     """Everything that keeps a job, a technician or a pin out of a schedule, each with its place."""
     found = []
-    names = [one.name for one in bench.technicians]
+    names = [technician.name for technician in bench.technicians]
     for i, one in enumerate(bench.technicians):
         if not one.has_hours:
             found.append(Trouble(f"technicians[{i}].hours", f"{one.name} has no hours; give at least one shift a week"))
@@ -215,7 +215,7 @@ def without_trouble(bench: Bench) -> tuple[Bench, list[Trouble]]:
         jobs=tuple(job for job in bench.jobs if job.code not in out),
         pins=tuple(pin for i, pin in enumerate(bench.pins) if f"pins[{i}]" not in places and pin.job not in out),
     )
-    names = {one.name for one in technicians}
+    names = {technician.name for technician in technicians}
     if len(technicians) < len(bench.technicians):
         # pins and steps given to one who is left out are anyone's
         kept = replace(

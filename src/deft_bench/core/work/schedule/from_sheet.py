@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, tzinfo
 
+from deft_bench.core.work.catalogue import Operation
 from deft_bench.core.work.run_sheet import RunSheet, held_by
 from deft_bench.core.work.schedule.bench import Step
 
@@ -41,41 +42,51 @@ def steps_left(
     """
     behind = {step.operation.code for step in sheet.steps if step.done} | set(done)
     left = [step.operation for step in sheet.steps if step.operation.code not in behind]
-    place = {one.code: k for k, one in enumerate(left)}
-    first_work = next((one.code for one in left if one.stage != "intake"), "")
-    found = []
-    for k, one in enumerate(left):
-        before = [rule.before for rule in sheet.rules if rule.after == one.code]
-        before += [
-            rule.before for rule in held_by(sheet, one.code, [*(resting or {}), *(other.code for other in left[:k])])
-        ]
-        held = (
-            [(resting[code], f"{_title(sheet, code)} rests") for code in before if code in (resting or {})]
-            if resting
-            else []
-        )
-        for part in parts:
-            if one.code == (part.step if part.step in place else first_work):
-                held.append((datetime.combine(part.due, PART_USABLE, zone), part.what))
-        until, why = max(held, default=(None, ""), key=lambda item: item[0])
-        spent = (running or {}).get(one.code)
-        # a clock that was set back since does not make the work longer
-        work = minutes[one.code] if spent is None else max(LEAST_LEFT_MIN, minutes[one.code] - max(0.0, spent))
-        found.append(
+    place = {operation.code: k for k, operation in enumerate(left)}
+    resting, running = resting or {}, running or {}
+    awaited = _awaited(parts, left, zone)
+    steps = []
+    for k, operation in enumerate(left):
+        code = operation.code
+        before = [rule.before for rule in sheet.rules if rule.after == code]
+        before += [rule.before for rule in held_by(sheet, code, [*resting, *(other.code for other in left[:k])])]
+        held = [(resting[other], f"{_title(sheet, other)} rests") for other in before if other in resting]
+        until, why = max([*held, *awaited.get(code, ())], default=(None, ""), key=lambda item: item[0])
+        steps.append(
             Step(
-                one.code,
-                one.title,
-                max(1, round(work)),
-                round(waits[one.code]),
-                tuple(sorted({place[code] for code in before if place.get(code, k) < k and waits[code]})),
-                prepared=bool(one.lead_days),
-                holds=one.holds,
-                outdoors=one.outdoors,
+                code,
+                operation.title,
+                max(1, round(_work_left(minutes[code], running.get(code)))),
+                round(waits[code]),
+                tuple(sorted({place[other] for other in before if place.get(other, k) < k and waits[other]})),
+                prepared=bool(operation.lead_days),
+                holds=operation.holds,
+                outdoors=operation.outdoors,
                 not_before=until,
                 why_not_before=why,
             )
         )
-    return tuple(found)
+    return tuple(steps)
+
+
+def _awaited(
+    parts: Sequence[Awaited], left: Sequence[Operation], zone: tzinfo | None
+) -> dict[str, list[tuple[datetime, str]]]:
+    """By operation: when the parts that it waits for can be used, and what they are. A part for none of the steps
+    holds the first work.
+    """
+    codes = [operation.code for operation in left]
+    first_work = next((operation.code for operation in left if operation.phase != "intake"), "")
+    awaited: dict[str, list[tuple[datetime, str]]] = {}
+    for part in parts:
+        usable = datetime.combine(part.due, PART_USABLE, zone), part.what
+        awaited.setdefault(part.step if part.step in codes else first_work, []).append(usable)
+    return awaited
+
+
+def _work_left(planned_min: float, spent_min: float | None) -> float:
+    """Minutes still to work; a clock that was set back since does not make the work longer."""
+    return planned_min if spent_min is None else max(LEAST_LEFT_MIN, planned_min - max(0.0, spent_min))
 
 
 def _title(sheet: RunSheet, code: str) -> str:

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from itertools import pairwise
 
+from deft_bench.core.times import clock_words, day_words
 from deft_bench.core.work.schedule.bench import LONGEST_DAYS, Bench, Pin, Placed, Step, Technician
 
 Span = tuple[int, int]
@@ -106,7 +107,7 @@ def make_grid(bench: Bench) -> Grid:
     if not bench.technicians:
         raise ScheduleError("technicians", "nobody has hours; enter at least one technician with a shift")
     start = (bench.now + timedelta(seconds=59)).astimezone(UTC).replace(second=0, microsecond=0)
-    windows = tuple(tuple(_windows(bench, one, start)) for one in bench.technicians)
+    windows = tuple(tuple(_windows(bench, technician, start)) for technician in bench.technicians)
     today = bench.now.astimezone(bench.zone).date()
     day_ends = tuple(
         _minute(start, datetime.combine(today + timedelta(days=k + 1), datetime.min.time(), bench.zone))
@@ -139,9 +140,9 @@ class _Laying:
 
     def __init__(self, bench: Bench, start: datetime, windows: tuple[tuple[Span, ...], ...], horizon: int) -> None:
         self.bench, self.start, self.windows, self.horizon = bench, start, windows, horizon
-        self.names = [one.name for one in bench.technicians]
+        self.names = [technician.name for technician in bench.technicians]
         self.pins = {(pin.job, pin.step): (i, pin) for i, pin in enumerate(bench.pins)}
-        self.was = {(one.job, one.step, one.part): one for one in bench.before}
+        self.was = {(before.job, before.step, before.part): before for before in bench.before}
         self.dry = [_span(start, dry) for dry in bench.dry] if bench.dry is not None else None
         self.tasks: list[Task] = []
 
@@ -211,7 +212,7 @@ def _span(start: datetime, span: tuple[datetime, datetime]) -> Span:
 
 def _windows(bench: Bench, one: Technician, start: datetime) -> list[Span]:
     today = bench.now.astimezone(bench.zone).date()
-    found = []
+    spans = []
     for k in range(LONGEST_DAYS):
         day: date = today + timedelta(days=k)
         if day in one.days_off:
@@ -220,8 +221,8 @@ def _windows(bench: Bench, one: Technician, start: datetime) -> list[Span]:
             a = max(0, _minute(start, datetime.combine(day, opens, bench.zone)))
             b = _minute(start, datetime.combine(day, closes, bench.zone))
             if b > a:
-                found.append((a, b))
-    return found
+                spans.append((a, b))
+    return spans
 
 
 def _parts(step: Step, windows: Sequence[Sequence[Span]], place: str, job: str) -> list[int]:
@@ -246,18 +247,16 @@ def _pinned(
 ) -> tuple[int, Mapping[int, tuple[Span, ...]]]:
     """The minute of a pin and who can keep it; raises ScheduleError when nobody can."""
     at = _minute(start, pin.at)
-    names = [one.name for one in bench.technicians]
+    names = [technician.name for technician in bench.technicians]
     kept: dict[int, tuple[Span, ...]] = {
         t: ((at, at),)
         for t, spans in fits.items()
         if (not pin.technician or names[t] == pin.technician) and any(a <= at <= b for a, b in spans)
     }
     if not kept:
-        raise ScheduleError(
-            f"pins[{number}]",
-            f"{title} cannot start at {pin.at:%d %b %H:%M}: it does not fit into bench hours there",
-            pin.job,
-        )
+        when = f"{day_words(pin.at.date(), pin.at.year)}, {clock_words(pin.at)}"
+        why = f"{title} cannot start at {when}: it does not fit into bench hours there"
+        raise ScheduleError(f"pins[{number}]", why, pin.job)
     return at, kept
 
 
@@ -325,7 +324,7 @@ def placed(grid: Grid, starts: Starts) -> tuple[Placed, ...]:
                 grid.moment(at + task.end_of_wait),
             )
         )
-    return tuple(sorted(found, key=lambda one: (one.start, one.technician, one.job, one.part)))
+    return tuple(sorted(found, key=lambda placed: (placed.start, placed.technician, placed.job, placed.part)))
 
 
 def faults(grid: Grid, starts: Starts) -> list[str]:

@@ -29,7 +29,7 @@ class BenchHours:
 
 def read_shifts(text: str) -> Shifts:
     """Shifts of a day, none for an empty text; raises ValueError in words for one that cannot be meant."""
-    found: list[tuple[time, time]] = []
+    shifts: list[tuple[time, time]] = []
     for part in re.split(r"[,;]", text):
         if not part.strip():
             continue
@@ -38,10 +38,10 @@ def read_shifts(text: str) -> Shifts:
         if not hours or hours[0] > 23 or hours[2] > 23 or hours[1] > 59 or hours[3] > 59:
             raise ValueError(f"“{part.strip()[:20]}” is no shift: {FORMS}")
         shift = time(hours[0], hours[1]), time(hours[2], hours[3])
-        if shift[1] <= shift[0] or (found and shift[0] < found[-1][1]):
+        if shift[1] <= shift[0] or (shifts and shift[0] < shifts[-1][1]):
             raise ValueError(f"“{part.strip()[:20]}” does not come after what stands before it: {FORMS}")
-        found.append(shift)
-    return tuple(found)
+        shifts.append(shift)
+    return tuple(shifts)
 
 
 def write_shifts(shifts: Shifts) -> str:
@@ -124,11 +124,11 @@ def to_fields(hours: BenchHours) -> dict[str, Any]:
     return {
         "technicians": [
             {
-                "name": one.name,
-                "week": {WEEKDAYS[day]: write_shifts(tuple(shifts)) for day, shifts in sorted(one.week.items())},
-                "days_off": sorted(day.isoformat() for day in one.days_off),
+                "name": technician.name,
+                "week": {WEEKDAYS[day]: write_shifts(tuple(shifts)) for day, shifts in sorted(technician.week.items())},
+                "days_off": sorted(day.isoformat() for day in technician.days_off),
             }
-            for one in hours.technicians
+            for technician in hours.technicians
         ],
         "fixtures": dict(hours.fixtures),
         "dry": None if hours.dry is None else [[a.isoformat(), b.isoformat()] for a, b in hours.dry],
@@ -140,11 +140,11 @@ def from_fields(stored: Mapping[str, Any]) -> BenchHours:
     return BenchHours(
         tuple(
             Technician(
-                one["name"],
-                {WEEKDAYS.index(day): read_shifts(text) for day, text in one["week"].items()},
-                frozenset(date.fromisoformat(day) for day in one["days_off"]),
+                technician["name"],
+                {WEEKDAYS.index(day): read_shifts(text) for day, text in technician["week"].items()},
+                frozenset(date.fromisoformat(day) for day in technician["days_off"]),
             )
-            for one in stored["technicians"]
+            for technician in stored["technicians"]
         ),
         dict(stored["fixtures"]),
         (

@@ -5,7 +5,7 @@ remains when time is short.
 """
 
 import random
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from deft_bench.core.work.schedule.grid import Cost, Grid, Span, Starts, cost_of, fits_at
 
@@ -77,11 +77,19 @@ class _Board:
     def __init__(self, grid: Grid) -> None:
         self.grid = grid
         self.until = [0] * len(grid.windows)
+        self.found: dict[tuple[int, int], int | None] = {}
         self.held: dict[str, list[Span]] = {fixture: [] for fixture in grid.bench.fixtures}
         self.pinned: dict[int, list[Span]] = {t: [] for t in range(len(grid.windows))}
         for task in grid.tasks:
             if task.fixed is not None:
                 self.pinned[next(iter(task.fits))].append((task.fixed, task.fixed + task.size))
+
+    def soonest(self, i: int, who: int, ready: int) -> int | None:
+        """As `earliest`; what was found holds until the technician, or a fixture, is taken."""
+        at = self.found.get((i, who), -1)
+        if at is not None and (at < self.until[who] or self.grid.tasks[i].holds):
+            at = self.found[i, who] = self.earliest(i, who, ready)
+        return at
 
     def earliest(self, i: int, who: int, ready: int) -> int | None:
         """The first minute at which a technician can start a task."""
@@ -131,56 +139,61 @@ def by_list(
     The instrument that a technician has in hand counts as more urgent by `stay` minutes; `kept` are tasks that keep a
     technician, with the first minute at which each may start.
     """
-    board = _Board(grid)
-    starts: list[tuple[int, int] | None] = [None] * len(grid.tasks)
-    followers: list[list[int]] = [[] for _ in grid.tasks]
-    missing = [len(task.after) for task in grid.tasks]
-    for i, task in enumerate(grid.tasks):
-        for other, _ in task.after:
-            followers[other].append(i)
-    kept = kept or {}
-    ready = {i: kept[i][0] if i in kept else 0 for i, count in enumerate(missing) if not count}
-    soonest: dict[tuple[int, int], int | None] = {}
+    board, turns = _Board(grid), _Turns(grid, kept or {})
     last_job = [-1] * len(grid.windows)
-
-    def soonest_start(i: int, who: int, turn: int) -> int | None:
-        """When a technician can begin a task; what was found holds until the technician, or a fixture, is taken."""
-        at = soonest.get((i, who), -1)
-        if at is not None and (at < board.until[who] or grid.tasks[i].holds):
-            at = soonest[i, who] = board.earliest(i, who, turn)
-        return at
-
-    while ready:
-        options = [
-            (
-                at,
-                urgency[i] - (0.0 if grid.tasks[i].job != last_job[who] else stay),
-                grid.tasks[i].job != last_job[who],
-                i,
-                who,
-            )
-            for i, turn in ready.items()
-            for who in (grid.tasks[i].fits if i not in kept else (kept[i][1],))
-            if (at := soonest_start(i, who, turn)) is not None
-        ]
+    while turns.ready:
+        options = []
+        for i, turn in turns.ready.items():
+            job = grid.tasks[i].job
+            for who in turns.who(i):
+                at = board.soonest(i, who, turn)
+                if at is not None:
+                    other = job != last_job[who]
+                    options.append((at, urgency[i] - (0.0 if other else stay), other, i, who))
         if not options:
             return None
         latest = min(option[0] for option in options) + near
         at, _, _, i, who = min(
-            (one for one in options if one[0] <= latest), key=lambda one: (one[1], one[2], one[0], one[3])
+            (option for option in options if option[0] <= latest), key=lambda one: (one[1], one[2], one[0], one[3])
         )
-        fixed = grid.tasks[i].fixed
-        if fixed is not None and at != fixed:
+        if grid.tasks[i].fixed not in (None, at):
             return None
         board.take(i, who, at)
-        starts[i] = (at, who)
         last_job[who] = grid.tasks[i].job
-        del ready[i]
-        for follower in followers[i]:
-            missing[follower] -= 1
-            if not missing[follower]:
-                ready[follower] = max(_ready(grid, starts, follower) or 0, kept[follower][0] if follower in kept else 0)
-    return [start for start in starts if start is not None] if None not in starts else None
+        turns.placed(i, (at, who))
+    return [start for start in turns.starts if start is not None] if None not in turns.starts else None
+
+
+class _Turns:
+    """Which tasks may be placed next, each with the first minute at which it may start; and where the placed ones
+    stand.
+    """
+
+    def __init__(self, grid: Grid, kept: Mapping[int, tuple[int, int]]) -> None:
+        self.grid, self.kept = grid, kept
+        self.starts: list[tuple[int, int] | None] = [None] * len(grid.tasks)
+        self.missing = [len(task.after) for task in grid.tasks]
+        self.followers: list[list[int]] = [[] for _ in grid.tasks]
+        for i, task in enumerate(grid.tasks):
+            for other, _ in task.after:
+                self.followers[other].append(i)
+        self.ready = {i: self._not_before(i) for i, count in enumerate(self.missing) if not count}
+
+    def who(self, i: int) -> Iterable[int]:
+        """The technicians who may take a task."""
+        return self.grid.tasks[i].fits if i not in self.kept else (self.kept[i][1],)
+
+    def placed(self, i: int, start: tuple[int, int]) -> None:
+        """Take a task out, and let in what has waited for it alone."""
+        self.starts[i] = start
+        del self.ready[i]
+        for follower in self.followers[i]:
+            self.missing[follower] -= 1
+            if not self.missing[follower]:
+                self.ready[follower] = max(_ready(self.grid, self.starts, follower) or 0, self._not_before(follower))
+
+    def _not_before(self, i: int) -> int:
+        return self.kept[i][0] if i in self.kept else 0
 
 
 def _ready(grid: Grid, starts: Sequence[tuple[int, int] | None], i: int) -> int | None:

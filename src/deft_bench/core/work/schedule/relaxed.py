@@ -3,9 +3,12 @@
 The second is a small integer program: a day of completion for every promised job, so that the work of all that are done
 by a day fits into the bench hours until then. Every schedule that can be worked keeps it, so its least lateness is a
 bound; its days are a good order to begin from.
+
+Derived in docs/methods/schedule.md.
 """
 
 from bisect import bisect_right
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -48,25 +51,32 @@ def least_changeovers(grid: Grid) -> int:
     return max(0, len({task.job for task in grid.tasks}) - len(grid.windows))
 
 
-def relaxed(grid: Grid, seconds: float = 2.0) -> Relaxed:
-    """Solve the relaxed bench; when time is short the bound of each job alone is the answer."""
-    jobs, soonest = grid.bench.jobs, alone(grid)
-    tasks = [grid.of_job(j) for j in range(len(jobs))]
-    simple = sum(jobs[j].weight * late_days(grid, j, end) for j, end in enumerate(soonest))
-    first = [grid.day_of(end) if due is not None else None for end, due in zip(soonest, grid.due, strict=True)]
+def _finishes(grid: Grid, tasks: Sequence[Sequence[int]], first: Sequence[int | None]) -> list[tuple[int, int]]:
+    """By job and day: finished on that day, the first of which is the last that is not late. Empty when nothing is
+    promised, or when the calendar ends before all of it can be done.
+    """
     total = sum(grid.tasks[i].size for j, mine in enumerate(tasks) if grid.due[j] is not None for i in mine)
     last = next((k for k, end in enumerate(grid.day_ends) if grid.open_before(end) >= total), len(grid.day_ends) - 1)
     last = max([last, *(day for day in first if day is not None)]) + 1
-    short = Relaxed(simple, tuple(first))
     if last >= len(grid.day_ends) - 1:
-        return short
-    # one of these by job and day: finished on that day, the first of which is the last that is not late
+        return []
     names: list[tuple[int, int]] = []
     for j, day in enumerate(first):
         due = grid.due[j]
         if day is not None and due is not None and tasks[j]:
             begin = max(day, due, 0)
             names += [(j, k) for k in range(begin, max(last, begin) + 1)]
+    return names
+
+
+def relaxed(grid: Grid, seconds: float = 2.0) -> Relaxed:
+    """Solve the relaxed bench; when time is short the bound of each job alone is the answer."""
+    jobs, soonest = grid.bench.jobs, alone(grid)
+    tasks = [grid.of_job(j) for j in range(len(jobs))]
+    simple = sum(jobs[j].weight * late_days(grid, j, end) for j, end in enumerate(soonest))
+    first = [grid.day_of(end) if due is not None else None for end, due in zip(soonest, grid.due, strict=True)]
+    short = Relaxed(simple, tuple(first))
+    names = _finishes(grid, tasks, first)
     if not names:
         return short
     costs = np.array([jobs[j].weight * max(0, k - (grid.due[j] or 0)) for j, k in names], dtype=float)
@@ -106,8 +116,8 @@ def _loads(grid: Grid, tasks: list[list[int]], names: list[tuple[int, int]]) -> 
     opened = np.array([float(grid.open_before(edge)) for edge in edges])
     between = [np.subtract.outer(opened, opened).T]
     between += [
-        grid.bench.fixtures[one] * np.subtract.outer(np.array(edges, float), np.array(edges, float)).T
-        for one in fixtures
+        grid.bench.fixtures[fixture] * np.subtract.outer(np.array(edges, float), np.array(edges, float)).T
+        for fixture in fixtures
     ]
     pairs = np.array([(a, b) for b in range(1, len(edges)) for a in range(b) if not a or b - a <= LONGEST_SPAN])
     heads = soonest_starts(grid)
@@ -130,7 +140,7 @@ def _loads(grid: Grid, tasks: list[list[int]], names: list[tuple[int, int]]) -> 
             rows.append(row * len(pairs) + chosen)
             columns.append(np.full(len(chosen), name))
             values.append(there[chosen])
-    room = np.concatenate([one[pairs[:, 0], pairs[:, 1]] for one in between])
+    room = np.concatenate([hours[pairs[:, 0], pairs[:, 1]] for hours in between])
     matrix = coo_array(
         (np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))), shape=(len(room), len(names))
     )

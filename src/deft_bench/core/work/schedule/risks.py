@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
 
+from deft_bench.core.times import day_words, span_words
 from deft_bench.core.work.schedule.bench import Bench, Job, Schedule
 from deft_bench.core.work.schedule.grid import ScheduleError, late_days, make_grid
 from deft_bench.core.work.schedule.relaxed import alone
@@ -35,7 +36,7 @@ def risks(bench: Bench, found: Schedule) -> list[Risk]:
             named.append(Risk(job.code, days, by_itself, why if by_itself else _who_before(bench, found, job)))
         elif found.finish[job.code].astimezone(bench.zone).date() == job.promised:
             named.append(Risk(job.code, 0, False, "ends on the promised day, with none to spare"))
-    return sorted(named, key=lambda one: -one.days)
+    return sorted(named, key=lambda risk: -risk.days)
 
 
 def _alone_late(bench: Bench, job: Job) -> int:
@@ -62,10 +63,8 @@ def _why_alone(bench: Bench, job: Job) -> tuple[bool, str]:
         until = last.not_before
         assert until is not None
         at = until.astimezone(bench.zone)
-        return (
-            True,
-            f"“{last.title or last.code}” waits for {last.why_not_before or 'its turn'} until {at:%a} {at.day} {at:%b}",
-        )
+        why = last.why_not_before or "its turn"
+        return True, f"“{last.title or last.code}” waits for {why} until {day_words(at.date(), at.year)}"
     quick = replace(free, steps=tuple(replace(step, wait=0) for step in free.steps))
     if not _alone_late(bench, quick):
         waits = [step for step in job.steps if step.wait]
@@ -85,9 +84,9 @@ def _who_before(bench: Bench, found: Schedule, job: Job) -> str:
     """Which jobs take the bench before this one is done."""
     titles = {other.code: other.title or other.code for other in bench.jobs}
     spent: dict[str, float] = {}
-    for one in found.placed:
-        if one.job != job.code and one.start < found.finish[job.code]:
-            spent[one.job] = spent.get(one.job, 0.0) + (one.end - one.start).total_seconds() / 60
+    for step in found.placed:
+        if step.job != job.code and step.start < found.finish[job.code]:
+            spent[step.job] = spent.get(step.job, 0.0) + (step.end - step.start).total_seconds() / 60
     most = sorted(spent, key=lambda code: (-spent[code], code))[:MOST_NAMED]
     if not most:
         return "its own cures and the shifts leave no room"
@@ -98,14 +97,6 @@ def listed(titles: Mapping[str, str], codes: list[str]) -> str:
     """Names in a row: a, b and c."""
     names = [titles[code] for code in codes]
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
-
-
-def span_words(minutes: float) -> str:
-    """`25 min`, `3 h 10`, `2.5 days`."""
-    whole = round(minutes)
-    if whole >= 2880:
-        return f"{whole / 1440:.2g} days"
-    return f"{whole} min" if whole < 90 else f"{whole // 60} h {whole % 60:02d}"
 
 
 def change_words(bench: Bench, before: Schedule, after: Schedule) -> str:

@@ -107,13 +107,11 @@ def _improve(
 ) -> tuple[list[tuple[int, int]], dict[str, int]]:
     """Solve aim by aim from a first answer; raises ScheduleError when the pins let nothing through."""
     if first is not None:
-        kept = repaired(grid, until.share(REPAIR_SHARE))
-        if kept is not None and cost_of(grid, kept).key < cost_of(grid, first).key:
-            first = kept
-        first = search(grid, first, known, until.share(SEARCH_SHARE))
+        first = search(
+            grid, _better(grid, first, repaired(grid, until.share(REPAIR_SHARE))), known, until.share(SEARCH_SHARE)
+        )
     best, bounds = first, dict[str, int]()
-    far = max((at + grid.tasks[i].size for i, (at, _) in enumerate(first)), default=0) if first else grid.day_ends[-2]
-    far = grid.day_ends[min(len(grid.day_ends) - 1, grid.day_of(far) + SPARE_DAYS)]
+    far = _horizon(grid, first)
     made = _model(grid, far)
     aims: dict[str, Callable[[], tuple[Any, int]]] = {
         "lateness": lambda: _lateness(grid, made, far),
@@ -132,20 +130,34 @@ def _improve(
             # without any answer yet the solver gets the time that it needs for one
             limit = max(LEAST_RUN_S if best is not None else RESCUE_S, left * SHARES[name])
             found, bound = _run(made, grid, expression, best, limit, workers, by_work=until.by_work)
-            if found is None and best is None:
-                if grid.bench.pins:
-                    raise ScheduleError("pins", "the pins contradict each other or the order of a job; take one out")
-                raise ScheduleError(
-                    "dry", "the dry windows and the bench hours are not enough for what is to be done in them"
-                )
             if bound is not None:
                 bounds[name] = bound + offset
-            if found is not None and (best is None or cost_of(grid, found).key < cost_of(grid, best).key):
-                best = found
+            best = _better(grid, best if best is not None else _must_exist(grid, found), found)
         assert best is not None
         made.model.add(expression + offset <= getattr(cost_of(grid, best), name))
     assert best is not None
     return best, bounds
+
+
+def _better(grid: Grid, answer: list[tuple[int, int]], other: list[tuple[int, int]] | None) -> list[tuple[int, int]]:
+    """The cheaper of two; the first when they cost the same."""
+    return other if other is not None and cost_of(grid, other).key < cost_of(grid, answer).key else answer
+
+
+def _must_exist(grid: Grid, answer: list[tuple[int, int]] | None) -> list[tuple[int, int]]:
+    if answer is not None:
+        return answer
+    if grid.bench.pins:
+        raise ScheduleError("pins", "the pins contradict each other or the order of a job; take one out")
+    raise ScheduleError("dry", "the dry windows and the bench hours are not enough for what is to be done in them")
+
+
+def _horizon(grid: Grid, first: list[tuple[int, int]] | None) -> int:
+    """The last minute that the model looks at: some days after the end of the first answer."""
+    if first is None:
+        return grid.day_ends[-1]
+    end = max((at + grid.tasks[i].size for i, (at, _) in enumerate(first)), default=0)
+    return grid.day_ends[min(len(grid.day_ends) - 1, grid.day_of(end) + SPARE_DAYS)]
 
 
 def _model(grid: Grid, far: int) -> _Model:
@@ -282,42 +294,48 @@ def _changeovers(grid: Grid, made: _Model) -> tuple[Any, int]:
     """
     model = made.model
     joins: list[Any] = []
-    by_job: dict[int, list[int]] = {}
-    for i, task in enumerate(grid.tasks):
-        by_job.setdefault(task.job, []).append(i)
     after_of: dict[tuple[int, int], list[Any]] = {}
     before_of: dict[tuple[int, int], list[Any]] = {}
     spans = [[interval for _, interval in intervals] for intervals in made.spans]
-    for tasks in by_job.values():
-        free = {i for i in tasks if grid.bench.jobs[grid.tasks[i].job].steps[grid.tasks[i].step].prepared}
-        chain = [i for i in tasks if i not in free]
-        several = len(grid.windows) > 1
-        # with several technicians, or something prepared, a step may follow one that is not its neighbour in the order
-        reach = 3 if several else 1
-        pairs = [(a, b) for k, a in enumerate(chain) for b in chain[k + 1 : k + 1 + reach]]
-        pairs += [pair for i in free for other in tasks if other != i for pair in ((i, other), (other, i))]
-        for a, b in dict.fromkeys(pairs):
-            for t in grid.tasks[a].fits.keys() & grid.tasks[b].fits.keys():
-                join = model.new_bool_var(f"join{a}_{b}_{t}")
-                gap = model.new_int_var(0, cp_model.INT32_MAX // 2, f"gap{a}_{b}_{t}")
-                model.add_implication(join, made.who[a][t])
-                model.add_implication(join, made.who[b][t])
-                end = made.start[a] + grid.tasks[a].size
-                spans[t].append(model.new_optional_interval_var(end, gap, made.start[b], join, f"g{a}_{b}_{t}"))
-                joins.append(join)
-                after_of.setdefault((a, t), []).append(join)
-                before_of.setdefault((b, t), []).append(join)
-    for found in (*after_of.values(), *before_of.values()):
-        if len(found) > 1:
-            model.add_at_most_one(found)
+    for a, b in _may_follow(grid):
+        for t in grid.tasks[a].fits.keys() & grid.tasks[b].fits.keys():
+            join = model.new_bool_var(f"join{a}_{b}_{t}")
+            gap = model.new_int_var(0, cp_model.INT32_MAX // 2, f"gap{a}_{b}_{t}")
+            model.add_implication(join, made.who[a][t])
+            model.add_implication(join, made.who[b][t])
+            end = made.start[a] + grid.tasks[a].size
+            spans[t].append(model.new_optional_interval_var(end, gap, made.start[b], join, f"g{a}_{b}_{t}"))
+            joins.append(join)
+            after_of.setdefault((a, t), []).append(join)
+            before_of.setdefault((b, t), []).append(join)
+    for choices in (*after_of.values(), *before_of.values()):
+        if len(choices) > 1:
+            model.add_at_most_one(choices)
     for intervals in spans:
         model.add_no_overlap(intervals)
     used = []
     for t in range(len(grid.windows)):
-        one = model.new_bool_var(f"used{t}")
-        model.add_at_least_one([*(who[t] for who in made.who if t in who), ~one])
-        used.append(one)
+        works = model.new_bool_var(f"used{t}")
+        model.add_at_least_one([*(who[t] for who in made.who if t in who), ~works])
+        used.append(works)
     return len(grid.tasks) - sum(used) - sum(joins), 0
+
+
+def _may_follow(grid: Grid) -> list[tuple[int, int]]:
+    """Pairs of a job's tasks that one technician may do without another instrument between: neighbours in the order;
+    with several technicians, or something prepared, those a little further apart too.
+    """
+    by_job: dict[int, list[int]] = {}
+    for i, task in enumerate(grid.tasks):
+        by_job.setdefault(task.job, []).append(i)
+    reach = 3 if len(grid.windows) > 1 else 1
+    pairs: list[tuple[int, int]] = []
+    for tasks in by_job.values():
+        free = {i for i in tasks if grid.bench.jobs[grid.tasks[i].job].steps[grid.tasks[i].step].prepared}
+        chain = [i for i in tasks if i not in free]
+        pairs += [(a, b) for k, a in enumerate(chain) for b in chain[k + 1 : k + 1 + reach]]
+        pairs += [pair for i in free for other in tasks if other != i for pair in ((i, other), (other, i))]
+    return list(dict.fromkeys(pairs))
 
 
 def _run(

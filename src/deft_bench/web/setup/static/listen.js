@@ -1,5 +1,7 @@
 // Records one note: AudioWorklet to PCM, sent as a WAV to the server, which finds the pitch. The needle is only a guide.
 
+import { post } from "/static/js/post.js";
+
 const panel = document.getElementById("listen");
 const button = document.getElementById("record");
 const form = document.getElementById("sound");
@@ -91,14 +93,9 @@ async function send(blob) {
   tell("Working it out.");
   const body = new FormData(form);
   body.set("wav", blob, "note.wav");
-  let answer;
-  try {
-    answer = await fetch(panel.dataset.post, { method: "POST", body, headers: { Accept: "application/json" } });
-  } catch {
-    throw new Error("The server does not answer: record it again.");
-  }
-  const reply = await answer.json();
-  if (!answer.ok) throw new Error(reply.error + (reply.advice ? ` ${reply.advice}` : ""));
+  const { ok, status, reply } = await post(panel.dataset.post, body);
+  if (status === 0) throw new Error("The server does not answer: record it again.");
+  if (!ok) throw new Error(reply.error + (reply.advice ? ` ${reply.advice}` : ""));
   tell(`${reply.hz} Hz, ${reply.off} cents off ${reply.note}. Kept.`);
   location.assign(reply.href);
 }

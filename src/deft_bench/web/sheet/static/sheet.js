@@ -1,9 +1,11 @@
 // Run sheet: cures and open times count down and ring; they are calculated from the record, so a reload or a restart loses none.
 
+import { post } from "/static/js/post.js";
+
 const words = (ms) => {
   const minutes = Math.max(0, Math.ceil(ms / 60000));
   if (minutes >= 2880) return `${(minutes / 1440).toFixed(1)} days left`;
-  return minutes < 90 ? `${minutes} min left` : `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")} left`;
+  return minutes < 60 ? `${minutes} min left` : `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")} left`;
 };
 const rung = new Set();
 let audio;
@@ -30,19 +32,15 @@ document.getElementById("frets")?.addEventListener("click", async (event) => {
   if (!box) return;
   event.preventDefault();
   const form = box.form;
-  const body = new URLSearchParams({ csrf_token: form.elements.csrf_token.value, step: form.elements.step.value, fret: box.value });
   const pace = document.getElementById("pace");
-  try {
-    const answer = await fetch(form.action, { method: "POST", body, headers: { Accept: "application/json" } });
-    if (!answer.ok) throw new Error();
-    const reply = await answer.json();
-    box.setAttribute("aria-pressed", String(reply.ticked));
-    document.getElementById("ticked-count").textContent = reply.done;
-    pace.textContent = reply.pace;
-  } catch {
-    pace.textContent = `fret ${box.value} is not saved: try again`;
+  const { ok, reply } = await post(form.action, { step: form.elements.step.value, fret: box.value });
+  if (!ok) {
+    pace.textContent = reply.error ?? `fret ${box.value} is not saved: try again`;
     return;
   }
+  box.setAttribute("aria-pressed", String(reply.ticked));
+  document.getElementById("ticked-count").textContent = reply.done;
+  pace.textContent = reply.pace;
   if (event.detail === 0) box.nextElementSibling?.focus();
 });
 let first = true;

@@ -1,22 +1,17 @@
 // Ticking a table of frets off, as marked or as cut: arrows walk it, Space ticks and steps on. Without this file the buttons do it.
 
+import { post } from "/static/js/post.js";
+
 const table = () => document.querySelector("[data-ticks]");
 const boxes = () => [...(table()?.querySelectorAll(".tick-box") ?? [])];
-const csrf = document.querySelector('input[name="csrf_token"]').value;
 
 async function toggle(box) {
-  const body = new URLSearchParams({ csrf_token: csrf, line: table().dataset.line ?? "", fret: box.value });
-  let reply;
-  try {
-    const answer = await fetch(table().dataset.ticks, { method: "POST", body, headers: { Accept: "application/json" } });
-    if (!answer.ok) throw new Error();
-    reply = await answer.json();
-  } catch {
-    box.closest("td").querySelector(".late")?.remove();
+  const { ok, reply } = await post(table().dataset.ticks, { line: table().dataset.line ?? "", fret: box.value });
+  box.closest("td").querySelector(".late")?.remove();
+  if (!ok) {
     box.insertAdjacentHTML("afterend", ' <span class="late">not saved</span>');
     return;
   }
-  box.closest("td").querySelector(".late")?.remove();
   box.setAttribute("aria-pressed", String(reply.ticked));
   box.textContent = reply.ticked ? "✓" : "";
   box.closest("tr").classList.toggle("ticked", reply.ticked);

@@ -1,11 +1,12 @@
 // The survey cursor: it walks by itself, and every accepted reading goes to the server at once, in order.
 // Typing never waits for an answer; a reading counts as accepted only when the server has said so.
 
+import { post } from "/static/js/post.js";
+
 const root = document.getElementById("survey");
 const form = document.getElementById("entry");
 const box = document.getElementById("reading");
 const said = document.getElementById("entry-said");
-const csrf = form.elements.csrf_token.value;
 const store = `survey-${root.dataset.survey}`;
 
 const key = (lane, fret) => `${lane}:${fret}`;
@@ -97,18 +98,12 @@ async function send() {
   say("saved", "saving");
   const item = queue[0];
   const cell = cellOf(item);
-  const body = new URLSearchParams({ ...item, expects: cell.dataset.id || "", csrf_token: csrf });
-  if (!item.withdraw) body.delete("withdraw");
-  let answer;
-  let reply = {};
-  try {
-    answer = await fetch(root.dataset.post, { method: "POST", body, headers: { Accept: "application/json" } });
-    reply = await answer.json();
-  } catch {
-    answer = null;
-  }
+  const fields = { ...item, expects: cell.dataset.id || "" };
+  if (!item.withdraw) delete fields.withdraw;
+  const answer = await post(root.dataset.post, fields);
+  const reply = answer.reply;
   sending = false;
-  if (!answer || answer.status >= 500) {
+  if (answer.status === 0 || answer.status >= 500) {
     const why = reply.advice || "The server does not answer.";
     say("saved", `${queue.length} not saved`);
     tell(`${why} ${queue.length} kept here and sent again by itself.`, true);

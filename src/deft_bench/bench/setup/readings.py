@@ -8,13 +8,16 @@ from deft_bench.core.acts import MOVES_BOW, MOVES_TOPS, Act
 from deft_bench.core.frets.heights import Heights
 from deft_bench.core.limits import GATE_CENTS
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.strings.assembled import Assembled, Trial, assemble, errors_of, target_from
+from deft_bench.core.strings.assembled import Assembled, Trial, assemble, errors_of
 from deft_bench.core.strings.setup_job import SetupFacts, SetupReadings
 from deft_bench.core.strings.setup_plan import SetupPlan
 from deft_bench.core.survey import heights_from
 from deft_bench.core.survey_kinds import PER_CENT, Place
 from deft_bench.store import acts, instruments, jobs, setups, surveys
 from deft_bench.store.database import Connection
+
+SETUP_KINDS = ("strings", "intonation", "buzz")
+"""Kinds of survey that read the strings; the relief is read by straightness."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,8 +32,7 @@ def setup_stage(db: Connection, job: jobs.Job, kind: str) -> str:
     """Before anything is accepted it is intake; after that the readings between, and what follows a played-clean
     neck is after.
     """
-    targets = setups.accepted(db, job.id)
-    if not targets:
+    if setups.last_accepted(db, job.id) is None:
         return "before"
     return "after" if kind in ("buzz", "intonation") else "between"
 
@@ -51,21 +53,16 @@ def readings_of(
     relief = None
     for survey in found:
         kind = survey.head.kind
-        if kind in of or kind not in ("straightness", "strings", "intonation", "buzz"):
+        if kind in of:
             continue
         if kind == "straightness":
-            if survey.head.string_state != "tuned":
-                continue
-            straight = survey_results(db, settings, survey, instrument).figures.straight
-            if straight is None or (done and moved_since_read(db, survey, MOVES_BOW, done) is not None):
-                continue
-            relief = straight.relief_mm
-        else:
+            relief = _relief(db, settings, survey, instrument, done)
+            if relief is not None:
+                of[kind] = survey
+        elif kind in SETUP_KINDS:
             read = surveys.values(db, survey.id)
-            if not read or survey.head.strings != instrument.spec.strings:
-                continue
-            values[kind] = read
-        of[kind] = survey
+            if read and survey.head.strings == instrument.spec.strings:
+                of[kind], values[kind] = survey, read
     strings, cents, played = (values.get(kind, {}) for kind in ("strings", "intonation", "buzz"))
     sharp: dict[int, dict[int, float]] = {}
     for (lane, fret), value in sorted(cents.items()):
@@ -83,11 +80,29 @@ def readings_of(
     )
 
 
+def _relief(
+    db: Connection,
+    settings: ShopSettings,
+    survey: surveys.Survey,
+    instrument: instruments.Instrument,
+    done: Sequence[Act] | None,
+) -> float | None:
+    """Relief by a straightness survey, mm; None when its strings were not at pitch, too little was read, or the neck
+    was moved since.
+    """
+    if survey.head.string_state != "tuned":
+        return None
+    straight = survey_results(db, settings, survey, instrument).figures.straight
+    if straight is None or (done and moved_since_read(db, survey, MOVES_BOW, done) is not None):
+        return None
+    return straight.relief_mm
+
+
 def latest_read(db: Connection, settings: ShopSettings, instrument: instruments.Instrument) -> SetupSurveys:
     """What was last read of an instrument, in whatever job."""
     newest = [
         survey
-        for kind in ("straightness", "strings", "intonation", "buzz")
+        for kind in ("straightness", *SETUP_KINDS)
         for survey in surveys.of_instrument(db, instrument.id, kind, 6)
     ]
     return readings_of(db, settings, instrument, newest, acts.of_instrument(db, instrument.id))
@@ -106,10 +121,10 @@ def setup_facts(
 ) -> SetupFacts:
     """What has been recorded of a setup job, for its steps."""
     found = list(reversed(surveys.of_job(db, job.id)))
-    before = readings_of(db, settings, instrument, [survey for survey in found if survey.head.stage == "before"])
+    before = readings_of(db, settings, instrument, [survey for survey in found if survey.head.when == "before"])
     latest = readings_of(db, settings, instrument, found, acts.of_instrument(db, instrument.id))
-    targets = setups.accepted(db, job.id)
-    since = targets[-1].accepted_at if targets else ""
+    accepted = setups.last_accepted(db, job.id)
+    since = accepted.accepted_at if accepted else ""
 
     def fresh(kind: str) -> bool:
         return bool(since) and kind in latest.of and latest.of[kind].taken_at >= since
@@ -118,7 +133,7 @@ def setup_facts(
         strings=instrument.spec.strings,
         before=before.found,
         latest=latest.found,
-        target=target_from(targets[-1].target) if targets else None,
+        target=accepted.target if accepted else None,
         relief_since=fresh("straightness"),
         strings_since=fresh("strings"),
         cents_within=GATE_CENTS[instrument.spec.bridge],

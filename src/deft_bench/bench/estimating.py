@@ -1,0 +1,126 @@
+"""Estimates: what a route takes in hours and materials and what it leaves in the frets; and accepting one."""
+
+from dataclasses import asdict, dataclass, replace
+from datetime import datetime
+
+from deft_bench.bench.level_planning import Choices, height_surveys, make_plan, metal_now
+from deft_bench.bench.sheet_state import tool_states
+from deft_bench.bench.survey_results import survey_results
+from deft_bench.core.shop_settings import ShopSettings
+from deft_bench.core.times import stamp
+from deft_bench.core.work.catalogue import Catalogue, Route
+from deft_bench.core.work.estimate import Estimate, Item, Labour, estimate, labour_cost, materials, used_cost
+from deft_bench.core.work.job_sheet import SheetPlan, job_sheet, learned, minutes_of, records
+from deft_bench.core.work.run_sheet import instrument_facts
+from deft_bench.core.work.tools import state_for
+from deft_bench.store import estimates, instruments, jobs, sheets, stock
+from deft_bench.store.database import Connection, transaction
+
+
+@dataclass(frozen=True, slots=True)
+class Option:
+    """One way of doing the job: its sums, what is used, and the least height it leaves in the frets, mm (None
+    unknown).
+    """
+
+    route: Route
+    sums: Estimate
+    labour: tuple[Labour, ...]
+    items: tuple[Item, ...]
+    leaves_mm: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Spent:
+    """What a job has taken so far: minutes at the bench, and both costs."""
+
+    minutes: float
+    labour_cost: float
+    used_cost: float
+
+
+def option_of(
+    db: Connection,
+    settings: ShopSettings,
+    now: datetime,
+    job: jobs.Job,
+    instrument: instruments.Instrument,
+    book: Catalogue,
+    plan: SheetPlan,
+    parts: tuple[Item, ...],
+) -> Option:
+    """What a job's sheet takes by one plan, with parts beside its materials."""
+    spec = instrument.spec
+    sheet = job_sheet(book, plan, instrument_facts(spec), ())
+    taken, worn = sheets.samples(db, sheet.codes), tool_states(db, now, book)
+    labour: list[Labour] = []
+    for step in sheet.steps:
+        operation = step.operation
+        own = learned(taken[operation.code], spec.kind, plan.schools)
+        minutes = minutes_of(operation, spec.frets, spec.strings, plan.hardness, own, state_for(operation, worn))
+        low, high = (own.low, own.high) if own else (None, None)
+        labour.append(Labour(operation.code, operation.title, operation.phase, minutes, low, high))
+    used = materials([step.operation for step in sheet.steps], spec.frets, spec.strings, settings.price_of)
+    items = (*used, *parts)
+    return Option(
+        sheet.route,
+        estimate(labour, items, settings.rate_per_hour, settings.tax_percent),
+        tuple(labour),
+        items,
+        _leaves(db, settings, job, instrument, sheet.route),
+    )
+
+
+def _leaves(
+    db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument, route: Route
+) -> float | None:
+    """The least height left in any fret after this route, mm."""
+    codes = {step.code for step in route.steps}
+    if "pull_frets" in codes:
+        return instrument.spec.fret_height_um / 1000
+    if "level" not in codes:
+        return min(metal_now(db, instrument))
+    heights = height_surveys(db, job)
+    if not heights:
+        return None
+    base = survey_results(db, settings, heights[-1], instrument)
+    try:
+        return min(make_plan(db, settings, job, instrument, base, Choices()).plan.height_left())
+    except ValueError:
+        return None
+
+
+def spent_on(db: Connection, settings: ShopSettings, job: jobs.Job) -> Spent:
+    """What the job has taken by its sheet and the stock's ledger."""
+    done = records(sheets.events(db, job.id)).values()
+    minutes = sum(step.minutes for step in done if step.minutes is not None)
+    used = used_cost(stock.used_by(db, job.id), settings.price_of)
+    return Spent(minutes, labour_cost(minutes, settings.rate_per_hour), used)
+
+
+def accept_estimate(
+    db: Connection,
+    settings: ShopSettings,
+    now: datetime,
+    job: jobs.Job,
+    instrument: instruments.Instrument,
+    book: Catalogue,
+    plan: SheetPlan,
+    route: str,
+    parts: tuple[Item, ...],
+) -> None:
+    """Record the estimate of a route that the owner accepted; the route becomes the job's, both or neither."""
+    wanted = replace(plan, route=route)
+    option = option_of(db, settings, now, job, instrument, book, wanted, parts)
+    inputs = {
+        "route": route,
+        "rate_per_hour": settings.rate_per_hour,
+        "tax_percent": settings.tax_percent,
+        "currency": settings.currency,
+        "items": [asdict(item) for item in option.items],
+    }
+    sums = {name: value for name, value in asdict(option.sums).items() if name != "by_phase"}
+    with transaction(db):
+        estimates.ESTIMATES.keep(db, job.id, stamp(now), inputs, sums)
+        if route != plan.route:
+            sheets.PLANS.save(db, job.id, wanted, stamp(now))

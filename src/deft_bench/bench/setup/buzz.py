@@ -1,0 +1,82 @@
+"""Buzz: what was heard, what causes it, and the hand of this player."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+from deft_bench.bench.setup.readings import SetupSurveys, assembled, latest_read
+from deft_bench.core.calls import Call
+from deft_bench.core.shop_settings import ShopSettings
+from deft_bench.core.strings.assembled import Assembled
+from deft_bench.core.strings.diagnose import (
+    Cause,
+    Diagnosis,
+    Heard,
+    buzz_call,
+    cause_words,
+    diagnose,
+    learned_hand,
+)
+from deft_bench.core.strings.setup_plan import SetupPlan, string_names
+from deft_bench.core.survey_kinds import BUZZES_UM
+from deft_bench.core.times import stamp
+from deft_bench.store import instruments, setups, surveys
+from deft_bench.store.database import Connection
+
+MOST_CAUSES = 6
+LEAST_FORCE_N, MOST_FORCE_N = 0.05, 20.0
+"""Between which a learned plucking force is kept."""
+
+
+@dataclass(frozen=True, slots=True)
+class BuzzFindings:
+    """The notes heard, what explains them, and each cause with its words; no call while nothing was played."""
+
+    heard: list[Heard]
+    diagnosis: Diagnosis
+    causes: list[tuple[Cause, str, str]]
+    call: Call | None
+
+    @property
+    def marks(self) -> Mapping[tuple[int, int], bool]:
+        """Whether a note buzzed, by string and fret."""
+        return {(note.string, note.fret): note.buzz for note in self.heard}
+
+
+def heard_in(db: Connection, found: SetupSurveys) -> list[Heard]:
+    """The notes of the latest buzz survey."""
+    survey = found.of.get("buzz")
+    played = sorted(surveys.values(db, survey.id).items()) if survey else []
+    return [Heard(int(lane), fret, um == BUZZES_UM) for (lane, fret), um in played]
+
+
+def buzz_findings(
+    db: Connection, settings: ShopSettings, plan: SetupPlan, found: SetupSurveys, now: Assembled
+) -> BuzzFindings:
+    """What was heard on the strings as last read, and its causes."""
+    names, length = string_names(plan), settings.display.fine_mm
+    heard = heard_in(db, found)
+    diagnosis = diagnose(now.frame, now.strings, heard, now.pluck_mm)
+    causes = [(cause, *cause_words(cause, length, names)) for cause in diagnosis.causes[:MOST_CAUSES]]
+    return BuzzFindings(heard, diagnosis, causes, buzz_call(diagnosis, heard, names, length) if heard else None)
+
+
+def forget_hand(db: Connection, now: datetime, instrument: instruments.Instrument, plan: SetupPlan) -> None:
+    """Go back to the hand of the specification."""
+    setups.PLANS.save(db, instrument.id, replace(plan, pluck_n=()), stamp(now))
+
+
+def learn_hand(
+    db: Connection, settings: ShopSettings, now: datetime, instrument: instruments.Instrument, plan: SetupPlan
+) -> bool:
+    """Keep this player's hand, as heard, for the next setup; False when nothing was played yet."""
+    found = latest_read(db, settings, instrument)
+    heard = heard_in(db, found)
+    if not heard or instrument.spec.frets < 12:
+        return False
+    strings = assembled(db, instrument, plan, found)
+    diagnosis = diagnose(strings.frame, strings.strings, heard, strings.pluck_mm)
+    force = learned_hand(diagnosis.hand, {string.string: string.pluck_n for string in strings.strings})
+    kept = tuple(round(min(MOST_FORCE_N, max(LEAST_FORCE_N, force[string.string])), 3) for string in strings.strings)
+    setups.PLANS.save(db, instrument.id, replace(plan, pluck_n=kept), stamp(now))
+    return True

@@ -1,0 +1,241 @@
+"""The setup as read, as tried and solved; what leads from the one to the other; and accepting it."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+from deft_bench.bench.setup.readings import SetupSurveys, assembled, latest_read, setup_facts
+from deft_bench.bench.setup.saddle import saddle_move
+from deft_bench.core.calls import Call, listed_words
+from deft_bench.core.described import to_fields
+from deft_bench.core.instrument import Spec
+from deft_bench.core.limits import ACTION_GATE_MM, RELIEF_GATE_MM
+from deft_bench.core.shop_settings import ShopSettings
+from deft_bench.core.strings.assembled import (
+    Assembled,
+    Trial,
+    fret_first,
+    solve,
+    target_of,
+    target_record,
+)
+from deft_bench.core.strings.clearance import Strung
+from deft_bench.core.strings.nut_depth import gap_side
+from deft_bench.core.strings.setup_call import setup_call
+from deft_bench.core.strings.setup_job import SetupReadings, SetupTarget
+from deft_bench.core.strings.setup_plan import SetupPlan, gap_range, string_names
+from deft_bench.core.strings.setup_solve import Solved
+from deft_bench.core.strings.string_set import SETS, TUNINGS, made_of, notes_of, twelve
+from deft_bench.core.survey_kinds import SURVEY_KINDS
+from deft_bench.core.times import stamp
+from deft_bench.core.units import Display
+from deft_bench.store import instruments, jobs, setups, surveys
+from deft_bench.store.database import Connection
+
+RELIEF_TRIED_UM, NUT_TRIED_UM = (-1_000, 2_000), (-2_000, 2_000)
+"""Between what relief, and the height of the nut against the slots as read, may be tried."""
+
+
+@dataclass(frozen=True, slots=True)
+class SetupFindings:
+    """The strings as read and as tried, and the lowest setup without buzz; the call, and what is to be done for it."""
+
+    read: SetupSurveys
+    now: Assembled
+    tried: Assembled
+    solved: Solved
+    present: Sequence[Strung]
+    strung: Sequence[Strung]
+    call: Call
+    todo: list["ToDo"]
+
+
+@dataclass(frozen=True, slots=True)
+class ToDo:
+    """One thing to do for a setup, in order: its name, the words, the place where it is done, and whether it is."""
+
+    what: str
+    say: str
+    place: str
+    done: bool
+
+
+def setup_findings(
+    db: Connection,
+    settings: ShopSettings,
+    instrument: instruments.Instrument,
+    plan: SetupPlan,
+    trial: Trial | None = None,
+) -> SetupFindings:
+    """The whole of the Setup screen; without a trial, what is tried is what was read."""
+    spec, names, shown = instrument.spec, string_names(plan), settings.display
+    read = latest_read(db, settings, instrument)
+    now = assembled(db, instrument, plan, read)
+    tried = assembled(db, instrument, plan, read, trial) if trial else now
+    solved, present = solve(plan, spec, now), now.strung()
+    first = fret_first(plan, spec, now, solved, settings.rock_mm)
+    call = setup_call(
+        solved, plan.margin_um / 1000, present, now.frame.relief_mm, names, shown.fine_mm, now.unread, first
+    )
+    todo = to_do(spec, plan, read.found, solved, names, shown)
+    return SetupFindings(read, now, tried, solved, present, tried.strung(), call, todo)
+
+
+def to_do(
+    spec: Spec, plan: SetupPlan, read: SetupReadings, solved: Solved, names: Mapping[int, str], shown: Display
+) -> list[ToDo]:
+    """Rod, nut, saddles, re-read: what leads from the setup as read to the solved one."""
+    again = "relief, action and first-fret gaps: each moves the others"
+    return [
+        _rod_to_do(read, solved, shown),
+        _nut_to_do(plan, read, names),
+        _saddles_to_do(spec, plan, read, solved, shown),
+        ToDo("Re-read", again, "survey", False),
+    ]
+
+
+def _rod_to_do(read: SetupReadings, solved: Solved, shown: Display) -> ToDo:
+    if read.relief_mm is None:
+        return ToDo("Rod", "read the relief with the strings at pitch first", "survey", False)
+    off, has = read.relief_mm - solved.relief_mm, shown.fine_mm(read.relief_mm)
+    if abs(off) <= RELIEF_GATE_MM:
+        return ToDo("Rod", f"leave it: {has} is within {shown.fine_mm(RELIEF_GATE_MM)}", "neck", True)
+    turn = "tighten" if off > 0 else "loosen"
+    return ToDo("Rod", f"{turn} toward {shown.fine_mm(solved.relief_mm)}; it has {has}", "neck", False)
+
+
+def _nut_to_do(plan: SetupPlan, read: SetupReadings, names: Mapping[int, str]) -> ToDo:
+    if not read.gap_mm:
+        return ToDo("Nut", "read the first-fret gaps first", "nut", False)
+    sides = {number: gap_side(gap, *gap_range(plan, number)) for number, gap in read.gap_mm.items()}
+    high = [names[number] for number, side in sides.items() if side == "high"]
+    low = [names[number] for number, side in sides.items() if side == "low"]
+    words = [f"file {listed_words(high)} in steps"] if high else []
+    words += [f"{listed_words(low)} {'is' if len(low) == 1 else 'are'} cut too low"] if low else []
+    return ToDo("Nut", "; ".join(words) or "leave it", "nut", not words)
+
+
+def _saddles_to_do(spec: Spec, plan: SetupPlan, read: SetupReadings, solved: Solved, shown: Display) -> ToDo:
+    if not read.action_mm:
+        return ToDo("Saddle", "read the action first", "saddle", False)
+    moves = [
+        saddle_move(spec, plan, string.string, action, string.action_12_mm).raise_mm
+        for string in solved.strung
+        if (action := read.action_mm.get(string.string)) is not None
+        and abs(action - string.action_12_mm) > ACTION_GATE_MM
+    ]
+    if not moves:
+        within = f"leave them: every string is within {shown.fine_mm(ACTION_GATE_MM)}"
+        return ToDo("Saddle", within, "saddle", True)
+    sizes = sorted(map(abs, moves))
+    say = (
+        f"{'raise' if sum(moves) > 0 else 'lower'} {len(moves)} of {len(solved.strung)} saddles,"
+        f" {shown.fine_mm(sizes[0])} to {shown.fine_mm(sizes[-1])}"
+    )
+    return ToDo("Saddle", say, "saddle", False)
+
+
+def trial_problems(
+    db: Connection,
+    settings: ShopSettings,
+    instrument: instruments.Instrument,
+    plan: SetupPlan,
+    lengths_um: Mapping[str, int | None],
+) -> dict[str, str]:
+    """What cannot be tried, by box: `relief`, `nut`, and `action_1` … by string."""
+    shown = settings.display
+    wrong: dict[str, str] = {}
+    limits = {"relief": (RELIEF_TRIED_UM, ""), "nut": (NUT_TRIED_UM, " against the slots as read")}
+    for name, um in lengths_um.items():
+        if um is None:
+            continue
+        if name not in limits:
+            problem = SURVEY_KINDS["strings"].problem(um, 12)
+        else:
+            (least, most), against = limits[name]
+            accepted = f"Accepted: {shown.fine(least)} to {shown.fine(most)}{against}."
+            problem = None if least <= um <= most else accepted
+        if problem:
+            wrong[name] = problem
+    return wrong
+
+
+def lies_on_a_fret(
+    db: Connection, settings: ShopSettings, instrument: instruments.Instrument, plan: SetupPlan, tried: Trial
+) -> dict[str, str]:
+    """The box that makes a string of a trial lie on a fret, with the words; empty when none does."""
+    read = latest_read(db, settings, instrument)
+    for string in assembled(db, instrument, plan, read, tried).strung():
+        place = string.lies_on()
+        if place:
+            high = settings.display.fine_mm(place[1])
+            why = f"So string {string.string} would lie on fret {place[0]}, which is {high} above it at rest."
+            return {"relief" if tried.relief_mm < 0 else f"action_{string.string}": why}
+    return {}
+
+
+def accept_setup(
+    db: Connection,
+    settings: ShopSettings,
+    now: datetime,
+    job: jobs.Job,
+    instrument: instruments.Instrument,
+    plan: SetupPlan,
+    trial: Trial | None,
+) -> None:
+    """Keep what is tried as the job's target, or the solved setup when nothing is."""
+    read = latest_read(db, settings, instrument)
+    strings = assembled(db, instrument, plan, read)
+    if trial is None:
+        target = solved_target(plan, instrument.spec, strings)
+    else:
+        target = target_of(plan, trial.relief_mm, dict(trial.action_mm))
+    inputs = {
+        "plan": to_fields(plan),
+        "relief_um": None if read.found.relief_mm is None else round(read.found.relief_mm * 1000),
+        "surveys": {kind: survey.uid for kind, survey in read.of.items()},
+        "unread": list(strings.unread),
+    }
+    setups.accept(db, job.id, stamp(now), inputs, target_record(target))
+
+
+def solved_target(plan: SetupPlan, spec: Spec, strings: Assembled) -> SetupTarget:
+    """The lowest setup without buzz as a target."""
+    solved = solve(plan, spec, strings)
+    return target_of(plan, solved.relief_mm, {string.string: string.action_12_mm for string in solved.strung})
+
+
+def intake_due(
+    db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument
+) -> tuple[str, surveys.Survey | None] | None:
+    """The kind of survey that the intake wants next, and the one that is begun; None when all is read."""
+    before = setup_facts(db, settings, job, instrument).before
+    if before.relief_mm is None:
+        kind = "straightness"
+    elif not before.complete(instrument.spec.strings):
+        kind = "strings"
+    elif not before.cents:
+        kind = "intonation"
+    else:
+        return None
+    begun = {survey.head.kind: survey for survey in surveys.of_job(db, job.id)}.get(kind)
+    return kind, begun if begun and begun.head.when == "before" else None
+
+
+def with_set(plan: SetupPlan, spec: Spec, string_set: str, tuning: str) -> tuple[SetupPlan, str]:
+    """The plan with a set and tuning from the lists (empty: as they are), and what does not go together."""
+    data, notes_named = SETS.get(string_set), TUNINGS.get(tuning)
+    if data is None and notes_named is None:
+        return plan, ""
+    notes = notes_of(notes_named) if notes_named else [string.note for string in plan.strings]
+    if len(notes) == 6 and spec.strings == 12:
+        notes = twelve(notes)
+    if len(notes) != spec.strings:
+        return plan, f"That tuning has {len(notes)} strings and this instrument {spec.strings}."
+    if data is None:
+        tuned = [replace(string, note=note, hz=None) for string, note in zip(plan.strings, notes, strict=True)]
+        return replace(plan, strings=tuple(tuned)), ""
+    try:
+        return replace(plan, strings=tuple(made_of(data, notes))), ""
+    except ValueError:
+        return plan, f"That set has {len(data.thou)} strings and this instrument {spec.strings}."

@@ -1,0 +1,101 @@
+"""Planning from now, pins and what they cost, and promises."""
+
+from datetime import datetime
+
+from dateutil import tz
+from flask import current_app, flash, redirect, request, url_for
+from werkzeug.wrappers import Response
+
+from deft_bench.bench.planner import Planner
+from deft_bench.bench.scheduling import on_bench, pin_wanted, plan_from_now, try_pin
+from deft_bench.core.work.schedule.bench import MOST_WEIGHT, Pin
+from deft_bench.core.work.schedule.grid import ScheduleError
+from deft_bench.core.work.schedule.planning import Planned
+from deft_bench.store import jobs, schedules
+from deft_bench.web.schedule.screen import back, screen
+from deft_bench.web.support import Form, db, now, or_404, settings, stamp
+
+
+def _planner() -> Planner:
+    """The application's one planner."""
+    planner: Planner = current_app.extensions["planner"]
+    return planner
+
+
+def _seconds() -> float:
+    """How long the planning of a page may take."""
+    return float(current_app.config["SCHEDULE_SECONDS"])
+
+
+def _planned_from_now() -> Planned:
+    return _planner().plan(schedules.key(db()), lambda: plan_from_now(db(), settings(), now(), _seconds()))
+
+
+@screen.post("/schedule/plan")
+def plan() -> Response:
+    """Plan from now: what is done stays done, and as little as can be moves."""
+    try:
+        planned = _planned_from_now()
+    except ScheduleError as error:
+        flash(f"Not planned: {error}.")
+        return back()
+    missed = sum(map(bool, planned.found.days_late.values()))
+    flash(f"Planned from now. {f'{missed} promises are missed.' if missed else 'Every promise can be kept.'}")
+    return redirect("/" if request.form.get("back") == "/" else url_for(".show"))
+
+
+@screen.post("/schedule/pin")
+def pin() -> Response:
+    """Pin a step to a moment: it is tried first, and what it costs is said; one that cannot be kept changes nothing."""
+    job, step = request.form.get("job", ""), request.form.get("step", "")
+    try:
+        at = datetime.fromisoformat(request.form.get("at", "").strip())
+    except ValueError:
+        flash("Not pinned: give a day and a time, such as 2026-08-26 10:00.")
+        return back(at=f"{job}.{step}")
+    at = at if at.tzinfo else at.replace(tzinfo=tz.tzlocal())
+    wanted = Pin(job, step, at, request.form.get("technician", "").strip())
+    found = on_bench(db(), settings(), now())
+    try:
+        pin_wanted(found, wanted, now())
+    except ScheduleError as error:
+        flash(f"Not pinned: {error}.")
+        return back(at=f"{job}.{step}")
+    with _planner().turn:
+        tried = try_pin(db(), now(), found, wanted, _seconds())
+    flash(f"Not pinned: {tried.refused}." if tried.refused else f"Pinned. {tried.cost}")
+    return back(at=f"{job}.{step}")
+
+
+@screen.post("/schedule/unpin")
+def unpin() -> Response:
+    """Take a pin out and plan again."""
+    job, step = request.form.get("job", type=int), request.form.get("step", "")
+    if job is None or not schedules.take_out(db(), job, step, stamp()):
+        flash("That step has no pin.")
+        return back()
+    try:
+        _planned_from_now()
+        flash("The pin is out; planned from now.")
+    except ScheduleError as error:
+        flash(f"The pin is out. Not planned: {error}.")
+    return back(at=f"{job}.{step}")
+
+
+@screen.post("/schedule/promise")
+def promise() -> Response:
+    """Change when a job is promised, and how much a day late counts."""
+    form = Form()
+    with or_404():
+        job = jobs.get(db(), request.form.get("job", 0, type=int))
+    day = form.day("promised_on")
+    weight = form.count("weight", 1, MOST_WEIGHT)
+    wrong = list(form.errors.values())
+    if day is not None and day < job.opened_at[:10]:
+        wrong.append(f"{day} is before it came in on {job.opened_at[:10]}: give that day or a later one.")
+    if wrong or weight is None:
+        flash("Not changed. " + " ".join(wrong))
+        return back(_anchor="promises")
+    jobs.promise(db(), job.id, day, weight)
+    flash("The promise is changed. Re-plan to see what it does.")
+    return back(_anchor="promises")

@@ -1,0 +1,42 @@
+"""Who works when, days off, fixtures and dry windows."""
+
+from flask import flash, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from deft_bench.core.work.schedule.bench import WEEKDAYS
+from deft_bench.core.work.schedule.hours import FORMS, USUAL
+from deft_bench.store import schedules
+from deft_bench.web.schedule.hours_form import MOST_TECHNICIANS, boxes_of, read_hours
+from deft_bench.web.schedule.screen import screen
+from deft_bench.web.support import db, stamp
+
+
+@screen.route("/schedule/hours", methods=["GET", "POST"])
+def hours() -> str | tuple[str, int] | Response:
+    """Who works when, days off, fixtures, dry windows; a box that cannot be meant is named and nothing is lost."""
+    stored, errors = schedules.hours(db()), dict[str, str]()
+    values: dict[str, str] = {}
+    if request.method == "POST":
+        values = {name: text for name, text in request.form.items() if name != "csrf_token"}
+        read = read_hours(values, errors)
+        if read is not None:
+            schedules.save_hours(db(), read, stamp())
+            flash("Saved; the hours before are kept. Re-plan to see what they do.")
+            return redirect(url_for(".show"))
+    else:
+        values = boxes_of(stored)
+    rows = min(
+        MOST_TECHNICIANS,
+        max(len(stored.technicians), sum(name.startswith("name") and bool(text) for name, text in values.items())) + 1,
+    )
+    html = render_template(
+        "schedule/hours.html",
+        section="schedule",
+        values=values,
+        errors=errors,
+        rows=rows,
+        weekdays=WEEKDAYS,
+        usual=USUAL,
+        forms=FORMS,
+    )
+    return (html, 422) if errors else html
