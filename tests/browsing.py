@@ -23,6 +23,12 @@ def tab_to(page: Page, selector: str) -> None:
     raise AssertionError(f"{selector} cannot be reached with Tab")
 
 
+def ready_to_read(page: Page) -> None:
+    """Wait until the page of a survey has its keys; the box takes the focus before that."""
+    expect(page.locator('[data-do="undo"]')).to_be_visible()
+    expect(page.locator("#reading")).to_be_focused()
+
+
 def press(page: Page, selector: str) -> None:
     """Go to a link or button with Tab and press Enter."""
     tab_to(page, selector)

@@ -98,8 +98,8 @@ def test_a_board_by_keyboard_alone(page: Page, bench_server: Server) -> None:
     page.on("dialog", lambda dialog: dialog.accept())
     page.goto(f"{bench_server.url}/instruments/{SANDPIPER}/board/files")
     with page.expect_download() as got:
-        press(page, "text=Slotting program, G-code")
-    assert got.value.suggested_filename == "sandpiper-no-14-slots-gcode.ngc"
+        press(page, "text=G-code: full depth from the flat face")
+    assert got.value.suggested_filename == "sandpiper-no-14-slots-full.ngc"
 
 
 def test_a_refret_by_keyboard_alone(page: Page, bench_server: Server) -> None:
@@ -133,7 +133,7 @@ def test_a_refret_by_keyboard_alone(page: Page, bench_server: Server) -> None:
         page.keyboard.press("Space")
     expect(page.locator(".cut-list tr.ticked")).to_have_count(20)
     with closing(connect(bench_server.database)) as db:
-        plan = refrets.plan_of(db, job)
+        plan = refrets.PLANS.last(db, job)
         assert plan is not None
         assert plan.cut == tuple(range(1, 21))
         assert plan.tool == "caul press"

@@ -4,8 +4,9 @@ lost.
 
 from contextlib import closing
 
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Page, Route, expect
 
+from browsing import ready_to_read
 from deft_bench.store import surveys
 from deft_bench.store.database import connect, verify
 from harness import Server
@@ -16,7 +17,7 @@ def start_survey(page: Page, server: Server) -> None:
     page.locator("#f-name").press("Enter")
     page.locator("text=Open the job").click()
     page.locator("text=Start reading").click()
-    expect(page.locator("#reading")).to_be_focused()
+    ready_to_read(page)
 
 
 def shown(page: Page) -> dict[tuple[str, int], int]:
@@ -75,6 +76,21 @@ def test_a_double_key_makes_one_reading_and_nothing_is_lost_at_speed(page: Page,
     assert status == 200
     with closing(connect(server.database)) as db:
         assert len(surveys.history(db, 1)) == 1
+
+
+def test_what_is_typed_before_the_page_has_its_keys_counts(page: Page, server: Server) -> None:
+    start_survey(page, server)
+    waiting: list[Route] = []
+    page.route("**/survey.js*", lambda route: waiting.append(route))
+    page.reload(wait_until="commit")
+    expect(page.locator("#reading")).to_be_focused()
+    page.keyboard.type("0.3")
+    waiting[0].continue_()
+    ready_to_read(page)
+    page.keyboard.type("1")
+    page.keyboard.press("Enter")
+    expect(page.locator('[data-say="read"]')).to_have_text("1")
+    expect(page.locator(".cell.read")).to_have_text("0.31")
 
 
 def test_two_windows_on_one_survey(page: Page, server: Server, browser: Browser) -> None:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
-from browsing import press, tab_to
+from browsing import press, ready_to_read, tab_to
 from deft_bench.store import instruments, jobs, surveys
 from deft_bench.store.database import connect
 from harness import Server
@@ -47,8 +47,9 @@ def test_the_main_job_by_keyboard_alone(page: Page, server: Server) -> None:
     tab_to(page, "#promised")
     page.keyboard.type("09302030")
     press(page, "text=Open the job")
-    expect(page.locator("#f-stage")).to_be_focused()
+    expect(page.locator("#f-when")).to_be_focused()
     press(page, "text=Start reading")
+    ready_to_read(page)
 
     # a low ninth fret; one slip that is refused, one value corrected, one undone and read again
     expect(page.locator("#reading")).to_be_focused()
@@ -106,6 +107,7 @@ def test_the_main_job_by_keyboard_alone(page: Page, server: Server) -> None:
     page.keyboard.press("Control+a")
     page.keyboard.press("Delete")
     press(page, "text=Start reading")
+    ready_to_read(page)
     read_survey(page, every_lane(5, "0.00") | {("middle", 8): "0.03"})
     press(page, "text=Read the call")
     expect(page.locator(".call-panel h2")).to_contain_text("Level all")
@@ -114,6 +116,7 @@ def test_the_main_job_by_keyboard_alone(page: Page, server: Server) -> None:
     press(page, ".accept button")
     press(page, "text=Mark it done")
     press(page, "text=Start reading")
+    ready_to_read(page)
     read_survey(page, {})
     press(page, "text=Read the call")
     expect(page.locator(".call-panel h2")).to_contain_text("The gate passes")
@@ -129,7 +132,7 @@ def test_the_main_job_by_keyboard_alone(page: Page, server: Server) -> None:
         assert (job.closed_at is not None, job.nut, job.promised_on) == (True, "out", "2030-09-30")
         assert surveys.values(db, first.id)["bass", 6] == 30
         assert surveys.values(db, first.id)["treble", 2] == 25
-        assert last.head.stage == "after"
+        assert last.head.when == "after"
         typed = [r.typed for r in surveys.history(db, first.id) if (r.lane, r.fret) == ("bass", 12)]
         assert typed == ["0.05", "", "0.02"]
         assert jobs.removed_from(db, tern.id)[5] > 0
@@ -184,6 +187,7 @@ def test_the_cursor_of_named_frets_stays_on_them(demo_path: Path, page: Page, se
         page.fill("#f-only", ", ".join(map(str, named)))
         page.select_option("#f-order", order)
         page.click("text=Start reading")
+        ready_to_read(page)
         for i in range(3 * len(named)):
             expect(page.locator('[data-say="read"]')).to_have_text(str(i))
             page.keyboard.type(f"0.3{i}")
@@ -191,6 +195,7 @@ def test_the_cursor_of_named_frets_stays_on_them(demo_path: Path, page: Page, se
             if i == 1:
                 expect(page.locator('[data-say="read"]')).to_have_text("2")
                 page.reload()
+                ready_to_read(page)
         expect(page.locator("#entry-said")).to_have_text("All read.")
         # the keys that move stay on the named frets too, and a correction goes to the place that is shown
         for key in ("ArrowLeft", "ArrowLeft", "Backspace", "b"):

@@ -11,11 +11,11 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, Playwright, expect
 
-from browsing import ARGS
+from browsing import ARGS, ready_to_read
 from deft_bench.core.board.positions import fret_position
+from deft_bench.core.described import to_fields
 from deft_bench.core.strings.assembled import target_of, target_record
 from deft_bench.core.strings.notes import note_hz
-from deft_bench.core.strings.setup_plan import to_fields
 from deft_bench.store import instruments, jobs, setups, surveys
 from deft_bench.store.database import connect
 from harness import Server
@@ -42,7 +42,7 @@ def start(page: Page, url: str, job: int, kind: str, **boxes: str) -> None:
             page.fill(f"#f-{name}", value)
     page.click("text=Start reading")
     page.wait_for_url(re.compile(r"/surveys/\d+"))
-    expect(page.locator("#reading")).to_be_focused()
+    ready_to_read(page)
 
 
 @pytest.mark.parametrize("instrument", [KNOT, PHALAROPE, TURNSTONE])
@@ -53,7 +53,7 @@ def test_the_setup_job_runs_to_its_report(demo_path: Path, page: Page, server: S
     with closing(connect(server.database)) as db:
         spec = instruments.get(db, instrument).spec
         job = jobs.open_of(db, [instrument])[instrument].id
-        target = setups.accepted(db, job)[-1].target
+        target = setups.TARGETS.of_job(db, job)[-1].outcome
     wanted = target["relief_um"] / 1000
     scale = spec.mean_scale_mm
     x = [fret_position(scale, n) for n in range(1, spec.frets + 1)]

@@ -235,6 +235,10 @@ document.addEventListener("keydown", (event) => {
 
 window.addEventListener("beforeunload", (event) => { if (queue.length) event.preventDefault(); });
 
+// what was typed before this script ran counts too: keys are pressed, a reading stays in the box to be ended
+const early = at.dataset.refused ? "" : box.value;
 move(at, true);
+if (early && [...early].every((typed) => KEYS[typed])) for (const typed of early) KEYS[typed]();
+else if (early) { box.value = early; box.setSelectionRange(early.length, early.length); }
 for (const item of queue) cellOf(item)?.classList.add("pending");
 send();
