@@ -13,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_bench.core.work.catalogue import Rule
+from deft_bench.core.work.extent import whole
 from deft_bench.core.work.job_sheet import Event, SheetPlan, job_sheet
 from deft_bench.core.work.run_sheet import RunSheetError, rules_among, run_sheet, too_early
 from deft_bench.formats.calc import RequestError, calculate
@@ -201,7 +202,7 @@ def test_the_shipped_data_hold_together() -> None:
     assert {code for code, one in BOOK.operations.items() if not one.repair} == on_routes
     assert len(rules_among(BOOK, list(BOOK.operations), {**PLAIN, **BOOK.defaults(), "work": "board"})) > 80
     for one in BOOK.operations.values():
-        assert one.active(24, 8) >= 0
+        assert one.active(whole(24, 8)) >= 0
         assert set(one.cautions) <= set(BOOK.cautions)
         assert not re.search(r"\d ?mm", one.title + one.gate), one.code
 

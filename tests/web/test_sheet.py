@@ -13,11 +13,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from deft_bench.bench.estimating import option_of
+from deft_bench.bench.sheet_lines import at_step, worked_sheet
+from deft_bench.core.board.plan import MARKED_FRETS
+from deft_bench.core.work.extent import whole
 from deft_bench.core.work.job_sheet import Event, Sample, SheetPlan, learned, records
 from deft_bench.core.work.run_sheet import run_sheet
 from deft_bench.formats.operations_toml import shipped
 from deft_bench.formats.record import export_record
-from deft_bench.store import jobs, refrets, sheets
+from deft_bench.store import instruments, jobs, refrets, sheets, shop
 from deft_bench.store.database import Connection, open_database
 from deft_bench.web import create_app
 from harness import NOW, Bench, words
@@ -127,6 +131,59 @@ def test_a_partial_refret_takes_its_own_route(bench: Bench, demo: Connection) ->
     assert wanted is not None
     refrets.PLANS.save(demo, job.id, replace(wanted, frets=(1, 2, 3)), "2026-08-24T09:00:00.000Z")
     assert "partial refret" in bench.get(sheet_of(demo, REDSHANK))
+
+
+def test_work_counts_the_frets_that_the_job_names(bench: Bench, demo: Connection) -> None:
+    job = jobs.open_of(demo, [REDSHANK])[REDSHANK]
+    instrument, wanted, settings = (
+        instruments.get(demo, REDSHANK),
+        refrets.PLANS.last(demo, job.id),
+        shop.settings(demo),
+    )
+    assert wanted is not None
+    named = (2, 3, 5, 8, 9)
+    refrets.PLANS.save(demo, job.id, replace(wanted, frets=named), "2026-08-24T09:00:00.000Z")
+    sheet = worked_sheet(demo, settings, NOW, job, instrument)
+    pull, cut = sheet.line("pull_frets"), sheet.line("overbend_cut")
+    assert pull
+    assert cut
+    assert pull.minutes == pytest.approx(10 + 5 * 1.4)
+    assert [quantity for _, quantity in cut.operation.uses(sheet.state.extent)] == [5]
+    at = at_step(demo, settings, NOW, sheet, pull)
+    assert at.frets == named
+    refused = bench.post(f"{sheet_of(demo, REDSHANK)}/tick", {"step": "pull_frets", "fret": "7"}).text
+    assert "what is ticked here is frets 2, 3, 5, 8 and 9" in words(refused)
+    plan = replace(sheet.plan, route="partial_refret")
+    option = option_of(demo, settings, NOW, job, instrument, sheet.book, plan, ())
+    assert next(line.minutes for line in option.labour if line.code == "pull_frets") == pytest.approx(17)
+    assert next(item.quantity for item in option.items if item.name == "fret wire") == 5
+    # three partial jobs of five frets in 17 minutes teach what 22 take, and five again take 17
+    for number in range(3):
+        other = jobs.open_job(demo, WHIMBREL, "refret", "2026-08-20T07:00:00.000Z", None)
+        refrets.PLANS.save(demo, other, replace(wanted, frets=named), f"2026-08-2{number}T07:00:00.000Z")
+        sheets.PLANS.save(demo, other, plan, f"2026-08-2{number}T07:00:00.000Z")
+        for kind, minute in (("started", 0), ("finished", 17)):
+            sheets.add(demo, other, Event("pull_frets", kind, f"2026-08-2{number}T08:{minute:02}:00.000Z"))
+        jobs.close(demo, other, f"2026-08-2{number}T18:00:00.000Z")
+    again = worked_sheet(demo, settings, NOW, job, instrument).line("pull_frets")
+    assert again
+    assert again.own
+    assert again.minutes == pytest.approx(17)
+    refrets.PLANS.save(demo, job.id, wanted, "2026-08-24T09:05:00.000Z")
+    full = worked_sheet(demo, settings, NOW, job, instrument).line("pull_frets")
+    assert full
+    assert full.minutes == pytest.approx(10 + len(wanted.frets) * 1.4)
+
+
+def test_a_spot_level_counts_one_fret_and_a_board_its_dots() -> None:
+    book, spot = shipped().operations, replace(whole(22, 6, MARKED_FRETS), named=())
+    assert [spot.pieces(book[code].counts) for code in ("spot", "crown", "polish", "survey")] == [1, 1, 1, 22]
+    assert replace(spot, named=(4, 9)).pieces("touched") == 2
+    board = whole(22, 6, MARKED_FRETS)
+    assert board.inlays == (3, 5, 7, 9, 12, 12, 15, 17, 19, 21)
+    assert book["inlay"].active(board) == book["inlay"].minutes[0] + 10 * book["inlay"].minutes[1]
+    assert book["inlay"].active(whole(22, 6, MARKED_FRETS, inlaid=False)) == book["inlay"].minutes[0]
+    assert len(whole(22, 6, MARKED_FRETS, blocks=True).inlays) == 9
 
 
 def test_timers_outlive_a_restart_and_follow_the_cold(path: Path, demo_path: Path) -> None:

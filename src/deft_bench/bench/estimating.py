@@ -3,6 +3,7 @@
 from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 
+from deft_bench.bench.job_extent import extent_of, own_time, whole_samples
 from deft_bench.bench.level_planning import Choices, height_surveys, make_plan, metal_now
 from deft_bench.bench.sheet_state import tool_states
 from deft_bench.bench.survey_results import survey_results
@@ -10,7 +11,7 @@ from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import stamp
 from deft_bench.core.work.catalogue import Catalogue, Route
 from deft_bench.core.work.estimate import Estimate, Item, Labour, estimate, labour_cost, materials, used_cost
-from deft_bench.core.work.job_sheet import SheetPlan, job_sheet, learned, minutes_of, records
+from deft_bench.core.work.job_sheet import SheetPlan, job_sheet, minutes_of, records
 from deft_bench.core.work.run_sheet import instrument_facts
 from deft_bench.core.work.tools import state_for
 from deft_bench.store import estimates, instruments, jobs, sheets, stock
@@ -52,15 +53,16 @@ def option_of(
     """What a job's sheet takes by one plan, with parts beside its materials."""
     spec = instrument.spec
     sheet = job_sheet(book, plan, instrument_facts(spec), ())
-    taken, worn = sheets.samples(db, sheet.codes), tool_states(db, now, book)
+    extent = extent_of(db, job, instrument, plan.route)
+    operations = [step.operation for step in sheet.steps]
+    taken, worn = whole_samples(db, operations), tool_states(db, now, book)
     labour: list[Labour] = []
-    for step in sheet.steps:
-        operation = step.operation
-        own = learned(taken[operation.code], spec.kind, plan.schools)
-        minutes = minutes_of(operation, spec.frets, spec.strings, plan.hardness, own, state_for(operation, worn))
+    for operation in operations:
+        own = own_time(operation, taken[operation.code], spec.kind, plan.schools, extent)
+        minutes = minutes_of(operation, extent, plan.hardness, own, state_for(operation, worn))
         low, high = (own.low, own.high) if own else (None, None)
         labour.append(Labour(operation.code, operation.title, operation.phase, minutes, low, high))
-    used = materials([step.operation for step in sheet.steps], spec.frets, spec.strings, settings.price_of)
+    used = materials(operations, extent, settings.price_of)
     items = (*used, *parts)
     return Option(
         sheet.route,

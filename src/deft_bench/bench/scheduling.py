@@ -13,6 +13,7 @@ from deft_bench.bench.sheet_state import bench_warmth, catalogue, plan_for, shee
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import moment, stamp
 from deft_bench.core.work.catalogue import Operation
+from deft_bench.core.work.extent import Extent
 from deft_bench.core.work.job_sheet import Sample, SheetPlan, Timer, records, timers
 from deft_bench.core.work.run_sheet import RunSheet
 from deft_bench.core.work.schedule.bench import Bench, Job, Pin, Placed, Step
@@ -30,12 +31,13 @@ FIRST_PLAN_S = 8.0
 
 @dataclass(frozen=True, slots=True)
 class OnBench:
-    """An open job with its instrument, its sheet as it stands and the steps left of it."""
+    """An open job with its instrument, its sheet as it stands, how much it goes over and the steps left of it."""
 
     job: jobs.Job
     instrument: instruments.Instrument
     plan: SheetPlan
     sheet: RunSheet
+    extent: Extent
     steps: tuple[Step, ...]
 
     @property
@@ -80,7 +82,7 @@ def on_bench(db: Connection, settings: ShopSettings, now: datetime, limit: int =
             zone=tz.tzlocal(),
             done=sorted(stands.behind),
         )
-        work.append(OnBench(job, instrument, plan, stands.sheet, steps))
+        work.append(OnBench(job, instrument, plan, stands.sheet, stands.extent, steps))
     return work
 
 

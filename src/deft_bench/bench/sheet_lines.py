@@ -9,10 +9,12 @@ from datetime import datetime
 
 from deft_bench.bench.sheet_gates import GateReading, gate_reading
 from deft_bench.bench.sheet_state import SheetState, catalogue, plan_for, sheet_state, tool_states
+from deft_bench.core.calls import frets_named
 from deft_bench.core.frets.grit_ladder import Rung, grit_ladder, read_shelf
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import moment, stamp
 from deft_bench.core.work.catalogue import HARDNESS, Catalogue, Operation, Rule
+from deft_bench.core.work.extent import Extent
 from deft_bench.core.work.job_sheet import Event, Learned, SheetPlan, StepRecord, records
 from deft_bench.core.work.pace import Pace, pace
 from deft_bench.core.work.run_sheet import RunSheet, held_by, too_early
@@ -81,6 +83,11 @@ class WorkedSheet:
         """The line of an operation; None for one that is not on this sheet."""
         return next((line for line in self.lines if line.operation.code == code), None)
 
+    def offered(self, code: str) -> tuple[int, ...]:
+        """The frets that are ticked off within a step; none for one that is not on this sheet."""
+        line = self.line(code)
+        return self.state.extent.ticked(line.operation.counts) if line else ()
+
     def why_early(self, rules: Sequence[Rule]) -> str:
         """What comes before a step, and what is spoiled otherwise."""
         resting = self.resting
@@ -100,6 +107,7 @@ class AtStep:
     reading: GateReading | None
     ticked: Mapping[int, str]
     per_fret: bool
+    frets: tuple[int, ...]
     pace: Pace | None
     rungs: list[Rung]
     grits: list[str]
@@ -152,12 +160,13 @@ def at_step(db: Connection, settings: ShopSettings, now: datetime, sheet: Worked
         gate_reading(db, settings, operation, job, sheet.instrument) if line.gate else None,
         ticked,
         operation.by_fret,
-        pace_of(ticked, sheet.instrument.spec.frets, now),
+        sheet.state.extent.ticked(operation.counts),
+        pace_of(ticked, len(sheet.state.extent.ticked(operation.counts)), now),
         _ladder(settings) if "shelf" in operation.grits else [],
         [read_shelf(grit)[0].words for grit in operation.grits if grit != "shelf"],
         polish.done(db, job.id),
         [tool for tool in tool_states(db, now, sheet.book) if tool.near and tool.tool.name.lower() in names],
-        _materials(db, operation, sheet.instrument),
+        _materials(db, operation, sheet.state.extent),
         [order for order in stock.orders(db) if order.job_id == job.id and order.step in (code, "")],
         _planned(db, job.id, code),
     )
@@ -170,12 +179,11 @@ def _ladder(settings: ShopSettings) -> list[Rung]:
         return []
 
 
-def _materials(db: Connection, operation: Operation, instrument: instruments.Instrument) -> list[tuple[str, str, str]]:
+def _materials(db: Connection, operation: Operation, extent: Extent) -> list[tuple[str, str, str]]:
     """What a step uses up: name, how much, and what is short in words."""
     there = {item.name.lower(): item for item in stock.items(db)} if operation.materials else {}
     materials = []
-    for material in operation.materials:
-        wanted = material.quantity(instrument.spec.frets, instrument.spec.strings)
+    for material, wanted in operation.uses(extent):
         item = there.get(material.name.lower())
         short = f"only {amount(item.have, item.unit)} there" if item is not None and item.have < wanted else ""
         materials.append((material.name, amount(wanted, material.unit), short))
@@ -209,8 +217,7 @@ def happen(db: Connection, now: datetime, sheet: WorkedSheet, code: str, what: s
     under_way = bool(line.record.started_at) and not line.record.done
     if (what == "finished" and line.record.done) or (what == "started" and under_way):
         return
-    spec = sheet.instrument.spec
-    used = {material.name: material.quantity(spec.frets, spec.strings) for material in line.operation.materials}
+    used = {material.name: quantity for material, quantity in line.operation.uses(sheet.state.extent)}
     sheets.happened(db, sheet.job.id, Event(code, what, stamp(now), note), used)
 
 
@@ -219,12 +226,14 @@ def tick(db: Connection, now: datetime, sheet: WorkedSheet, code: str, fret: int
 
     Raises SheetRefusedError while something still cures that the step waits for, or for a fret that is none.
     """
-    line, frets = sheet.line(code), sheet.instrument.spec.frets
+    line = sheet.line(code)
     held = [rule for rule in line.early if rule.before in sheet.resting] if line and not line.record.started_at else []
     if held:
         raise SheetRefusedError(f"Not ticked: {sheet.why_early(held)}.")
-    if code not in sheet.book.operations or not 1 <= fret <= frets:
-        raise SheetRefusedError(f"Not ticked: frets are 1 to {frets}, of a step of this job.")
+    offered = sheet.offered(code)
+    if fret not in offered:
+        which = frets_named(list(offered)) if line else "none, of a step of another job"
+        raise SheetRefusedError(f"Not ticked: what is ticked here is {which}.")
     with transaction(db):
         ticked = sheets.toggle_tick(db, sheet.job.id, code, fret, stamp(now))
         if not records(sheets.events(db, sheet.job.id)).get(code, StepRecord()).started_at:

@@ -4,9 +4,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
+from deft_bench.bench.job_extent import extent_of, own_time, whole_samples
 from deft_bench.bench.sheet_records import proved_steps
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.work.catalogue import WARM_C, Catalogue
+from deft_bench.core.work.extent import Extent
 from deft_bench.core.work.job_sheet import (
     Learned,
     Sample,
@@ -14,7 +16,6 @@ from deft_bench.core.work.job_sheet import (
     StepRecord,
     Timer,
     job_sheet,
-    learned,
     minutes_of,
     records,
     sound,
@@ -32,14 +33,15 @@ TOOLS_DAYS = 800
 
 @dataclass(frozen=True, slots=True)
 class SheetState:
-    """The sheet with what its events and the record say of each step; minutes are by operation, `own` the shop's own
-    times.
+    """The sheet with what its events and the record say of each step, and how much of the instrument it goes over;
+    minutes are by operation, `own` the shop's own times.
     """
 
     sheet: RunSheet
     known: Mapping[str, StepRecord]
     proved: frozenset[str]
     running: tuple[Timer, ...]
+    extent: Extent
     minutes: Mapping[str, float]
     own: Mapping[str, Learned | None]
 
@@ -94,23 +96,22 @@ def sheet_state(
     worn: list[ToolState],
     taken: dict[str, list[Sample]],
 ) -> SheetState:
-    """The sheet as it stands. `taken` are samples of times by operation; what it lacks is read into it."""
+    """The sheet as it stands. `taken` are samples of times by operation, over whole instruments; what it lacks is read
+    into it.
+    """
     happened = sheets.events(db, job.id)
     known, proved = records(happened), proved_steps(db, settings, job, instrument, book)
     sheet = job_sheet(book, plan, instrument_facts(instrument.spec), happened, sorted(proved))
-    taken |= sheets.samples(db, [code for code in sheet.codes if code not in taken])
-    spec = instrument.spec
-    own = {code: learned(taken[code], spec.kind, plan.schools) for code in sheet.codes}
+    extent = extent_of(db, job, instrument, plan.route)
+    operations = [step.operation for step in sheet.steps]
+    taken |= whole_samples(db, [operation for operation in operations if operation.code not in taken])
+    own = {
+        operation.code: own_time(operation, taken[operation.code], instrument.spec.kind, plan.schools, extent)
+        for operation in operations
+    }
     minutes = {
-        step.operation.code: minutes_of(
-            step.operation,
-            spec.frets,
-            spec.strings,
-            plan.hardness,
-            own[step.operation.code],
-            state_for(step.operation, worn),
-        )
-        for step in sheet.steps
+        operation.code: minutes_of(operation, extent, plan.hardness, own[operation.code], state_for(operation, worn))
+        for operation in operations
     }
     running = tuple(timers(book.operations, known, now, bench_warmth(db)))
-    return SheetState(sheet, known, frozenset(proved), running, minutes, own)
+    return SheetState(sheet, known, frozenset(proved), running, extent, minutes, own)

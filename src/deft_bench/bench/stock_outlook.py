@@ -90,10 +90,7 @@ def stock_outlook(db: Connection, found: Sequence[OnBench]) -> BenchOutlook:
     items, ordered = stock.items(db), stock.orders(db)
     wanted: list[Need] = []
     for work in found:
-        spec = work.instrument.spec
-        wanted += needs_of(
-            work.name, work.left(), spec.frets, spec.strings, at.get(str(work.job.id), {}), without=(WIRE,)
-        )
+        wanted += needs_of(work.name, work.left(), work.extent, at.get(str(work.job.id), {}), without=(WIRE,))
     wires, unchosen, why = _wire(db, found, items, at)
     wanted += wires
     names = {item.name.lower() for item in items}

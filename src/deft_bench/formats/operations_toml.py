@@ -27,6 +27,7 @@ from deft_bench.core.work.catalogue import (
     Watch,
     circle,
 )
+from deft_bench.core.work.extent import COUNTS
 
 FORMAT, VERSION = "deft-bench-operations", 1
 MOST_BYTES = 500_000
@@ -51,6 +52,7 @@ _OPERATION = {
     "holds",
     "works_on",
     "shown_by",
+    "counts",
     *_FLAGS,
     *_NUMBERS,
 }
@@ -188,6 +190,7 @@ class _Reader:
             gate=_text(entry.get("gate", ""), "gate", empty=True),
             page=_text(entry.get("page", ""), "page", empty=True),
             holds=_text(entry.get("holds", ""), "holds", empty=True),
+            counts=_counts(entry.get("counts", "all")),
             grits=_grits(entry.get("grits", [])),
             works_on=_works_on(entry.get("works_on")),
             shown_by=_shown_by(entry.get("shown_by", {})),
@@ -292,6 +295,12 @@ def _grits(value: Any) -> tuple[str, ...]:
     except ValueError as error:
         raise _BadEntryError(f"grits: {error}; give abrasives such as “fepa_p 120”, or “shelf”") from None
     return tuple(found)
+
+
+def _counts(value: Any) -> str:
+    if value not in COUNTS:
+        raise _BadEntryError(f"counts must be one of: {', '.join(COUNTS)}")
+    return str(value)
 
 
 def _works_on(value: Any) -> tuple[str, ...] | None:

@@ -65,7 +65,7 @@ def samples(db: Connection, steps: list[str], limit: int = 120) -> dict[str, lis
             if minutes is not None:
                 if job_id not in schools:
                     schools[job_id] = plan_of(db, job_id, "").schools
-                by_step[step].append(Sample(minutes, kind, schools[job_id]))
+                by_step[step].append(Sample(minutes, kind, schools[job_id], job_id))
     return by_step
 
 

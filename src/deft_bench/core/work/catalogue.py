@@ -3,6 +3,8 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from deft_bench.core.work.extent import Extent
+
 When = Mapping[str, tuple[str, ...]]
 """Facts and the values of each under which something holds; empty always holds."""
 
@@ -81,7 +83,7 @@ class Watch:
 
 @dataclass(frozen=True, slots=True)
 class Material:
-    """What an operation uses up: so much, and so much more a fret and a string."""
+    """What an operation uses up: so much, and so much more a piece that it counts (`Operation.counts`) and a string."""
 
     name: str
     unit: str
@@ -89,9 +91,9 @@ class Material:
     per_fret: float = 0.0
     per_string: float = 0.0
 
-    def quantity(self, frets: int, strings: int) -> float:
+    def quantity(self, pieces: int, strings: int) -> float:
         """How much one piece of work takes."""
-        return self.base + self.per_fret * frets + self.per_string * strings
+        return self.base + self.per_fret * pieces + self.per_string * strings
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,10 +101,11 @@ class Operation:
     """One operation. Minutes are active ones (base, a fret, a string), `wait` those it then rests; `holds` is what it
     keeps occupied.
 
-    `scaled` minutes follow the board's hardness and the tool's state, `by_fret` work is ticked off fret by fret,
-    `grits` are the abrasives that it goes through (`shelf`: the ladder from what is on hand), a `cold` wait lengthens
-    in the cold; `repair` operations stand on no route and are put in when they are needed. `works_on` are the parts
-    that it is done on, None for those of its phase; `shown_by` is what of the record shows it (`SHOWN_BY`).
+    `counts` says what “a fret” is in its minutes, materials and ticks (`extent.COUNTS`). `scaled` minutes follow the
+    board's hardness and the tool's state, `by_fret` work is ticked off fret by fret, `grits` are the abrasives that it
+    goes through (`shelf`: the ladder from what is on hand), a `cold` wait lengthens in the cold; `repair` operations
+    stand on no route and are put in when they are needed. `works_on` are the parts that it is done on, None for those
+    of its phase; `shown_by` is what of the record shows it (`SHOWN_BY`).
     """
 
     code: str
@@ -118,6 +121,7 @@ class Operation:
     scaled: bool = False
     repair: bool = False
     by_fret: bool = False
+    counts: str = "all"
     tools: tuple[str, ...] = ()
     materials: tuple[Material, ...] = ()
     cautions: tuple[str, ...] = ()
@@ -138,11 +142,16 @@ class Operation:
         """Whether it rests as a glue or film does, or in clamps: until then nothing else is done on its parts."""
         return self.wait > 0 and (self.cold or bool(self.holds))
 
-    def active(self, frets: int, strings: int, hardness: str = "medium", tool: str = "sharp") -> float:
-        """Active minutes for an instrument."""
-        base, fret, string = self.minutes
+    def active(self, extent: Extent, hardness: str = "medium", tool: str = "sharp") -> float:
+        """Active minutes for that much of an instrument."""
+        base, piece, string = self.minutes
         factor = HARDNESS[hardness] * TOOLS[tool] if self.scaled else 1.0
-        return (base + fret * frets + string * strings) * factor
+        return (base + piece * extent.pieces(self.counts) + string * extent.strings) * factor
+
+    def uses(self, extent: Extent) -> list[tuple[Material, float]]:
+        """Each of its materials with how much that much of an instrument takes."""
+        pieces = extent.pieces(self.counts)
+        return [(material, material.quantity(pieces, extent.strings)) for material in self.materials]
 
     def waiting(self, temperature_c: float = WARM_C) -> float:
         """Minutes it rests at a temperature."""

@@ -13,6 +13,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from deft_bench.core.work.catalogue import Operation
+from deft_bench.core.work.extent import Extent
 
 GUESS_SPREAD = 0.5
 
@@ -77,16 +78,14 @@ class Estimate:
     learned_share: float
 
 
-def materials(
-    operations: Sequence[Operation], frets: int, strings: int, prices: Mapping[str, float]
-) -> tuple[Item, ...]:
+def materials(operations: Sequence[Operation], extent: Extent, prices: Mapping[str, float]) -> tuple[Item, ...]:
     """What the operations use together, each material once; 0 for one that the shop has not priced."""
     used: dict[str, Item] = {}
     for operation in operations:
-        for material in operation.materials:
+        for material, quantity in operation.uses(extent):
             before = used[material.name].quantity if material.name in used else 0.0
-            quantity = before + material.quantity(frets, strings)
-            used[material.name] = Item(material.name, quantity, material.unit, prices.get(material.name, 0.0))
+            price = prices.get(material.name, 0.0)
+            used[material.name] = Item(material.name, before + quantity, material.unit, price)
     return tuple(used.values())
 
 

@@ -10,6 +10,7 @@ from typing import Any
 
 from deft_bench.core.times import moment
 from deft_bench.core.work.catalogue import Catalogue, Operation
+from deft_bench.core.work.extent import Extent
 from deft_bench.core.work.run_sheet import RunSheet, RunSheetError, run_sheet
 
 LEAST_SAMPLES = 3
@@ -115,6 +116,7 @@ class Sample:
     minutes: float
     kind: str
     schools: Mapping[str, str]
+    job_id: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,6 +130,10 @@ class Learned:
     high: float
     count: int
     over: str
+
+    def times(self, share: float) -> "Learned":
+        """The same for a share of the work."""
+        return Learned(self.minutes * share, self.low * share, self.high * share, self.count, self.over)
 
 
 def learned(samples: Sequence[Sample], kind: str, schools: Mapping[str, str]) -> Learned | None:
@@ -211,10 +217,16 @@ def job_sheet(
         return made(replace(catalogue, rules=()))
 
 
-def minutes_of(
-    operation: Operation, frets: int, strings: int, hardness: str, own: Learned | None, tool: str = "sharp"
-) -> float:
+def minutes_of(operation: Operation, extent: Extent, hardness: str, own: Learned | None, tool: str = "sharp") -> float:
     """How long a step is taken to last: the shop's own median where there is one, else the shipped guess by hardness
     and tool.
     """
-    return own.minutes if own is not None else operation.active(frets, strings, hardness, tool)
+    return own.minutes if own is not None else operation.active(extent, hardness, tool)
+
+
+def share_of_whole(operation: Operation, extent: Extent) -> float:
+    """How long an operation takes for this much of an instrument, against the whole of it: by this, times of jobs
+    over a few frets and over all of them are compared. 1 for what does not count the named frets.
+    """
+    every = operation.active(replace(extent, named=None))
+    return operation.active(extent) / every if every else 1.0

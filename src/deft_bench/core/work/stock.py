@@ -6,6 +6,7 @@ from datetime import date, datetime
 
 from deft_bench.core.frets.cut_list import CutList, CutListError
 from deft_bench.core.work.catalogue import Operation
+from deft_bench.core.work.extent import Extent
 
 KINDS: dict[str, str] = {
     "wire": "Fret wire",
@@ -73,17 +74,16 @@ class Outlook:
 def needs_of(
     job: str,
     left: Sequence[Operation],
-    frets: int,
-    strings: int,
+    extent: Extent,
     at: Mapping[str, datetime],
     without: Sequence[str] = (),
 ) -> list[Need]:
     """What the steps left of a job will use, in their order; materials in `without` are counted otherwise."""
     return [
-        Need(job, step.code, material.name, material.unit, material.quantity(frets, strings), at.get(step.code))
+        Need(job, step.code, material.name, material.unit, quantity, at.get(step.code))
         for step in left
-        for material in step.materials
-        if material.name not in without and material.quantity(frets, strings) > 0
+        for material, quantity in step.uses(extent)
+        if material.name not in without and quantity > 0
     ]
 
 

@@ -1,8 +1,12 @@
 """`run-sheet`: the ordered steps of a job, with the rules that fixed their order and what another order would break."""
 
+from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
+from deft_bench.core.board.plan import MARKED_FRETS
 from deft_bench.core.work.catalogue import HARDNESS, TOOLS, WARM_C, Rule
+from deft_bench.core.work.extent import Extent, whole
 from deft_bench.core.work.run_sheet import RunSheetError, run_sheet
 from deft_bench.formats.calc.fields import FRETS, listed, request
 from deft_bench.formats.operations_toml import shipped
@@ -16,14 +20,21 @@ ABOUT = (
 _CODE = {"type": "string", "maxLength": 40}
 _YES = {"type": "boolean", "default": False}
 
+EXTENT = {
+    "frets": FRETS,
+    "strings": {"type": "integer", "minimum": 1, "maximum": 18},
+    "named_frets": listed(FRETS, least=1),
+    "inlay_frets": listed(FRETS, least=0),
+}
+"""What says how much of an instrument there is to work on."""
+
 SCHEMA = request(
     {
         "route": _CODE,
         "instrument": {
             "type": "object",
             "properties": {
-                "frets": FRETS,
-                "strings": {"type": "integer", "minimum": 1, "maximum": 18},
+                **EXTENT,
                 "bound": _YES,
                 "nibs": _YES,
                 "fanned": _YES,
@@ -45,6 +56,17 @@ SCHEMA = request(
 )
 
 
+def extent_asked(asked: Mapping[str, Any], path: str) -> Extent:
+    """How much of an instrument is worked on: every fret, or those named; inlays as dots before the usual frets."""
+    frets = asked["frets"]
+    for name in ("named_frets", "inlay_frets"):
+        beyond = [fret for fret in asked.get(name, ()) if fret > frets]
+        if beyond:
+            raise RequestError([f"{path}.{name}: there is no fret {beyond[0]} of {frets}"])
+    extent = whole(frets, asked["strings"], asked.get("inlay_frets", MARKED_FRETS))
+    return replace(extent, named=tuple(sorted(set(asked["named_frets"])))) if "named_frets" in asked else extent
+
+
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
     """Answer one request; `order` is a proposed one, whose `broken` rules say what each spoils."""
     instrument = asked["instrument"]
@@ -62,7 +84,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         )
     except RunSheetError as error:
         raise RequestError([f"{error.where}: {error}"]) from None
-    frets, strings = instrument["frets"], instrument["strings"]
+    extent = extent_asked(instrument, "instrument")
     temperature, tool = asked.get("temperature_c", WARM_C), asked.get("tool", "sharp")
     steps = [
         {
@@ -70,7 +92,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
             "title": step.operation.title,
             "phase": step.operation.phase,
             "done": step.done,
-            "minutes": step.operation.active(frets, strings, instrument.get("hardness", "medium"), tool),
+            "minutes": step.operation.active(extent, instrument.get("hardness", "medium"), tool),
             "wait_minutes": step.operation.waiting(temperature),
             "holds": step.operation.holds,
             "open_minutes": step.operation.open_minutes,
@@ -82,8 +104,8 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
                 for watch in step.operation.watch
             ],
             "materials": [
-                {"name": material.name, "unit": material.unit, "quantity": material.quantity(frets, strings)}
-                for material in step.operation.materials
+                {"name": material.name, "unit": material.unit, "quantity": quantity}
+                for material, quantity in step.operation.uses(extent)
             ],
             "fixed_by": [_rule(rule) for rule in step.fixed_by],
         }

@@ -26,7 +26,8 @@ from deft_bench.core.work.schedule.hours import read_shifts
 from deft_bench.core.work.schedule.planning import plan_bench
 from deft_bench.core.work.schedule.risks import risks
 from deft_bench.core.work.schedule.solve import LIMIT_S
-from deft_bench.formats.calc.fields import FRETS, Schema, listed, request
+from deft_bench.formats.calc.fields import Schema, listed, request
+from deft_bench.formats.calc.run_sheet import EXTENT, extent_asked
 from deft_bench.formats.operations_toml import shipped
 from deft_bench.formats.strict_json import RequestError
 
@@ -64,8 +65,7 @@ _STEP = _object(
 _SHEET = _object(
     {
         "route": _CODE,
-        "frets": FRETS,
-        "strings": {"type": "integer", "minimum": 1, "maximum": 18},
+        **EXTENT,
         "facts": {"type": "object", "additionalProperties": _TEXT},
         "schools": {"type": "object", "additionalProperties": _CODE},
         "done": listed(_CODE, least=0, most=200),
@@ -264,13 +264,15 @@ class _Reader:
         except RunSheetError as error:
             self.wrong.append(f"{path}.sheet.{error.where}: {error}")
             return ()
+        try:
+            extent = extent_asked(asked, f"{path}.sheet")
+        except RequestError as error:
+            self.wrong += error.lines
+            return ()
         warmth = self.asked.get("temperature_c", WARM_C)
         hardness = asked.get("hardness", "medium")
         operations = [step.operation for step in sheet.steps]
-        minutes = {
-            operation.code: minutes_of(operation, asked["frets"], asked["strings"], hardness, None)
-            for operation in operations
-        }
+        minutes = {operation.code: minutes_of(operation, extent, hardness, None) for operation in operations}
         parts = []
         for i, part in enumerate(asked.get("parts", [])):
             due = self.day(part["due"], f"{path}.sheet.parts[{i}].due")

@@ -90,7 +90,7 @@ def step(job_id: int) -> Response:
 def tick(job_id: int) -> Response:
     """Tick one fret off within a step, or take it back; answers the pace to a script."""
     sheet = _sheet(job_id)
-    code, frets = request.form.get("step", ""), sheet.instrument.spec.frets
+    code = request.form.get("step", "")
     try:
         ticked = sheet_lines.tick(db(), now(), sheet, code, request.form.get("fret", 0, type=int))
     except SheetRefusedError as error:
@@ -100,7 +100,7 @@ def tick(job_id: int) -> Response:
     else:
         if wants_json():
             done = sheets.fret_ticks(db(), job_id, code)
-            words = pace_words(pace_of(done, frets, now()))
+            words = pace_words(pace_of(done, len(sheet.offered(code)), now()))
             return make_response({"ticked": ticked, "done": len(done), "pace": words})
     return redirect(url_for(".show", job_id=job_id, _anchor="frets"))
 

@@ -1,0 +1,66 @@
+"""How much of the instrument a job goes over, and how long its steps took before, compared on the whole of it."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+from deft_bench.core.work.catalogue import Operation
+from deft_bench.core.work.extent import Extent, whole
+from deft_bench.core.work.job_sheet import Learned, Sample, learned, share_of_whole
+from deft_bench.store import boards, instruments, jobs, refrets, sheets
+from deft_bench.store.database import Connection
+
+WHOLE_ROUTE, SPOT_ROUTE, PARTIAL_ROUTE = "refret", "spot_level", "partial_refret"
+
+
+def extent_of(db: Connection, job: jobs.Job, instrument: instruments.Instrument, route: str) -> Extent:
+    """What a job on a route goes over: a partial refret the frets that its plan replaces, a spot-level those that its
+    plan takes metal off (one, before there is a plan), another all of them.
+    """
+    spec = instrument.spec
+    board = boards.plan_of(db, instrument.id, spec)
+    extent = whole(
+        spec.frets,
+        spec.strings,
+        board.inlay_frets,
+        blocks=board.inlay_style == "blocks",
+        inlaid=board.inlay_style != "none",
+    )
+    accepted = jobs.last_plan(db, job.id)
+    levelled = tuple(sorted(accepted.level.metal_taken())) if accepted else ()
+    if route == SPOT_ROUTE:
+        return replace(extent, named=levelled)
+    wanted = refrets.PLANS.last(db, job.id)
+    if wanted is not None:
+        named = wanted.frets
+    else:
+        named = accepted.level.frets if accepted and accepted.level.kind == "refret" else ()
+    partial = route == PARTIAL_ROUTE or (job.kind == "refret" and route != WHOLE_ROUTE)
+    if partial and 0 < len(named) < spec.frets:
+        return replace(extent, named=named, levelled=levelled)
+    return extent
+
+
+def whole_samples(db: Connection, operations: Sequence[Operation]) -> dict[str, list[Sample]]:
+    """How long operations took, each time as it would have been over the whole instrument."""
+    taken = sheets.samples(db, [operation.code for operation in operations])
+    extents: dict[int, Extent] = {}
+    for operation in operations:
+        if operation.counts in ("named", "touched"):
+            taken[operation.code] = [_on_the_whole(db, operation, one, extents) for one in taken[operation.code]]
+    return taken
+
+
+def _on_the_whole(db: Connection, operation: Operation, sample: Sample, extents: dict[int, Extent]) -> Sample:
+    if sample.job_id not in extents:
+        job = jobs.get(db, sample.job_id)
+        route = sheets.plan_of(db, job.id, job.kind).route
+        extents[job.id] = extent_of(db, job, instruments.get(db, job.instrument_id), route)
+    return replace(sample, minutes=sample.minutes / share_of_whole(operation, extents[sample.job_id]))
+
+
+def own_time(
+    operation: Operation, samples: Sequence[Sample], kind: str, schools: Mapping[str, str], extent: Extent
+) -> Learned | None:
+    """The shop's own time for this much of an instrument, from samples over whole ones; None with too few."""
+    own = learned(samples, kind, schools)
+    return own.times(share_of_whole(operation, extent)) if own else None
