@@ -58,7 +58,7 @@ def test_a_sheet_refuses_in_words_and_changes_nothing(demo: Connection) -> None:
         sheet_lines.put_repair(demo, settings, NOW, job, "level", "")
     with pytest.raises(SheetRefusedError, match="own entries"):
         sheet_lines.change_plan(demo, settings, NOW, job, {"route": "nowhere"})
-    with pytest.raises(SheetRefusedError, match="frets are 1 to"):
+    with pytest.raises(SheetRefusedError, match="ticked here is frets 1 to"):
         sheet_lines.tick(demo, NOW, sheet, early.operation.code, 99)
     assert sheets.events(demo, job.id) == before
     at = sheet.in_hand

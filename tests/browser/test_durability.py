@@ -93,6 +93,20 @@ def test_what_is_typed_before_the_page_has_its_keys_counts(page: Page, server: S
     expect(page.locator(".cell.read")).to_have_text("0.31")
 
 
+def test_a_questioned_reading_comes_back_and_is_kept_by_enter(page: Page, server: Server) -> None:
+    start_survey(page, server)
+    for typed, read in (("0.13", "1"), ("1.40", "1")):
+        page.keyboard.type(typed)
+        page.keyboard.press("Enter")
+        expect(page.locator('[data-say="read"]')).to_have_text(read)
+    expect(page.locator("#entry-said")).to_contain_text("1.40 mm beside 0.13 mm at fret 22. Enter again keeps it")
+    expect(page.locator('[data-say="fret"]')).to_have_text("Fret 21")
+    expect(page.locator("#reading")).to_have_value("1.40")
+    page.keyboard.press("Enter")
+    expect(page.locator('[data-say="read"]')).to_have_text("2")
+    assert stored(server)["bass", 21] == 1400
+
+
 def test_two_windows_on_one_survey(page: Page, server: Server, browser: Browser) -> None:
     start_survey(page, server)
     other = browser.new_page()

@@ -101,6 +101,32 @@ def test_refused_readings_say_what_is_accepted(bench: Bench, demo: Connection) -
     assert len(surveys.history(demo, survey)) == 63
 
 
+def test_a_reading_that_can_hardly_be_is_stored_when_it_is_entered_again(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, "heron")
+    survey = next(one.id for one in surveys.of_job(demo, job.id) if one.head.kind == "fret_heights")
+    before = surveys.values(demo, survey)
+    there = surveys.readings(demo, survey)["middle", 9].id
+    asked = read(bench, survey, "middle", 9, "1.40", there)
+    assert asked.status_code == 422
+    assert asked.json["asks"]
+    assert "1.40 mm beside" in asked.json["error"]
+    assert "Enter again keeps it" in asked.json["error"]
+    assert surveys.values(demo, survey) == before
+    # another slip is asked about too: only the same text entered again is kept
+    assert read(bench, survey, "middle", 9, "1.50", there, sure="1.40").status_code == 422
+    page = bench.post(
+        f"/surveys/{survey}/readings", {"lane": "middle", "fret": "9", "reading": "1.4", "token": "t"}
+    ).text
+    assert 'name="sure" value="1.4"' in page
+    assert re.search(r'id="reading"[^>]*\n?[^>]*value="1.4"', page)
+    assert read(bench, survey, "middle", 9, "1.40", there, sure="1.40").status_code == 200
+    level = words(bench.get(f"/jobs/{job.id}/level"))
+    assert "Fret 9 middle is questioned: 1.40 mm beside" in level
+    assert "Why? unsure" in level
+    sheet = {"text": "fret,lane,reading\n4,bass,1.9", "preview": "1"}
+    assert "Fret 4 bass is questioned" in words(bench.post(f"/surveys/{survey}/sheet", sheet).text)
+
+
 def test_a_double_key_makes_one_reading_and_two_windows_are_told(bench: Bench, demo: Connection) -> None:
     survey = surveys.of_instrument(demo, instruments.find(demo, "sanderling")[0].id, "fret_heights")[0].id
     one, two = (read(bench, survey, "treble", 3, "0.4", token="same").json for _ in range(2))

@@ -12,6 +12,7 @@ from deft_bench.core.board.arch import humps
 from deft_bench.core.board.plan import layout_of
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import Call
+from deft_bench.core.doubts import Doubt, doubted_call, doubts
 from deft_bench.core.frets.heights import Fall, Heights
 from deft_bench.core.frets.knock_on import KnockOn, knock_on
 from deft_bench.core.frets.level_call import Budget, level_call, marked_call, metal_budget, option_to_call, suspects
@@ -117,7 +118,7 @@ def read_choices(settings: ShopSettings, asked: Mapping[str, str], frets: int) -
 @dataclass(frozen=True, slots=True)
 class Planning:
     """Everything that the Level screen shows of a plan in the making; `home` are frets checked and found home,
-    `suspects` those that the call asks to check.
+    `suspects` those that the call asks to check, `doubts` readings that can hardly be.
     """
 
     base: SurveyResults
@@ -131,6 +132,7 @@ class Planning:
     call: Call
     home: frozenset[int] = frozenset()
     suspects: tuple[int, ...] = ()
+    doubts: tuple[Doubt, ...] = ()
 
     @property
     def stale(self) -> bool:
@@ -304,6 +306,9 @@ def make_plan(
     if choices.school == "marked" and call.do in ("level", "none"):
         chosen = marked_option(plan)
         call = marked_call(plan, chosen, call, length)
+    questioned = doubts(base.survey.head, base.values, length) if planned_from is None else []
+    if questioned:
+        call = doubted_call(call, questioned)
     lands = plan.lands(chosen) or [0.0]
     return Planning(
         base,
@@ -317,6 +322,7 @@ def make_plan(
         call,
         home,
         tuple(suspects(plan, home, daylight)) if call.do in ("check_seating", "reseat") else (),
+        tuple(questioned),
     )
 
 

@@ -11,6 +11,7 @@ from deft_bench.bench.survey_results import facts_of, moved_since_read
 from deft_bench.core.acts import MOVES_HEIGHTS
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import frets_named
+from deft_bench.core.doubts import all_finer, doubt_of
 from deft_bench.core.frets.heights import deviations
 from deft_bench.core.level_job import level_now
 from deft_bench.core.refret import slot_needs
@@ -27,6 +28,10 @@ USUAL_INTONATION_FRETS = (1, 3, 5, 7, 12)
 
 class ReadingRefusedError(ValueError):
     """A reading that cannot be taken; the message says why and what is accepted."""
+
+
+class ReadingQuestionedError(ReadingRefusedError):
+    """A reading that can hardly be; it is taken when it is entered again. The message says why."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -174,11 +179,14 @@ def accept_reading(
     *,
     token: str,
     expects: int | None,
+    sure: str = "",
 ) -> surveys.Reading:
-    """Take one reading as it was typed, saved before this returns; None withdraws what stands there.
+    """Take one reading as it was typed, saved before this returns; None withdraws what stands there. `sure` is the
+    text that was questioned and entered again: it is taken as it is.
 
-    Raises ReadingRefusedError for a place that the survey does not read or a reading that cannot be meant, and
-    surveys.ReadingConflictError when another window has read the place since.
+    Raises ReadingRefusedError for a place that the survey does not read or a reading that cannot be meant,
+    ReadingQuestionedError for one that can hardly be, and surveys.ReadingConflictError when another window has read
+    the place since.
     """
     order = cursor_order(db, survey)
     if place not in order or not token:
@@ -193,9 +201,21 @@ def accept_reading(
         problem = kind.problem(value, place[1])
         if problem:
             raise ReadingRefusedError(problem)
+        if sure != typed:
+            _question(db, settings, survey, place, value)
     return surveys.accept(
         db, survey.id, place, value, typed or "", stamp(now), token=f"{survey.id}:{token}", expects=expects
     )
+
+
+def _question(db: Connection, settings: ShopSettings, survey: surveys.Survey, place: Place, value_um: int) -> None:
+    """Raise ReadingQuestionedError for a reading that can hardly be. A tool that was stated too coarse is asked about
+    once a survey.
+    """
+    values = surveys.values(db, survey.id)
+    doubt = doubt_of(survey.head, place, value_um, values, settings.display.fine_mm)
+    if doubt is not None and not all_finer(survey.head, values):
+        raise ReadingQuestionedError(f"{doubt.why[0].upper()}{doubt.why[1:]}.")
 
 
 def _not_here(survey: surveys.Survey, place: Place, order: Sequence[Place]) -> str:

@@ -39,6 +39,8 @@ LAND_OFF_CENTRE_MM = 0.10
 """How far off the fret's centre the land may lie."""
 SPROUT_MM = 0.02
 """A fret end that stands out further is felt by the hand."""
+LEAP_MM = 0.4
+"""No fret or place on the board is this far off all that is read beside it: such a reading is questioned."""
 REST_HUMIDITY = 45.0
 """Under this relative humidity (%) the board may still swell back: it rests before the ends are cut."""
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.limits import LAND_MM, LAND_OFF_CENTRE_MM, SEATING_GAP_MM, SPROUT_MM
+from deft_bench.core.limits import LAND_MM, LAND_OFF_CENTRE_MM, LEAP_MM, SEATING_GAP_MM, SPROUT_MM
 from deft_bench.core.units import Display, LengthError, System, parse_length
 
 Order = Literal["lane_by_lane", "fret_by_fret"]
@@ -55,7 +55,8 @@ class SurveyKind:
     says that a survey may read some frets only, or (`must`) has to say which. `walk` is the cursor's way where it does
     not go heel to nut; `ends` are the frets at either end that have no place of their own; `limits_at_1` are those over
     the first fret, where they differ. `refret_only` kinds read, of a partial refret, only the frets that it replaces;
-    `open_too` reads the open string as well.
+    `open_too` reads the open string as well. A reading that differs from all beside it by more than `leap_um`, or that
+    lies outside `usual_um`, is questioned (over fret 1 only the limits hold).
     """
 
     code: str
@@ -84,6 +85,8 @@ class SurveyKind:
     refret_only: bool = False
     open_too: bool = False
     column_words: Mapping[int, str] = field(default_factory=dict)
+    leap_um: int | None = None
+    usual_um: tuple[int, int] | None = None
 
     @property
     def per_string(self) -> bool:
@@ -188,6 +191,7 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             20,
             FRET_READING,
             named_frets="may",
+            leap_um=round(LEAP_MM * 1000),
             caution=(
                 "Slacken the strings before they come off, and mind your eyes: a cut string under tension whips. "
                 "Blunt sharp fret ends before you slide a straightedge along them."
@@ -203,6 +207,7 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             FRET_READING,
             lanes=("middle",),
             surfaces=("board", "fret_tops"),
+            leap_um=round(LEAP_MM * 1000),
         ),
         SurveyKind(
             "slot_depth",
@@ -212,6 +217,7 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             "depth gauge",
             20,
             Limits(0, 5_000, "a slot depth"),
+            usual_um=(500, 4_000),
             surfaces=("board", "fret_tops"),
             counts_mm=0.005,
             off=("too shallow", "deep enough"),
@@ -301,6 +307,7 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             "feeler gauges and a string-height rule",
             50,
             Limits(0, 10_000, "an action"),
+            usual_um=(400, 6_000),
             lanes=(),
             counts_mm=math.inf,
             least_frets=ACTION_FRET,

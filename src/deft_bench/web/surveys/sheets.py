@@ -4,6 +4,7 @@ from flask import flash, make_response, redirect, render_template, request, url_
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.surveying import cursor_order
+from deft_bench.core.doubts import doubts
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.formats.readings_csv import MOST_BYTES, read_sheet, write_sheet
 from deft_bench.store import surveys
@@ -35,6 +36,8 @@ def sheet(survey_id: int) -> str | Response | tuple[str, int]:
                 flash(f"{count} readings stored; {len(rows) - count} were there already.")
                 return redirect(url_for(".show", survey_id=survey_id))
             code = 422 if bad else 200
+    there = surveys.values(db(), survey_id)
+    read = {line.place: line.value_um for line in lines if line.place and line.value_um is not None}
     page = render_template(
         "surveys/sheet.html",
         section="instruments",
@@ -44,7 +47,10 @@ def sheet(survey_id: int) -> str | Response | tuple[str, int]:
         text=text,
         lines=lines,
         bad=[line for line in lines if line.problem],
-        there=surveys.values(db(), survey_id),
+        there=there,
+        questioned=[
+            doubt for doubt in doubts(survey.head, {**there, **read}, display().fine_mm) if doubt.place in read
+        ],
         lanes=kind.lanes_of(survey.head.strings),
         unit=kind.unit_words(display()),
     )

@@ -6,7 +6,7 @@ from flask import flash, jsonify, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.rocker_results import edges, rocker_results
-from deft_bench.bench.surveying import ReadingRefusedError, accept_reading, cursor_order, off_mm
+from deft_bench.bench.surveying import ReadingQuestionedError, ReadingRefusedError, accept_reading, cursor_order, off_mm
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
@@ -17,6 +17,8 @@ from deft_bench.web.places import linked_steps
 from deft_bench.web.support import db, display, now, rock_mm, settings, survey_or_404
 from deft_bench.web.surveys.screen import screen, tape_at
 from deft_bench.web.surveys.spots import label_of, lane_state, rocker_state, said, words_of
+
+ENTER_AGAIN = "Enter again keeps it; or type what was read."
 
 
 @screen.get("/surveys/<int:survey_id>")
@@ -66,6 +68,7 @@ def show(survey_id: int) -> str:
         corrected={(item.lane, item.fret) for item in surveys.history(db(), survey_id) if item.replaces},
         at=_asked_place(order) or next((place for place in order if place not in readings), order[-1]),
         token=uuid4().hex,
+        asked=request.args.get("asked", "")[:60],
         places=len(order),
         short_unit=short_unit(display()),
         surfaces=SURFACES,
@@ -99,7 +102,10 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
     typed = None if "withdraw" in request.form else request.form.get("reading", "")[:60].strip()
     token, expects = request.form.get("token", "")[:64], request.form.get("expects", type=int)
     try:
-        made = accept_reading(db(), settings(), now(), survey, place, typed, token=token, expects=expects)
+        sure = request.form.get("sure", "")[:60].strip()
+        made = accept_reading(db(), settings(), now(), survey, place, typed, token=token, expects=expects, sure=sure)
+    except ReadingQuestionedError as error:
+        return _refuse(survey_id, kind, place, f"{error} {ENTER_AGAIN}", 422, typed=typed or "")
     except ReadingRefusedError as error:
         return _refuse(survey_id, kind, place, str(error), 422)
     except surveys.ReadingConflictError as error:
@@ -127,13 +133,21 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
 
 
 def _refuse(
-    survey_id: int, kind: SurveyKind, place: Place, words: str, code: int, current: surveys.Reading | None = None
+    survey_id: int,
+    kind: SurveyKind,
+    place: Place,
+    words: str,
+    code: int,
+    current: surveys.Reading | None = None,
+    *,
+    typed: str = "",
 ) -> Response | tuple[Response, int]:
     if wants_json():
         there = current is not None and current.value_um is not None
         return (
             jsonify(
                 error=words,
+                asks=bool(typed),
                 current=current.id if current is not None and there else None,
                 value=(
                     kind.words(current.value_um, display())
@@ -144,4 +158,4 @@ def _refuse(
             code,
         )
     flash(words)
-    return redirect(url_for(".show", survey_id=survey_id, lane=place[0], fret=place[1]))
+    return redirect(url_for(".show", survey_id=survey_id, lane=place[0], fret=place[1], asked=typed or None))

@@ -72,6 +72,7 @@ function enqueue(item) {
   keep();
   const cell = cellOf(item);
   delete cell.dataset.refused;
+  delete cell.dataset.asks;
   cell.classList.remove("refused");
   cell.classList.add("pending");
   if (!item.withdraw) cell.textContent = item.reading;
@@ -81,13 +82,14 @@ function enqueue(item) {
 function accept() {
   const reading = box.value.trim();
   const { lane, fret } = at.dataset;
+  const sure = at.dataset.asks && reading === at.dataset.refused ? reading : "";
   if (!reading) {
     if (at.dataset.id) step(1); // Enter on a read place keeps it
     else tell("Nothing typed. Type a reading, or step with the arrows.", true);
     return;
   }
   tell("");
-  enqueue({ lane, fret, reading, before: at.dataset.id ? at.textContent.trim() : "" });
+  enqueue({ lane, fret, reading, sure, before: at.dataset.id ? at.textContent.trim() : "" });
   step(1);
 }
 
@@ -154,6 +156,7 @@ function refused(cell, item, reply) {
   cell.classList.toggle("read", Boolean(cell.dataset.id));
   cell.classList.add("refused");
   cell.dataset.refused = item.reading || "";
+  if (reply.asks) cell.dataset.asks = "1"; // entered again, it is kept
   cell.dataset.why = reply.advice ? `${reply.error} ${reply.advice}` : reply.error;
   tell(cell.dataset.why, true);
   if (!box.value) move(cell);
@@ -173,7 +176,7 @@ function undoLast() {
   const last = undo.pop();
   if (!last) { tell("Nothing to undo since this page was opened."); return; }
   const unit = root.querySelector(".entry-box .unit").textContent;
-  if (last.before) enqueue({ ...last, reading: `${last.before} ${unit}`, undoing: true });
+  if (last.before) enqueue({ ...last, reading: `${last.before} ${unit}`, sure: `${last.before} ${unit}`, undoing: true });
   else enqueue({ lane: last.lane, fret: last.fret, withdraw: "1", reading: "", undoing: true });
   move(cellOf(last));
 }

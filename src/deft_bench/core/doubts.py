@@ -1,0 +1,87 @@
+"""Readings that can hardly be: a leap from the frets beside it, a value finer than the tool reads (inches typed as
+millimetres, mostly), a gap under nothing. They are questioned when they are entered, and named by the call while they
+stand.
+
+The leaps are far over what a fret or slot is ever off its neighbours (`SurveyKind.leap_um`); the reasons stand in
+docs/methods/tolerances.md.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from deft_bench.core.calls import Call, Length
+from deft_bench.core.survey import SurveyHead
+from deft_bench.core.survey_kinds import SURVEY_KINDS, Place
+
+FEW = 3
+REACH = 2
+"""How many readings tell that all are too fine; how many read frets on either side are looked at."""
+
+
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """A place whose reading is questioned, and why, in words."""
+
+    place: Place
+    why: str
+
+    @property
+    def where(self) -> str:
+        """`fret 9 middle`, `string 3 at fret 12`."""
+        lane, fret = self.place
+        return f"string {lane} at fret {fret}" if lane.isdigit() else f"fret {fret} {lane}"
+
+
+def doubt_of(
+    head: SurveyHead, place: Place, value_um: int, values: Mapping[Place, int | None], length: Length
+) -> Doubt | None:
+    """Why a reading is questioned among those of its survey (micrometres); None when nothing speaks against it."""
+    kind = SURVEY_KINDS[head.kind]
+    if kind.unit != "length":
+        return None
+    if head.kind == "fret_heights" and head.method == "gap" and value_um < 0:
+        return Doubt(place, "a gap under a straightedge is never less than nothing")
+    if all_finer(head, {**values, place: value_um}):
+        tool = length(head.resolution_um / 1000)
+        return Doubt(place, f"every reading is finer than the tool reads ({tool}): inches, perhaps")
+    if kind.usual_um is not None and place[1] != 1 and not kind.usual_um[0] <= value_um <= kind.usual_um[1]:
+        low, high = (length(um / 1000) for um in kind.usual_um)
+        return Doubt(place, f"{length(value_um / 1000)} is not between {low} and {high}")
+    beside = _beside(place, values) if kind.leap_um is not None else []
+    if kind.leap_um is None or not beside or min(abs(value_um - um) for _, um in beside) <= kind.leap_um:
+        return None
+    fret, nearest = min(beside, key=lambda read: abs(value_um - read[1]))
+    return Doubt(place, f"{length(value_um / 1000)} beside {length(nearest / 1000)} at fret {fret}")
+
+
+def doubts(head: SurveyHead, values: Mapping[Place, int | None], length: Length) -> list[Doubt]:
+    """Every reading of a survey that is questioned; where all are, for being finer than the tool, the first of them."""
+    read = {place: um for place, um in values.items() if um is not None}
+    questioned = [doubt_of(head, place, um, values, length) for place, um in read.items()]
+    return [doubt for doubt in questioned if doubt is not None][: 1 if all_finer(head, values) else None]
+
+
+def doubted_call(call: Call, questioned: Sequence[Doubt]) -> Call:
+    """The call with the readings that it hangs on and that can hardly be: never sure, settled by reading them again."""
+    named = "; ".join(f"{doubt.where}, {doubt.why}" for doubt in questioned[:3])
+    more = f"; and {len(questioned) - 3} more" if len(questioned) > 3 else ""
+    return replace(
+        call, because=(f"Questioned: {named}{more}.", *call.because), sure="unsure", settle=f"Read again {named}{more}."
+    )
+
+
+def all_finer(head: SurveyHead, values: Mapping[Place, int | None]) -> bool:
+    """Whether a survey holds nothing but readings that its tool cannot give: `FEW` or more, all under half of its
+    resolution, which is read as nothing.
+    """
+    read = [abs(um) for um in values.values() if um]
+    return len(read) >= FEW and 2 * max(read) < head.resolution_um
+
+
+def _beside(place: Place, values: Mapping[Place, int | None]) -> list[tuple[int, int]]:
+    """The nearest read frets on either side in the lane, with their readings."""
+    lane, fret = place
+    read = sorted((other, um) for (of, other), um in values.items() if of == lane and um is not None and other != fret)
+    before = [one for one in read if one[0] < fret][-REACH:]
+    after = [one for one in read if one[0] > fret][:REACH]
+    return before + after
