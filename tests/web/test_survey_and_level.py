@@ -301,7 +301,7 @@ def test_the_whole_job(bench: Bench, demo: Connection) -> None:
     text = bench.get(f"/jobs/{job.id}/record")
     for said in ("Before", "After", "The gate passed", "Lifted fret 9", "Levelled: "):
         assert said in text
-    assert "open again" in bench.post(f"/jobs/{job.id}/close").text
+    assert "open again" in bench.post(f"/undo/closed/{job.id}").text
 
 
 def test_a_bowed_neck_is_levelled_only_with_a_reason(bench: Bench, demo: Connection) -> None:

@@ -26,3 +26,7 @@ def opening_problem(kind: str, promised_on: str | None, today: date, frets: int)
     if kind == "setup" and frets < ACTION_FRET:
         wrong.append(f"A setup is calculated from {ACTION_FRET} frets on: this board has {frets}.")
     return wrong
+
+
+JOB_EVENTS = ("closed", "reopened", "withdrawn", "put_back", "taken_back")
+"""What becomes of a job, as its record keeps it."""

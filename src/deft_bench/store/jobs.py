@@ -11,7 +11,9 @@ from deft_bench.store.database import Connection, new_uid, transaction
 
 @dataclass(frozen=True, slots=True)
 class Job:
-    """One visit of an instrument to the bench. `nut` is in_place, out or protected; times are UTC ISO-8601."""
+    """One visit of an instrument to the bench. `nut` is in_place, out or protected; times are UTC ISO-8601. A
+    withdrawn one was opened by mistake: it stays in the record and counts for nothing.
+    """
 
     id: int
     uid: str
@@ -24,6 +26,18 @@ class Job:
     override_note: str
     note: str
     weight: int = 1
+    withdrawn_at: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class JobEvent:
+    """What became of a job: `closed` (the note names the gates that were not met), `reopened`, `withdrawn`, `put_back`,
+    or `taken_back` (the note says what).
+    """
+
+    kind: str
+    at: str
+    note: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,13 +52,20 @@ class AcceptedPlan:
     inputs: dict[str, Any]
     outcome: dict[str, Any]
     done_at: str | None
+    withdrawn_at: str | None
     level: AcceptedLevel
 
 
 _JOB = (
-    "SELECT id, uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, override_note, note, weight FROM job"
+    "SELECT id, uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, override_note, note, weight,"
+    " withdrawn_at FROM job"
 )
-_PLAN = "SELECT id, uid, job_id, survey_id, accepted_at, inputs, outcome, done_at FROM accepted_plan"
+_PLAN = (
+    "SELECT id, uid, job_id, survey_id, accepted_at, inputs, outcome, done_at, withdrawn_at FROM accepted_plan"
+    " WHERE job_id = ?"
+)
+_IN_FORCE = f"{_PLAN} AND withdrawn_at IS NULL"
+_REPLACED_BY = "SELECT fret FROM fret_replaced WHERE plan_id = ? AND taken_back_at IS NULL ORDER BY fret"
 
 
 def _job(row: Any) -> Job:
@@ -71,7 +92,7 @@ def keep(db: Connection, instrument_id: int, job: Mapping[str, Any]) -> int:
     """Store an imported job as it is; returns its id."""
     cursor = db.execute(
         "INSERT INTO job (uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, override_note, note,"
-        " weight) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        " weight, withdrawn_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
             job["uid"],
             instrument_id,
@@ -83,9 +104,25 @@ def keep(db: Connection, instrument_id: int, job: Mapping[str, Any]) -> int:
             job["override_note"],
             job["note"],
             job["weight"],
+            job["withdrawn_at"],
         ),
     )
-    return int(cursor.lastrowid or 0)
+    job_id = int(cursor.lastrowid or 0)
+    for event in job["events"]:
+        keep_event(db, job_id, event["kind"], event["at"], event["note"])
+    return job_id
+
+
+def events(db: Connection, job_id: int) -> list[JobEvent]:
+    """What became of a job, oldest first."""
+    rows = db.execute("SELECT kind, at, note FROM job_event WHERE job_id = ? ORDER BY id", (job_id,))
+    return [JobEvent(**dict(row)) for row in rows]
+
+
+def keep_event(db: Connection, job_id: int, kind: str, at: str, note: str = "") -> None:
+    """Record what became of a job."""
+    with transaction(db):
+        db.execute("INSERT INTO job_event (job_id, kind, at, note) VALUES (?, ?, ?, ?)", (job_id, kind, at, note))
 
 
 def get(db: Connection, job_id: int) -> Job:
@@ -96,23 +133,31 @@ def get(db: Connection, job_id: int) -> Job:
     return _job(row)
 
 
-def of_instrument(db: Connection, instrument_id: int) -> list[Job]:
-    """An instrument's jobs, newest first."""
-    return [_job(row) for row in db.execute(f"{_JOB} WHERE instrument_id = ? ORDER BY id DESC", (instrument_id,))]
+def of_instrument(db: Connection, instrument_id: int, *, withdrawn: bool = False) -> list[Job]:
+    """An instrument's jobs, newest first; with `withdrawn` those opened by mistake too."""
+    rows = db.execute(
+        f"{_JOB} WHERE instrument_id = ? AND (withdrawn_at IS NULL OR ?) ORDER BY id DESC", (instrument_id, withdrawn)
+    )
+    return [_job(row) for row in rows]
 
 
 def open_of(db: Connection, instrument_ids: Sequence[int]) -> dict[int, Job]:
     """The open job of each instrument that has one."""
     marks = ", ".join("?" * len(instrument_ids))
     rows = db.execute(
-        f"{_JOB} WHERE instrument_id IN ({marks}) AND closed_at IS NULL ORDER BY id", list(instrument_ids)
+        f"{_JOB} WHERE instrument_id IN ({marks}) AND closed_at IS NULL AND withdrawn_at IS NULL ORDER BY id",
+        list(instrument_ids),
     )
     return {row["instrument_id"]: _job(row) for row in rows}
 
 
 def in_bench_order(db: Connection, limit: int = 30) -> list[Job]:
     """Open jobs, the nearest promise first; those without a promised date last."""
-    rows = db.execute(f"{_JOB} WHERE closed_at IS NULL ORDER BY promised_on IS NULL, promised_on, id LIMIT ?", (limit,))
+    rows = db.execute(
+        f"{_JOB} WHERE closed_at IS NULL AND withdrawn_at IS NULL"
+        " ORDER BY promised_on IS NULL, promised_on, id LIMIT ?",
+        (limit,),
+    )
     return [_job(row) for row in rows]
 
 
@@ -134,10 +179,18 @@ def override(db: Connection, job_id: int, note: str) -> None:
         db.execute("UPDATE job SET override_note = ? WHERE id = ?", (note, job_id))
 
 
-def close(db: Connection, job_id: int, at: str | None) -> None:
-    """Close a job, or open it again with None."""
+def close(db: Connection, job_id: int, at: str, note: str = "") -> None:
+    """Close a job; the note names the gates that were not met."""
     with transaction(db):
         db.execute("UPDATE job SET closed_at = ? WHERE id = ?", (at, job_id))
+        keep_event(db, job_id, "closed", at, note)
+
+
+def reopen(db: Connection, job_id: int, at: str) -> None:
+    """Open a closed job again."""
+    with transaction(db):
+        db.execute("UPDATE job SET closed_at = NULL WHERE id = ?", (job_id,))
+        keep_event(db, job_id, "reopened", at)
 
 
 def accept_plan(
@@ -145,7 +198,7 @@ def accept_plan(
 ) -> int:
     """Store which plan was accepted with the inputs it was made from; the same plan again is not stored twice."""
     with transaction(db):
-        latest = db.execute(f"{_PLAN} WHERE job_id = ? ORDER BY id DESC LIMIT 1", (job_id,)).fetchone()
+        latest = db.execute(f"{_IN_FORCE} ORDER BY id DESC LIMIT 1", (job_id,)).fetchone()
         if latest is not None and latest["done_at"] is None and json.loads(latest["inputs"]) == dict(inputs):
             return int(latest["id"])
         return keep_plan(db, job_id, survey_id, new_uid(), at, inputs, outcome, None)
@@ -170,14 +223,14 @@ def keep_plan(
     return int(cursor.lastrowid or 0)
 
 
-def plans(db: Connection, job_id: int) -> list[AcceptedPlan]:
-    """A job's accepted plans, oldest first."""
-    return [_plan(row) for row in db.execute(f"{_PLAN} WHERE job_id = ? ORDER BY id", (job_id,))]
+def plans(db: Connection, job_id: int, *, withdrawn: bool = False) -> list[AcceptedPlan]:
+    """A job's accepted plans, oldest first; with `withdrawn` those accepted by mistake too."""
+    return [_plan(row) for row in db.execute(f"{_PLAN if withdrawn else _IN_FORCE} ORDER BY id", (job_id,))]
 
 
 def last_plan(db: Connection, job_id: int) -> AcceptedPlan | None:
     """A job's latest accepted plan."""
-    row = db.execute(f"{_PLAN} WHERE job_id = ? ORDER BY id DESC LIMIT 1", (job_id,)).fetchone()
+    row = db.execute(f"{_IN_FORCE} ORDER BY id DESC LIMIT 1", (job_id,)).fetchone()
     return _plan(row) if row else None
 
 
@@ -197,30 +250,47 @@ def keep_work(
 ) -> None:
     """Store what was done to each fret under a plan, inside an open transaction."""
     db.executemany(
-        "INSERT INTO material_removed (plan_id, instrument_id, fret, removed_um, at) VALUES (?, ?, ?, ?, ?)",
+        "INSERT INTO material_removed (plan_id, instrument_id, fret, removed_um, at) VALUES (?, ?, ?, ?, ?) ON CONFLICT"
+        " (plan_id, fret) DO UPDATE SET removed_um = excluded.removed_um, at = excluded.at, taken_back_at = NULL",
         [(plan_id, instrument_id, fret, um, at) for fret, um in removed_um.items()],
     )
     db.executemany(
-        "INSERT INTO fret_replaced (plan_id, instrument_id, fret, at) VALUES (?, ?, ?, ?)",
+        "INSERT INTO fret_replaced (plan_id, instrument_id, fret, at) VALUES (?, ?, ?, ?) ON CONFLICT (plan_id, fret)"
+        " DO UPDATE SET at = excluded.at, taken_back_at = NULL",
         [(plan_id, instrument_id, fret, at) for fret in replaced],
     )
 
 
+def take_back_done(db: Connection, plan: AcceptedPlan, at: str) -> None:
+    """Take back that a plan was carried out: the metal counts as there again. The rows stay."""
+    with transaction(db):
+        db.execute("UPDATE accepted_plan SET done_at = NULL WHERE id = ?", (plan.id,))
+        for table in ("material_removed", "fret_replaced"):
+            db.execute(
+                f"UPDATE {table} SET taken_back_at = ? WHERE plan_id = ? AND taken_back_at IS NULL", (at, plan.id)
+            )
+
+
 def replaced_by(db: Connection, plan_id: int) -> list[int]:
     """Frets that were replaced under one plan."""
-    return [row[0] for row in db.execute("SELECT fret FROM fret_replaced WHERE plan_id = ? ORDER BY fret", (plan_id,))]
+    return [row[0] for row in db.execute(_REPLACED_BY, (plan_id,))]
 
 
 def removed_by(db: Connection, plan_id: int) -> dict[int, int]:
     """Micrometres taken off each fret under one plan."""
-    rows = db.execute("SELECT fret, removed_um FROM material_removed WHERE plan_id = ? ORDER BY fret", (plan_id,))
+    rows = db.execute(
+        "SELECT fret, removed_um FROM material_removed WHERE plan_id = ? AND taken_back_at IS NULL ORDER BY fret",
+        (plan_id,),
+    )
     return {row[0]: row[1] for row in rows}
 
 
-_STILL_THERE = """FROM material_removed m WHERE m.instrument_id = ? AND NOT EXISTS (
-    SELECT 1 FROM fret_replaced f WHERE f.instrument_id = m.instrument_id AND f.fret = m.fret AND f.at >= m.at)
+_STILL_THERE = """FROM material_removed m WHERE m.instrument_id = ? AND m.taken_back_at IS NULL AND NOT EXISTS (
+    SELECT 1 FROM fret_replaced f WHERE f.instrument_id = m.instrument_id AND f.fret = m.fret AND f.at >= m.at
+        AND f.taken_back_at IS NULL)
     AND NOT EXISTS (
-    SELECT 1 FROM fret_fitted f WHERE f.instrument_id = m.instrument_id AND f.fret = m.fret AND f.at >= m.at)"""
+    SELECT 1 FROM fret_fitted f WHERE f.instrument_id = m.instrument_id AND f.fret = m.fret AND f.at >= m.at
+        AND f.taken_back_at IS NULL)"""
 
 
 def removed_from(db: Connection, instrument_id: int) -> dict[int, int]:

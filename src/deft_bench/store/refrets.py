@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from functools import partial
 
 from deft_bench.core.described import from_fields, to_fields
+from deft_bench.core.instrument import Spec
 from deft_bench.core.refret import RefretPlan, spec_after
 from deft_bench.store import instruments, stock
 from deft_bench.store.database import Connection, transaction
@@ -47,7 +48,9 @@ def change(
 
 def fitted(db: Connection, job_id: int) -> dict[int, str]:
     """When each fret was recorded as fitted in this job."""
-    rows = db.execute("SELECT fret, at FROM fret_fitted WHERE job_id = ? ORDER BY fret", (job_id,))
+    rows = db.execute(
+        "SELECT fret, at FROM fret_fitted WHERE job_id = ? AND taken_back_at IS NULL ORDER BY fret", (job_id,)
+    )
     return {row["fret"]: row["at"] for row in rows}
 
 
@@ -55,7 +58,8 @@ def keep_fitted(db: Connection, job_id: int, instrument_id: int, frets: Sequence
     """Record frets as fitted, once each."""
     with transaction(db):
         db.executemany(
-            "INSERT OR IGNORE INTO fret_fitted (job_id, instrument_id, fret, at) VALUES (?, ?, ?, ?)",
+            "INSERT INTO fret_fitted (job_id, instrument_id, fret, at) VALUES (?, ?, ?, ?) ON CONFLICT (job_id, fret)"
+            " DO UPDATE SET at = excluded.at, taken_back_at = NULL WHERE taken_back_at IS NOT NULL",
             [(job_id, instrument_id, fret, at) for fret in frets],
         )
 
@@ -67,6 +71,19 @@ def fit(db: Connection, job_id: int, instrument_id: int, plan: RefretPlan, at: s
     with transaction(db):
         keep_fitted(db, job_id, instrument_id, plan.frets, at)
         instruments.edit(db, instrument_id, spec_after(instruments.get(db, instrument_id).spec, plan), at)
+
+
+def take_back_fitted(db: Connection, job_id: int, instrument_id: int, at: str) -> None:
+    """Take back that a job's frets were fitted: the specification is what it was before, the wire is in stock again.
+    The rows stay.
+    """
+    with transaction(db):
+        said = set(fitted(db, job_id).values())
+        db.execute("UPDATE fret_fitted SET taken_back_at = ? WHERE job_id = ? AND taken_back_at IS NULL", (at, job_id))
+        before = next((spec for when, spec in instruments.revisions(db, instrument_id) if when in said), None)
+        if before is not None:
+            instruments.edit(db, instrument_id, Spec(**before), at)
+        stock.put_back_pieces(db, job_id, CUT_STEP, at)
 
 
 def wires(db: Connection) -> list[Wire]:
@@ -124,7 +141,9 @@ def cut_from_stock(
         return False
     with transaction(db):
         before = db.execute(
-            "SELECT 1 FROM stock_move WHERE job_id = ? AND step = ? AND item_id = ?", (job_id, CUT_STEP, item.id)
+            "SELECT 1 FROM stock_move WHERE job_id = ? AND step = ? AND item_id = ? GROUP BY length_um"
+            " HAVING sum(change) <> 0",
+            (job_id, CUT_STEP, item.id),
         ).fetchone()
         if before is not None:
             return False

@@ -15,6 +15,7 @@ class RodTurn:
     turns_64: int
     slack: bool
     note: str
+    withdrawn_at: str | None = None
 
     @property
     def turns(self) -> float:
@@ -22,13 +23,22 @@ class RodTurn:
         return self.turns_64 / 64
 
 
-def of_instrument(db: Connection, instrument_id: int) -> list[RodTurn]:
-    """All turns of an instrument's rod, oldest first."""
+def of_instrument(db: Connection, instrument_id: int, *, withdrawn: bool = False) -> list[RodTurn]:
+    """All turns of an instrument's rod, oldest first; with `withdrawn` those recorded by mistake too."""
     rows = db.execute(
-        "SELECT id, uid, at, turns_64, slack, note FROM rod_turn WHERE instrument_id = ? ORDER BY at, id",
-        (instrument_id,),
+        "SELECT id, uid, at, turns_64, slack, note, withdrawn_at FROM rod_turn WHERE instrument_id = ?"
+        " AND (withdrawn_at IS NULL OR ?) ORDER BY at, id",
+        (instrument_id, withdrawn),
     )
     return [RodTurn(**{**dict(row), "slack": bool(row["slack"])}) for row in rows]
+
+
+def instrument_of(db: Connection, turn_id: int) -> int:
+    """Whose rod was turned; raises KeyError when there is no such turn."""
+    row = db.execute("SELECT instrument_id FROM rod_turn WHERE id = ?", (turn_id,)).fetchone()
+    if row is None:
+        raise KeyError(turn_id)
+    return int(row["instrument_id"])
 
 
 def add(

@@ -75,7 +75,7 @@ def pins(db: Connection) -> list[SavedPin]:
     """Pins in force of jobs that are open."""
     rows = db.execute(
         "SELECT p.id, p.job_id, p.step, p.at, p.technician, p.cost FROM schedule_pin p JOIN job j ON j.id = p.job_id"
-        " WHERE p.taken_out_at IS NULL AND j.closed_at IS NULL ORDER BY p.at, p.id"
+        " WHERE p.taken_out_at IS NULL AND j.closed_at IS NULL AND j.withdrawn_at IS NULL ORDER BY p.at, p.id"
     )
     return [SavedPin(**dict(row)) for row in rows]
 
@@ -113,7 +113,7 @@ def key(db: Connection) -> str:
         "SELECT group_concat(id || ' ' || due_on, ';') FROM stock_order WHERE arrived_at IS NULL",
         (
             "SELECT group_concat(id || ' ' || coalesce(promised_on, '') || ' ' || weight, ';') FROM (SELECT * FROM job"
-            " WHERE closed_at IS NULL ORDER BY id)"
+            " WHERE closed_at IS NULL AND withdrawn_at IS NULL ORDER BY id)"
         ),
     ):
         parts.append(str(db.execute(sql).fetchone()[0] or ""))

@@ -185,6 +185,19 @@ def put_back(db: Connection, job_id: int, step: str, at: str) -> None:
                 move(db, row["item_id"], at, -row["taken"], "returned", job_id=job_id, step=step)
 
 
+def put_back_pieces(db: Connection, job_id: int, step: str, at: str) -> None:
+    """Undo what a step cut of the wire: the pieces it took are there again, its offcuts are not."""
+    with transaction(db):
+        rows = db.execute(
+            "SELECT item_id, length_um, sum(change) AS taken FROM stock_move WHERE job_id = ? AND step = ?"
+            " AND length_um IS NOT NULL GROUP BY item_id, length_um HAVING sum(change) <> 0",
+            (job_id, step),
+        ).fetchall()
+        for row in rows:
+            length = row["length_um"]
+            move(db, row["item_id"], at, -row["taken"], "returned", length_um=length, job_id=job_id, step=step)
+
+
 def moves(db: Connection, item_id: int, limit: int = 60) -> list[Move]:
     """An item's ledger, the newest line first."""
     rows = db.execute(

@@ -15,7 +15,9 @@ from deft_bench.store.database import Connection, new_uid, transaction
 
 @dataclass(frozen=True, slots=True)
 class Survey:
-    """A stored survey. `frets` is the number of frets that the instrument had when it was read."""
+    """A stored survey. `frets` is the number of frets that the instrument had when it was read. A withdrawn one was
+    started by mistake: it stays in the record and counts for nothing.
+    """
 
     id: int
     uid: str
@@ -24,6 +26,7 @@ class Survey:
     frets: int
     taken_at: str
     head: SurveyHead
+    withdrawn_at: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +54,8 @@ class ReadingConflictError(Exception):
 
 
 _SURVEY = """SELECT id, uid, instrument_id, job_id, frets, taken_at, kind, "when", method, surface, tool, resolution_um,
-    string_state, temperature_c, humidity, reading_order, note, strings, at_frets FROM survey"""
+    string_state, temperature_c, humidity, reading_order, note, strings, at_frets, withdrawn_at FROM survey"""
+_OF = f"{_SURVEY} WHERE instrument_id = ? AND (withdrawn_at IS NULL OR ?)"
 _READING = "SELECT r.id, r.lane, r.fret, r.value_um, r.typed, r.at, r.replaces, r.token FROM reading r"
 _HEAD = (
     "kind",
@@ -74,7 +78,8 @@ def _survey(row: Any) -> Survey:
         note=row["note"],
         at_frets=tuple(json.loads(row["at_frets"])),
     )
-    return Survey(row["id"], row["uid"], row["instrument_id"], row["job_id"], row["frets"], row["taken_at"], head)
+    of = {name: row[name] for name in ("id", "uid", "instrument_id", "job_id", "frets", "taken_at", "withdrawn_at")}
+    return Survey(**of, head=head)
 
 
 def _reading(row: Any) -> Reading:
@@ -121,19 +126,19 @@ def get(db: Connection, survey_id: int) -> Survey:
 
 def of_job(db: Connection, job_id: int) -> list[Survey]:
     """A job's surveys, oldest first."""
-    return [_survey(row) for row in db.execute(f"{_SURVEY} WHERE job_id = ? ORDER BY id", (job_id,))]
+    rows = db.execute(f"{_SURVEY} WHERE job_id = ? AND withdrawn_at IS NULL ORDER BY id", (job_id,))
+    return [_survey(row) for row in rows]
 
 
-def of_instrument(db: Connection, instrument_id: int, kind: str | None = None, limit: int = 12) -> list[Survey]:
-    """The latest surveys of an instrument, newest first."""
+def of_instrument(
+    db: Connection, instrument_id: int, kind: str | None = None, limit: int = 12, *, withdrawn: bool = False
+) -> list[Survey]:
+    """The latest surveys of an instrument, newest first; with `withdrawn` those started by mistake too."""
     if kind is None:
-        rows = db.execute(
-            f"{_SURVEY} WHERE instrument_id = ? ORDER BY taken_at DESC, id DESC LIMIT ?", (instrument_id, limit)
-        )
+        rows = db.execute(f"{_OF} ORDER BY taken_at DESC, id DESC LIMIT ?", (instrument_id, withdrawn, limit))
     else:
         rows = db.execute(
-            f"{_SURVEY} WHERE instrument_id = ? AND kind = ? ORDER BY taken_at DESC, id DESC LIMIT ?",
-            (instrument_id, kind, limit),
+            f"{_OF} AND kind = ? ORDER BY taken_at DESC, id DESC LIMIT ?", (instrument_id, withdrawn, kind, limit)
         )
     return [_survey(row) for row in rows]
 

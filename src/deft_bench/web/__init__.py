@@ -75,6 +75,7 @@ def create_app(
         stock,
         surveys,
         today,
+        undo,
     )
 
     for screen in (
@@ -94,6 +95,7 @@ def create_app(
         record,
         notes,
         settings,
+        undo,
     ):
         app.register_blueprint(screen.screen)
 

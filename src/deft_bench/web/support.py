@@ -6,7 +6,7 @@ from contextlib import contextmanager
 from datetime import date, datetime
 from typing import Any
 
-from flask import Flask, current_app, g, make_response, render_template, request
+from flask import Flask, current_app, flash, g, make_response, render_template, request
 from flask_wtf.csrf import generate_csrf
 from markupsafe import Markup
 from werkzeug.wrappers import Response
@@ -113,6 +113,11 @@ def register(app: Flask) -> None:
     app.jinja_env.filters["whole"] = whole
     app.jinja_env.filters["merge"] = lambda one, other: {**one, **other}
     app.jinja_env.filters["upfirst"] = lambda text: text[:1].upper() + text[1:]
+
+
+def flash_with_undo(say: str, what: str, row_id: int, *, put_back: bool = False) -> None:
+    """Say what was recorded, with a button beside it that takes it back."""
+    flash(say, f"undo {what} {row_id}{' put_back' if put_back else ''}")
 
 
 def csrf_field() -> Markup:

@@ -30,8 +30,10 @@ def export_record(db: Connection, instrument_id: int) -> dict[str, Any]:
     Raises KeyError when there is none.
     """
     instrument = instruments.get(db, instrument_id)
-    all_jobs = sorted(jobs.of_instrument(db, instrument_id), key=lambda job: job.id)
-    all_surveys = sorted(surveys.of_instrument(db, instrument_id, limit=-1), key=lambda survey: survey.id)
+    all_jobs = sorted(jobs.of_instrument(db, instrument_id, withdrawn=True), key=lambda job: job.id)
+    all_surveys = sorted(
+        surveys.of_instrument(db, instrument_id, limit=-1, withdrawn=True), key=lambda survey: survey.id
+    )
     job_uids = {job.id: job.uid for job in all_jobs}
     survey_uids = {survey.id: survey.uid for survey in all_surveys}
     return {
@@ -52,8 +54,8 @@ def export_record(db: Connection, instrument_id: int) -> dict[str, Any]:
             for (line, fret), (place, at) in boards.ticks(db, instrument_id).items()
         ],
         "rod_turns": [
-            {"uid": turn.uid, "at": turn.at, "turns_64": turn.turns_64, "slack": turn.slack, "note": turn.note}
-            for turn in rod_turns.of_instrument(db, instrument_id)
+            {name: getattr(turn, name) for name in ("uid", "at", "turns_64", "slack", "note", "withdrawn_at")}
+            for turn in rod_turns.of_instrument(db, instrument_id, withdrawn=True)
         ],
         "pins": [_note(db, note, job_uids) for note in reversed(notes.of_instrument(db, instrument_id, limit=-1))],
     }
@@ -66,15 +68,28 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
             "survey": survey_uids[plan.survey_id],
             "accepted_at": plan.accepted_at,
             "done_at": plan.done_at,
+            "withdrawn_at": plan.withdrawn_at,
             "inputs": {**plan.inputs, "school": plan.inputs.get("school", "full")},
             "outcome": plan.outcome,
             "removed_um": {str(fret): um for fret, um in jobs.removed_by(db, plan.id).items()},
             "replaced_frets": jobs.replaced_by(db, plan.id),
         }
-        for plan in jobs.plans(db, job.id)
+        for plan in jobs.plans(db, job.id, withdrawn=True)
     ]
-    kept = ("uid", "kind", "opened_at", "promised_on", "closed_at", "nut", "override_note", "note", "weight")
+    kept = (
+        "uid",
+        "kind",
+        "opened_at",
+        "promised_on",
+        "closed_at",
+        "nut",
+        "override_note",
+        "note",
+        "weight",
+        "withdrawn_at",
+    )
     return {name: getattr(job, name) for name in kept} | {
+        "events": [asdict(event) for event in jobs.events(db, job.id)],
         "found_home": [
             {
                 "survey": survey_uids[said.survey_id],
@@ -112,6 +127,7 @@ def _survey(db: Connection, survey: surveys.Survey, job_uids: dict[int, str]) ->
         "uid": survey.uid,
         "job": job_uids[survey.job_id] if survey.job_id else None,
         "taken_at": survey.taken_at,
+        "withdrawn_at": survey.withdrawn_at,
         "frets": survey.frets,
         "kind": head.kind,
         "when": head.when,

@@ -20,6 +20,8 @@ class Step:
     job: Mapping[str, Any] = field(default_factory=dict)
     survey: Mapping[str, Any] = field(default_factory=dict)
     plan_inputs: Mapping[str, Any] = field(default_factory=dict)
+    level_plan: Mapping[str, Any] = field(default_factory=dict)
+    rod_turn: Mapping[str, Any] = field(default_factory=dict)
     survey_renamed: Mapping[str, str] = field(default_factory=dict)
     board_plan: Mapping[str, Any] = field(default_factory=dict)
     board_plan_dropped: frozenset[str] = frozenset()
@@ -42,8 +44,12 @@ STEPS: Mapping[int, Step] = {
     # to 4: the weight of a promise, frets ticked within a step
     3: Step(job={"weight": 1, "sheet_ticks": []}),
     # to 5: a survey says when it was taken in a field of that name; the school alone says how a machine cuts; frets are
-    # found home, not necks
+    # found home, not necks; what was recorded by mistake is withdrawn
     4: Step(
+        job={"withdrawn_at": None, "events": []},
+        survey={"withdrawn_at": None},
+        level_plan={"withdrawn_at": None},
+        rod_turn={"withdrawn_at": None},
         survey_renamed={"stage": "when"},
         board_plan={"blank_length_um": None, "blank_width_um": None},
         board_plan_dropped=frozenset({"machine_follow"}),
@@ -67,8 +73,11 @@ def brought_up(record: Any) -> Any:
             record["jobs"] = _found_home(record.get("jobs"), _objects(record.get("surveys")))
         for job in _objects(record.get("jobs")):
             for plan in _objects(job.get("plans")):
+                plan |= {name: value for name, value in step.level_plan.items() if name not in plan}
                 if "inputs" in plan:
                     plan["inputs"] = _with(plan["inputs"], step.plan_inputs)
+        for turn in _objects(record.get("rod_turns")):
+            turn |= {name: value for name, value in step.rod_turn.items() if name not in turn}
     return record
 
 

@@ -28,6 +28,7 @@ from deft_bench.store import (
     surveys,
 )
 from deft_bench.store.database import Connection, DriverError, new_uid, transaction
+from deft_bench.store.withdrawing import set_withdrawn
 
 MOST_BYTES = 40 * 1024 * 1024
 
@@ -126,6 +127,7 @@ def _keep_survey(db: Connection, instrument_id: int, job_id: int | None, survey:
     survey_id = surveys.start(
         db, instrument_id, job_id, survey["frets"], head_of(survey), survey["taken_at"], survey["uid"]
     )
+    set_withdrawn(db, "survey", survey_id, survey["withdrawn_at"])
     surveys.keep_history(db, survey_id, survey["readings"])
     for note in survey["sounded"]:
         surveys.add_sounded(db, survey_id, surveys.Sounded(**note))
@@ -142,6 +144,7 @@ def _keep_level_plans(
         )
         removed = {int(fret): um for fret, um in plan["removed_um"].items()}
         jobs.keep_work(db, plan_id, instrument_id, plan["done_at"] or accepted_at, removed, plan["replaced_frets"])
+        set_withdrawn(db, "accepted_plan", plan_id, plan["withdrawn_at"])
 
 
 def _keep_sheet(db: Connection, job_id: int, job: dict[str, Any]) -> None:
@@ -176,7 +179,8 @@ def _keep_of_instrument(db: Connection, instrument_id: int, record: dict[str, An
     for tick in record["board_ticks"]:
         boards.tick(db, instrument_id, tick["line"], tick["fret"], tick["place_um"], tick["at"])
     for turn in record["rod_turns"]:
-        rod_turns.add(db, instrument_id, turn["at"], turn["turns_64"], turn["slack"], turn["note"], turn["uid"])
+        told = turn["at"], turn["turns_64"], turn["slack"], turn["note"], turn["uid"]
+        set_withdrawn(db, "rod_turn", rod_turns.add(db, instrument_id, *told), turn["withdrawn_at"])
 
 
 def _photos(pins: list[dict[str, Any]]) -> tuple[list[notes.Photo | None], list[str]]:

@@ -6,7 +6,7 @@ from typing import Any
 from deft_bench.core.board.plan import BoardPlan
 from deft_bench.core.described import schema_of
 from deft_bench.core.instrument import CHOICES, KINDS, LENGTHS, Spec
-from deft_bench.core.jobs import JOB_KINDS
+from deft_bench.core.jobs import JOB_EVENTS, JOB_KINDS
 from deft_bench.core.refret import RefretPlan
 from deft_bench.core.strings.setup_plan import SetupPlan
 from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES, WHEN
@@ -280,6 +280,14 @@ SCHEMA = {
                         "opened_at": _TIME,
                         "promised_on": _DAY,
                         "closed_at": _MAYBE_TIME,
+                        "withdrawn_at": _MAYBE_TIME,
+                        "events": {
+                            "type": "array",
+                            "maxItems": 2000,
+                            "items": _object(
+                                {"kind": {"type": "string", "enum": list(JOB_EVENTS)}, "at": _TIME, "note": _TEXT}
+                            ),
+                        },
                         "nut": {"type": "string", "enum": ["in_place", "out", "protected"]},
                         "found_home": {
                             "type": "array",
@@ -299,6 +307,7 @@ SCHEMA = {
                                     "survey": _UID,
                                     "accepted_at": _TIME,
                                     "done_at": _MAYBE_TIME,
+                                    "withdrawn_at": _MAYBE_TIME,
                                     "inputs": _INPUTS,
                                     "outcome": _OUTCOME,
                                     "removed_um": {
@@ -327,6 +336,7 @@ SCHEMA = {
                         "uid": _UID,
                         "job": {**_UID, "type": ["string", "null"]},
                         "taken_at": _TIME,
+                        "withdrawn_at": _MAYBE_TIME,
                         "frets": _FRET,
                         "kind": {"type": "string", "enum": list(SURVEY_KINDS)},
                         "when": {"type": "string", "enum": list(WHEN)},
@@ -397,6 +407,7 @@ SCHEMA = {
                         "uid": _UID,
                         "at": _TIME,
                         "slack": _FLAG,
+                        "withdrawn_at": _MAYBE_TIME,
                         "note": {"type": "string", "maxLength": 400},
                         "turns_64": {"type": "integer", "minimum": -192, "maximum": 192, "not": {"const": 0}},
                     }

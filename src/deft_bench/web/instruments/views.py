@@ -3,6 +3,7 @@
 from flask import flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench import undo
 from deft_bench.bench.before_and_after import history_of
 from deft_bench.bench.next_step import next_said
 from deft_bench.bench.setup.readings import last_setup
@@ -10,12 +11,23 @@ from deft_bench.core.instrument import CHOICES, KINDS
 from deft_bench.core.jobs import JOB_KINDS, OPENED, opening_problem
 from deft_bench.core.survey import WHEN
 from deft_bench.core.survey_kinds import SURVEY_KINDS
-from deft_bench.store import jobs, notes
+from deft_bench.store import jobs, notes, surveys
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.neck_drawing import neck_drawing, short_unit
 from deft_bench.web.instruments.screen import screen
 from deft_bench.web.places import linked_next, linked_steps
-from deft_bench.web.support import Form, db, display, instrument_or_404, job_or_404, now, rock_mm, settings, stamp
+from deft_bench.web.support import (
+    Form,
+    db,
+    display,
+    flash_with_undo,
+    instrument_or_404,
+    job_or_404,
+    now,
+    rock_mm,
+    settings,
+    stamp,
+)
 
 HISTORY, ALL = 14, 1000
 FIRST_PAGES = {"refret": "refret.show", "work": "sheet.show"}
@@ -26,7 +38,8 @@ FIRST_PAGES = {"refret": "refret.show", "work": "sheet.show"}
 def show(instrument_id: int) -> str:
     """The instrument's own page: the neck as last surveyed, its figures over time, its jobs and notes."""
     instrument = instrument_or_404(instrument_id)
-    all_jobs = jobs.of_instrument(db(), instrument_id)
+    every_job = jobs.of_instrument(db(), instrument_id, withdrawn=True)
+    all_jobs = [job for job in every_job if job.withdrawn_at is None]
     history = history_of(db(), settings(), instrument, all_jobs, ALL if "all" in request.args else HISTORY)
     heights = history.heights
     flaws = notes.of_instrument(db(), instrument_id)
@@ -51,7 +64,12 @@ def show(instrument_id: int) -> str:
         heights=heights,
         relief=next(iter(history.bows), None),
         setup=last_setup(db(), settings(), instrument),
-        jobs=all_jobs,
+        jobs=every_job,
+        withdrawn=[
+            survey
+            for survey in surveys.of_instrument(db(), instrument_id, limit=60, withdrawn=True)
+            if survey.withdrawn_at
+        ],
         opened=opened,
         steps=linked_steps(opened, instrument),
         step=step,
@@ -85,6 +103,7 @@ def open_job(instrument_id: int) -> Response:
         flash(" ".join(wrong))
         return redirect(url_for(".show", instrument_id=instrument_id, _anchor="job"))
     job_id = jobs.open_job(db(), instrument_id, kind, stamp(), promised, note)
+    flash_with_undo(f"{JOB_KINDS[kind]}: the job is open.", "job", job_id)
     if kind == "setup":
         return redirect(url_for("setup.intake", instrument_id=instrument_id))
     return redirect(url_for(FIRST_PAGES.get(kind, "surveys.new"), job_id=job_id))
@@ -92,11 +111,12 @@ def open_job(instrument_id: int) -> Response:
 
 @screen.post("/jobs/<int:job_id>/close")
 def close_job(job_id: int) -> Response:
-    """Close a job, or open a closed one again."""
-    job, _ = job_or_404(job_id)
-    jobs.close(db(), job_id, None if job.closed_at else stamp())
-    if job.closed_at:
-        flash("The job is open again.")
-        return redirect(url_for(".show", instrument_id=job.instrument_id))
-    flash("The job is closed; its record is kept.")
+    """Close a job; what its gates lack is said, and stays in the record."""
+    job, instrument = job_or_404(job_id)
+    unmet = undo.close_job(db(), settings(), now(), job, instrument)
+    said = "The job is closed; its record is kept."
+    if unmet:
+        more = f" and {len(unmet) - 3} more" if len(unmet) > 3 else ""
+        said = f"The job is closed with gates not met: {', '.join(unmet[:3])}{more}. The record says so."
+    flash_with_undo(said, "closed", job_id)
     return redirect(url_for("record.report", job_id=job_id))

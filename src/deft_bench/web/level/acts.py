@@ -10,7 +10,7 @@ from deft_bench.bench.level_in_hand import fall_by_tape
 from deft_bench.bench.level_planning import height_surveys, read_choices
 from deft_bench.store import jobs, seating
 from deft_bench.web.level.screen import screen
-from deft_bench.web.support import Form, db, display, job_or_404, now, settings, stamp
+from deft_bench.web.support import Form, db, display, flash_with_undo, job_or_404, now, settings, stamp
 
 TAPE = ("tape_fret", "tape_layers", "beam_layers", "tape_um", "first_cut")
 
@@ -72,6 +72,7 @@ def done(job_id: int) -> Response:
     if plan is None or not jobs.mark_done(db(), plan, instrument.id, stamp()):
         flash("There is no accepted plan waiting.")
         return redirect(url_for(".show", job_id=job_id))
+    flash_with_undo("Recorded as carried out.", "done", job_id)
     return redirect(url_for("surveys.new", job_id=job_id))
 
 

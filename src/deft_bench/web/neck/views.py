@@ -13,7 +13,7 @@ from deft_bench.core.neck.rod_call import turn_words
 from deft_bench.core.survey import STRING_STATES, SURFACES
 from deft_bench.store import jobs, rod_turns
 from deft_bench.web.drawing.neck_curve import neck_curve, rod_chart
-from deft_bench.web.support import db, display, instrument_or_404, settings, stamp
+from deft_bench.web.support import db, display, flash_with_undo, instrument_or_404, settings, stamp
 
 screen = Blueprint("neck", __name__, template_folder="templates")
 
@@ -78,6 +78,9 @@ def turned(instrument_id: int) -> Response:
     elif not 1 <= abs(step) <= 64:
         flash("One turn of the rod is recorded at a time: an eighth or a quarter, never more than a whole one.")
     else:
-        rod_turns.add(db(), instrument_id, stamp(), step, "slack" in request.form, request.form.get("note", "")[:200])
-        flash("Recorded. Let it settle, retune, and read again: the next reading tells what it did.")
+        note = request.form.get("note", "")[:200]
+        turn = rod_turns.add(db(), instrument_id, stamp(), step, "slack" in request.form, note)
+        flash_with_undo(
+            "Recorded. Let it settle, retune, and read again: the next reading tells what it did.", "turn", turn
+        )
     return back

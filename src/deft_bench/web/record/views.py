@@ -22,6 +22,13 @@ from deft_bench.web.drawing.setup_card import setup_card
 from deft_bench.web.places import linked_steps
 from deft_bench.web.support import day, db, display, job_or_404, or_404, rock_mm, settings
 
+EVENT_WORDS = {
+    "closed": "closed",
+    "reopened": "opened again",
+    "withdrawn": "withdrawn: opened by mistake",
+    "put_back": "put back on the bench",
+    "taken_back": "taken back",
+}
 REPORT_WIDTH = 1000
 """Units of the report's necks, so that their words print at the size of the page's."""
 
@@ -61,6 +68,8 @@ def report(job_id: int) -> str:
         after_neck=_drawn(found.after, instrument),
         bows=found.bows,
         done=found.done,
+        events=jobs.events(db(), job_id),
+        event_words=EVENT_WORDS,
         gate=found.gate,
         gate_mm=found.gate_mm,
         notes=[note for note in notes.of_instrument(db(), instrument.id) if note.job_id == job_id],
