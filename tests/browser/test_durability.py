@@ -2,6 +2,7 @@
 lost.
 """
 
+import re
 from contextlib import closing
 
 from playwright.sync_api import Browser, Page, Route, expect
@@ -105,6 +106,19 @@ def test_a_questioned_reading_comes_back_and_is_kept_by_enter(page: Page, server
     page.keyboard.press("Enter")
     expect(page.locator('[data-say="read"]')).to_have_text("2")
     assert stored(server)["bass", 21] == 1400
+    # a correction that is questioned leaves what stands there until it is entered again
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("ArrowRight")
+    expect(page.locator('[data-say="fret"]')).to_have_text("Fret 22")
+    page.keyboard.type("1.90")
+    page.keyboard.press("Enter")
+    expect(page.locator("#entry-said")).to_contain_text("1.90 mm beside")
+    expect(page.locator(".cell.read").first).to_have_text(re.compile("0.13|1.40"))
+    expect(page.locator(".cell.read")).to_have_count(2)
+    page.keyboard.press("Enter")
+    expect(page.locator(".cell.corrected")).to_have_text("1.90")
+    expect(page.locator('[data-say="saved"]')).to_have_text("all saved")
+    assert stored(server)["bass", 22] == 1900
 
 
 def test_two_windows_on_one_survey(page: Page, server: Server, browser: Browser) -> None:

@@ -1,5 +1,6 @@
 """A survey's page: its neck with the cursor, and each reading as it is accepted."""
 
+from typing import Any
 from uuid import uuid4
 
 from flask import flash, jsonify, redirect, render_template, request, url_for
@@ -18,6 +19,7 @@ from deft_bench.web.support import db, display, now, rock_mm, settings, survey_o
 from deft_bench.web.surveys.screen import screen, tape_at
 from deft_bench.web.surveys.spots import label_of, lane_state, rocker_state, said, words_of
 
+CANNOT_BE, CONFLICT = 422, 409
 ENTER_AGAIN = "Enter again keeps it; or type what was read."
 
 
@@ -105,15 +107,15 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
         sure = request.form.get("sure", "")[:60].strip()
         made = accept_reading(db(), settings(), now(), survey, place, typed, token=token, expects=expects, sure=sure)
     except ReadingQuestionedError as error:
-        return _refuse(survey_id, kind, place, f"{error} {ENTER_AGAIN}", 422, typed=typed or "")
+        return _refuse(survey_id, kind, place, f"{error} {ENTER_AGAIN}", CANNOT_BE, typed=typed or "")
     except ReadingRefusedError as error:
-        return _refuse(survey_id, kind, place, str(error), 422)
+        return _refuse(survey_id, kind, place, str(error), CANNOT_BE)
     except surveys.ReadingConflictError as error:
         current = error.current
         gone = current is None or current.value_um is None
         shown = "withdrawn" if gone else f"read as {said(current.value_um, kind, display())}"  # type: ignore[union-attr,arg-type]
         words = f"Fret {place[1]} {place[0]} was {shown} in another window meanwhile. Accept again to replace that."
-        return _refuse(survey_id, kind, place, words, 409, current)
+        return _refuse(survey_id, kind, place, words, CONFLICT, current)
     order = cursor_order(db(), survey)
     if not wants_json():
         after = order[min(order.index(place) + 1, len(order) - 1)]
@@ -143,19 +145,12 @@ def _refuse(
     typed: str = "",
 ) -> Response | tuple[Response, int]:
     if wants_json():
-        there = current is not None and current.value_um is not None
-        return (
-            jsonify(
-                error=words,
-                asks=bool(typed),
-                current=current.id if current is not None and there else None,
-                value=(
-                    kind.words(current.value_um, display())
-                    if current is not None and current.value_um is not None
-                    else None
-                ),
-            ),
-            code,
-        )
+        reply: dict[str, Any] = {"error": words, "asks": bool(typed)}
+        if code == CONFLICT:
+            # what stands here now; None where it was withdrawn
+            value = None if current is None else current.value_um
+            reply["current"] = current.id if current is not None and value is not None else None
+            reply["value"] = None if value is None else kind.words(value, display())
+        return jsonify(reply), code
     flash(words)
     return redirect(url_for(".show", survey_id=survey_id, lane=place[0], fret=place[1], asked=typed or None))
