@@ -53,7 +53,7 @@ def test_a_sheet_refuses_in_words_and_changes_nothing(demo: Connection) -> None:
         (early.operation.code, "skipped", "Say why it is skipped"),
     ):
         with pytest.raises(SheetRefusedError, match=words):
-            sheet_lines.happen(demo, NOW, sheet, code, what, "")
+            sheet_lines.happen(demo, settings, NOW, sheet, code, what, "")
     with pytest.raises(SheetRefusedError, match="no repair"):
         sheet_lines.put_repair(demo, settings, NOW, job, "level", "")
     with pytest.raises(SheetRefusedError, match="own entries"):
@@ -63,10 +63,10 @@ def test_a_sheet_refuses_in_words_and_changes_nothing(demo: Connection) -> None:
     assert sheets.events(demo, job.id) == before
     at = sheet.in_hand
     assert at is not None
-    sheet_lines.happen(demo, NOW, sheet, at.operation.code, "finished", "")
+    sheet_lines.happen(demo, settings, NOW, sheet, at.operation.code, "finished", "")
     again = worked_sheet(demo, settings, NOW, job, instrument)
     assert at.operation.code in again.state.behind
-    sheet_lines.happen(demo, NOW, again, at.operation.code, "finished", "")
+    sheet_lines.happen(demo, settings, NOW, again, at.operation.code, "finished", "")
     assert len(sheets.events(demo, job.id)) == len(before) + 1
 
 

@@ -64,6 +64,17 @@ def test_a_step_too_early_says_what_it_spoils_and_the_record_proves_others(bench
     ]
 
 
+def test_a_gate_with_nothing_read_is_passed_only_with_a_reason(bench: Bench, demo: Connection) -> None:
+    page = sheet_of(demo, REDSHANK)
+    said = words(bench.post(f"{page}/step", {"step": "seat", "what": "finished"}).text)
+    assert "Not finished: its gate is not met: daylight under frets 7 and 15. Read it, or say why" in said
+    bench.post(f"{page}/step", {"step": "seat", "what": "started"})
+    assert "Done though its gate is not met" in words(bench.get(page))
+    kept = words(bench.post(f"{page}/step", {"step": "seat", "what": "finished", "note": "looked at by lamp"}).text)
+    assert "Not finished" not in kept
+    assert "looked at by lamp" in kept
+
+
 def test_glue_that_cures_holds_board_and_neck(demo_path: Path, demo: Connection) -> None:
     at = [NOW]
     bench = Bench(create_app(demo_path, now=lambda: at[0], testing=True).test_client())
@@ -79,7 +90,7 @@ def test_glue_that_cures_holds_board_and_neck(demo_path: Path, demo: Connection)
             break
     for code in ("straight_wood", "trim_flush", "clean_slots", "slot_depth", "seat"):
         said = words(bench.post(f"{page}/step", {"step": code, "what": "finished"}).text)
-        assert "Not finished: “Glue the board, clamp in small rounds” is not over, or" in said, code
+        assert "Not finished: “Clamp the board in small rounds, wipe the squeeze-out” is not over, or" in said, code
     # wire is no part of it
     assert "Not finished" not in bench.post(f"{page}/step", {"step": "overbend_cut", "what": "finished"}).text
     tick = bench.post(f"{page}/tick", {"step": "clean_slots", "fret": "3"}, headers={"Accept": "application/json"})
@@ -109,7 +120,6 @@ def test_schools_replan_what_is_left_and_a_problem_brings_its_repair(bench: Benc
         "fret_glue": "glued",
         "inlay": "none",
         "colour": "natural",
-        "fall_away": "none",
     }
     planned = bench.post(f"{page}/plan", forms).text
     assert "Re-planned" in planned
@@ -206,7 +216,7 @@ def test_timers_outlive_a_restart_and_follow_the_cold(path: Path, demo_path: Pat
         page = Bench(there.test_client()).get(f"/jobs/{job_id}/sheet")
         assert ('data-ends="2026-08-26T08:30:00+00:00"' in page) == waits, moment
         if waits:
-            assert "Glue the board, clamp in small rounds" in words(page)
+            assert "Clamp the board in small rounds, wipe the squeeze-out" in words(page)
             assert "in clamps" in words(page)
             assert "there is no neck to trim to" in words(page)  # what follows a cure waits for its end
         else:

@@ -3,7 +3,7 @@
 from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 
-from deft_bench.bench.job_extent import extent_of, own_time, whole_samples
+from deft_bench.bench.job_extent import extent_of, job_facts, own_time, whole_samples
 from deft_bench.bench.level_planning import Choices, height_surveys, make_plan, metal_now
 from deft_bench.bench.sheet_state import tool_states
 from deft_bench.bench.survey_results import survey_results
@@ -12,7 +12,6 @@ from deft_bench.core.times import stamp
 from deft_bench.core.work.catalogue import Catalogue, Route
 from deft_bench.core.work.estimate import Estimate, Item, Labour, estimate, labour_cost, materials, used_cost
 from deft_bench.core.work.job_sheet import SheetPlan, job_sheet, minutes_of, records
-from deft_bench.core.work.run_sheet import instrument_facts
 from deft_bench.core.work.tools import state_for
 from deft_bench.store import estimates, instruments, jobs, sheets, stock
 from deft_bench.store.database import Connection, transaction
@@ -52,7 +51,7 @@ def option_of(
 ) -> Option:
     """What a job's sheet takes by one plan, with parts beside its materials."""
     spec = instrument.spec
-    sheet = job_sheet(book, plan, instrument_facts(spec), ())
+    sheet = job_sheet(book, plan, job_facts(db, job, instrument), ())
     extent = extent_of(db, job, instrument, plan.route)
     operations = [step.operation for step in sheet.steps]
     taken, worn = whole_samples(db, operations), tool_states(db, now, book)

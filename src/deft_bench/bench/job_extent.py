@@ -6,6 +6,7 @@ from dataclasses import replace
 from deft_bench.core.work.catalogue import Operation
 from deft_bench.core.work.extent import Extent, whole
 from deft_bench.core.work.job_sheet import Learned, Sample, learned, share_of_whole
+from deft_bench.core.work.run_sheet import instrument_facts
 from deft_bench.store import boards, instruments, jobs, refrets, sheets
 from deft_bench.store.database import Connection
 
@@ -38,6 +39,19 @@ def extent_of(db: Connection, job: jobs.Job, instrument: instruments.Instrument,
     if partial and 0 < len(named) < spec.frets:
         return replace(extent, named=named, levelled=levelled)
     return extent
+
+
+def job_facts(db: Connection, job: jobs.Job, instrument: instruments.Instrument) -> dict[str, str]:
+    """What rules and routes ask about a job's instrument, and whether its refret brings taller wire."""
+    wanted = refrets.PLANS.last(db, job.id)
+    before = instrument.spec.fret_height_um
+    if wanted is not None and refrets.fitted(db, job.id):
+        # the wire that went in is the instrument's by now: taller than what it had before
+        said = set(refrets.fitted(db, job.id).values())
+        was = next((spec for at, spec in instruments.revisions(db, instrument.id) if at in said), None)
+        before = was["fret_height_um"] if was else before
+    taller = wanted is not None and wanted.fret_height_um > before
+    return instrument_facts(instrument.spec) | {"taller_wire": "yes" if taller else "no"}
 
 
 def whole_samples(db: Connection, operations: Sequence[Operation]) -> dict[str, list[Sample]]:

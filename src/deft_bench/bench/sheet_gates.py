@@ -27,6 +27,12 @@ class GateReading:
     passes: bool | None
 
 
+def is_read(operation: Operation, job: jobs.Job) -> bool:
+    """Whether a step's gate is one that readings of this kind of job tell, not the technician's word."""
+    shown_by = operation.shown_by.get(family(job), "")
+    return shown_by != "" if job.kind == "setup" else shown_by in _READ
+
+
 def gate_reading(
     db: Connection, settings: ShopSettings, operation: Operation, job: jobs.Job, instrument: instruments.Instrument
 ) -> GateReading | None:

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from deft_bench.bench.sheet_gates import GateReading, gate_reading
+from deft_bench.bench.sheet_gates import GateReading, gate_reading, is_read
 from deft_bench.bench.sheet_state import SheetState, catalogue, plan_for, sheet_state, tool_states
 from deft_bench.core.calls import frets_named
 from deft_bench.core.frets.grit_ladder import Rung, grit_ladder, read_shelf
@@ -86,7 +86,10 @@ class WorkedSheet:
     def offered(self, code: str) -> tuple[int, ...]:
         """The frets that are ticked off within a step; none for one that is not on this sheet."""
         line = self.line(code)
-        return self.state.extent.ticked(line.operation.counts) if line else ()
+        if line is None:
+            return ()
+        extent = self.state.extent
+        return extent.ticked(line.operation.counts) if line.operation.by_fret else extent.every
 
     def why_early(self, rules: Sequence[Rule]) -> str:
         """What comes before a step, and what is spoiled otherwise."""
@@ -100,11 +103,12 @@ class WorkedSheet:
 
 @dataclass(frozen=True, slots=True)
 class AtStep:
-    """What is known at the step in hand: its gate's reading, frets and abrasives ticked, the pace, its tools, what is
-    short, what is on order, when it is planned.
+    """What is known at the step in hand: its gate's reading, what its gate lacks (empty: nothing), frets and abrasives
+    ticked, the pace, its tools, what is short, what is on order, when it is planned.
     """
 
     reading: GateReading | None
+    lacks: str
     ticked: Mapping[int, str]
     per_fret: bool
     frets: tuple[int, ...]
@@ -158,6 +162,7 @@ def at_step(db: Connection, settings: ShopSettings, now: datetime, sheet: Worked
     names = {name.lower() for name in operation.tools}
     return AtStep(
         gate_reading(db, settings, operation, job, sheet.instrument) if line.gate else None,
+        gate_lacks(db, settings, sheet, line),
         ticked,
         operation.by_fret,
         sheet.state.extent.ticked(operation.counts),
@@ -201,10 +206,23 @@ def pace_of(ticked: Mapping[int, str], frets: int, now: datetime) -> Pace | None
     return pace([moment(at) for at in ticked.values()], frets, now)
 
 
-def happen(db: Connection, now: datetime, sheet: WorkedSheet, code: str, what: str, note: str) -> None:
+def gate_lacks(db: Connection, settings: ShopSettings, sheet: WorkedSheet, line: SheetLine) -> str:
+    """What a gate that is read lacks, in words; empty where it passes, cannot be told, or is the technician's word."""
+    if not line.gate or line.proved or not is_read(line.operation, sheet.job):
+        return ""
+    reading = gate_reading(db, settings, line.operation, sheet.job, sheet.instrument)
+    if reading is None:
+        return "nothing is read for its gate"
+    return f"its gate is not met: {reading.say}" if reading.passes is False else ""
+
+
+def happen(
+    db: Connection, settings: ShopSettings, now: datetime, sheet: WorkedSheet, code: str, what: str, note: str
+) -> None:
     """Start, finish, skip or reopen a step, or note something at it. What was done already is not done twice.
 
-    Raises SheetRefusedError: a step whose turn has not come is started or finished only with a reason.
+    Raises SheetRefusedError: a step whose turn has not come is started or finished only with a reason, and so is one
+    finished whose gate was not read or is not met.
     """
     line = sheet.line(code)
     if line is None or what not in HAPPENS:
@@ -214,6 +232,9 @@ def happen(db: Connection, now: datetime, sheet: WorkedSheet, code: str, what: s
     if what in ("started", "finished") and line.early and not note:
         why = sheet.why_early(line.early)
         raise SheetRefusedError(f"Not {what}: {why}. Say why it is done now, or do that first.")
+    lacks = gate_lacks(db, settings, sheet, line) if what == "finished" and not note else ""
+    if lacks and not line.record.done:
+        raise SheetRefusedError(f"Not finished: {lacks}. Read it, or say why it is done without.")
     under_way = bool(line.record.started_at) and not line.record.done
     if (what == "finished" and line.record.done) or (what == "started" and under_way):
         return
@@ -270,7 +291,7 @@ def change_plan(
     book, _ = catalogue(db)
     before = plan_for(db, settings, job, book)
     route, hardness = asked.get("route", before.route), asked.get("hardness", before.hardness)
-    schools = {code: asked.get(code, "") for code in book.schools}
+    schools = {code: asked.get(code, before.schools.get(code, one.default)) for code, one in book.schools.items()}
     wrong = [school.title for code, school in book.schools.items() if schools[code] not in school.choices]
     if route not in book.routes or wrong or hardness not in HARDNESS:
         which = f" for {', '.join(wrong)}" if wrong else ""

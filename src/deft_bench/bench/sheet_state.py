@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
-from deft_bench.bench.job_extent import extent_of, own_time, whole_samples
+from deft_bench.bench.job_extent import extent_of, job_facts, own_time, whole_samples
 from deft_bench.bench.sheet_records import proved_steps
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.work.catalogue import WARM_C, Catalogue
@@ -21,7 +21,7 @@ from deft_bench.core.work.job_sheet import (
     sound,
     timers,
 )
-from deft_bench.core.work.run_sheet import RunSheet, instrument_facts
+from deft_bench.core.work.run_sheet import RunSheet
 from deft_bench.core.work.tools import ToolState, state_for, states
 from deft_bench.formats.operations_toml import Problem, extend, shipped
 from deft_bench.store import instruments, jobs, refrets, sheets, shop, tools
@@ -101,7 +101,7 @@ def sheet_state(
     """
     happened = sheets.events(db, job.id)
     known, proved = records(happened), proved_steps(db, settings, job, instrument, book)
-    sheet = job_sheet(book, plan, instrument_facts(instrument.spec), happened, sorted(proved))
+    sheet = job_sheet(book, plan, job_facts(db, job, instrument), happened, sorted(proved))
     extent = extent_of(db, job, instrument, plan.route)
     operations = [step.operation for step in sheet.steps]
     taken |= whole_samples(db, [operation for operation in operations if operation.code not in taken])

@@ -25,7 +25,7 @@ LEVELLED = (
     "unmask",
     "clean",
 )
-REFRETTED = ("strings_off", "pull_frets", "straight_wood", "clean_slots", "slot_lips", "nip_tangs")
+REFRETTED = ("strings_off", "pull_frets", "straight_wood", "true_board", "clean_slots", "slot_lips", "nip_tangs")
 TAKES = {"survey": 21, "level": 33, "crown": 46, "polish": 38, "scratches": 24, "mask": 17, "ends": 29}
 """About how many minutes this shop takes; what is not named takes ten."""
 
@@ -46,7 +46,7 @@ def make_sheets(db: Connection, today: date) -> None:
             if resting:
                 sheets.add(db, job.id, Event("climate_rest", "finished", _at(today - timedelta(days=1), 16, 10)))
             if job.kind == "refret":
-                kept = REFRETTED if instrument.spec.bound else ("straight_wood", "clean_slots")
+                kept = REFRETTED if instrument.spec.bound else ("straight_wood", "true_board", "clean_slots")
                 _work(db, job.id, ("before_survey", *kept) if instrument.spec.bound else kept, opened, 10, chance)
                 if instrument.spec.bound:
                     # every fret is in; 7 and 15 are not home and are to be seated again

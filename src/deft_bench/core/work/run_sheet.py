@@ -10,6 +10,9 @@ from dataclasses import dataclass
 from deft_bench.core.instrument import Spec
 from deft_bench.core.work.catalogue import Catalogue, Operation, Route, Rule, matches
 
+NO_PICKUPS = ("acoustic", "classical", "twelve_string")
+"""Kinds of instrument whose sound is their own; so is one with a one-piece saddle."""
+
 
 class RunSheetError(ValueError):
     """No sheet can be made; `where` is the field that is wrong."""
@@ -55,6 +58,8 @@ def instrument_facts(spec: Spec) -> dict[str, str]:
         "rod": spec.rod,
         "radius_kind": spec.radius_kind,
         "bridge": spec.bridge,
+        "joint": spec.joint,
+        "pickups": "no" if spec.kind in NO_PICKUPS or spec.bridge == "one_piece" else "yes",
     }
 
 

@@ -5,6 +5,7 @@ from dataclasses import replace
 from typing import Any
 
 from deft_bench.core.board.plan import MARKED_FRETS
+from deft_bench.core.instrument import CHOICES
 from deft_bench.core.work.catalogue import HARDNESS, TOOLS, WARM_C, Rule
 from deft_bench.core.work.extent import Extent, whole
 from deft_bench.core.work.run_sheet import RunSheetError, run_sheet
@@ -19,6 +20,17 @@ ABOUT = (
 
 _CODE = {"type": "string", "maxLength": 40}
 _YES = {"type": "boolean", "default": False}
+
+USUAL_FACTS = {
+    "bound": "no",
+    "nibs": "no",
+    "fanned": "no",
+    "taller_wire": "no",
+    "pickups": "yes",
+    "joint": "bolt_on",
+    "bridge": "individual",
+}
+"""What an instrument is where a request does not say."""
 
 EXTENT = {
     "frets": FRETS,
@@ -38,6 +50,10 @@ SCHEMA = request(
                 "bound": _YES,
                 "nibs": _YES,
                 "fanned": _YES,
+                "pickups": {"type": "boolean", "default": True},
+                "taller_wire": _YES,
+                "joint": {"type": "string", "enum": list(CHOICES["joint"]), "default": "bolt_on"},
+                "bridge": {"type": "string", "enum": list(CHOICES["bridge"]), "default": "individual"},
                 "hardness": {"type": "string", "enum": list(HARDNESS), "default": "medium"},
             },
             "required": ["frets", "strings"],
@@ -70,7 +86,7 @@ def extent_asked(asked: Mapping[str, Any], path: str) -> Extent:
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
     """Answer one request; `order` is a proposed one, whose `broken` rules say what each spoils."""
     instrument = asked["instrument"]
-    facts = {name: "yes" if instrument.get(name, False) else "no" for name in ("bound", "nibs", "fanned")}
+    facts = USUAL_FACTS | {name: _fact(instrument[name]) for name in USUAL_FACTS if name in instrument}
     try:
         sheet = run_sheet(
             shipped(),
@@ -124,3 +140,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
 
 def _rule(rule: Rule) -> dict[str, Any]:
     return {"rule": rule.number, "before": rule.before, "after": rule.after, "spoils": rule.spoils}
+
+
+def _fact(value: bool | str) -> str:
+    return value if isinstance(value, str) else "yes" if value else "no"

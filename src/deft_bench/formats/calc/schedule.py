@@ -27,7 +27,7 @@ from deft_bench.core.work.schedule.planning import plan_bench
 from deft_bench.core.work.schedule.risks import risks
 from deft_bench.core.work.schedule.solve import LIMIT_S
 from deft_bench.formats.calc.fields import Schema, listed, request
-from deft_bench.formats.calc.run_sheet import EXTENT, extent_asked
+from deft_bench.formats.calc.run_sheet import EXTENT, USUAL_FACTS, extent_asked
 from deft_bench.formats.operations_toml import shipped
 from deft_bench.formats.strict_json import RequestError
 
@@ -258,7 +258,7 @@ class _Reader:
         return tuple(steps)
 
     def _of_sheet(self, asked: Mapping[str, Any], path: str) -> tuple[Step, ...]:
-        facts = {"bound": "no", "nibs": "no", "fanned": "no"} | asked.get("facts", {})
+        facts = USUAL_FACTS | asked.get("facts", {})
         try:
             sheet = run_sheet(shipped(), asked["route"], facts, asked.get("schools", {}), done=asked.get("done", ()))
         except RunSheetError as error:

@@ -76,7 +76,7 @@ def step(job_id: int) -> Response:
     sheet = _sheet(job_id)
     code, what = request.form.get("step", ""), request.form.get("what", "")
     try:
-        sheet_lines.happen(db(), now(), sheet, code, what, _note())
+        sheet_lines.happen(db(), settings(), now(), sheet, code, what, _note())
     except SheetRefusedError as error:
         flash(str(error))
     else:
