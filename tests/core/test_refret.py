@@ -10,6 +10,7 @@ from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.described import from_fields, to_fields
 from deft_bench.core.frets.level_call import level_call
 from deft_bench.core.frets.levelling import LevelRequest, plan_level
+from deft_bench.core.frets.notch import Obstruction, read_obstruction
 from deft_bench.core.frets.wire import wire_call
 from deft_bench.core.instrument import STARTING
 from deft_bench.core.refret import (
@@ -18,6 +19,7 @@ from deft_bench.core.refret import (
     RefretPlan,
     depth_gate,
     ends_ready,
+    notches_of,
     refret_now,
     refret_problems,
     refret_steps,
@@ -25,6 +27,7 @@ from deft_bench.core.refret import (
     seat_gate,
     starting_refret,
 )
+from deft_bench.core.units import MM, Display
 
 SPEC = replace(STARTING["electric"], name="Any")
 BOUND = replace(SPEC, bound=True, nibs=True)
@@ -69,11 +72,11 @@ def test_slot_depth_gate() -> None:
 def test_a_slot_is_never_deepened_onto_what_is_in_it() -> None:
     depths: dict[tuple[str, int], int | None] = {(lane, fret): 1_900 for lane in LANES for fret in range(1, 23)}
     depths |= {("middle", 9): 700, ("bass", 4): 1_690}
-    plan = replace(PLAN, obstructions=((9, "a pin of metal"),))
+    plan = replace(PLAN, obstructions=(Obstruction(9, "a pin of metal"),))
     found = depth_gate(depths, plan, SPEC)
     assert found.shallow == ((("bass", 4), 1.69),)
     assert found.relieve == (9,)
-    facts = RefretFacts(saved=True, fit="press", frets=22, depth=found)
+    facts = RefretFacts(saved=True, fit="press", frets=22, depth=found, notches=notches_of(plan, SPEC, depths))
     assert "Deepen the slot of fret 4" in refret_now(facts)[1]
     found = depth_gate(depths | {("bass", 4): 1_900}, plan, SPEC)
     assert found.passes
@@ -81,7 +84,46 @@ def test_a_slot_is_never_deepened_onto_what_is_in_it() -> None:
         at, say = refret_now(replace(facts, depth=found, cut=cut))
         assert at == code
         assert "Deepen" not in say
-        assert "Relieve the tang of fret 9" in say
+        assert "Notch the tang of fret 9, 1.00 mm; do not deepen onto it." in say
+
+
+def test_a_notch_is_where_and_as_high_as_what_is_in_the_slot() -> None:
+    depths: dict[tuple[str, int], int | None] = {(lane, fret): 1_900 for lane in LANES for fret in range(1, 23)}
+    plan = replace(PLAN, tang_depth_um=1_500, obstructions=(Obstruction(9, "screw", "middle", None, 900),))
+    (notch,) = notches_of(plan, SPEC, depths)
+    half = SPEC.lines()[9].length_mm / 2
+    assert notch.at_mm == pytest.approx(half)
+    assert notch.height_mm == pytest.approx(0.7)
+    # only its own place may be shallow, and a tang that clears it needs no notch
+    shallow = depth_gate(depths | {("middle", 9): 900, ("bass", 9): 900}, plan, SPEC)
+    assert [place for place, _ in shallow.shallow] == [("bass", 9)]
+    assert depth_gate(depths | {("middle", 9): 900}, plan, SPEC).relieve == (9,)
+    assert notches_of(replace(plan, tang_depth_um=700), SPEC, depths) == ()
+    at = replace(plan, obstructions=(Obstruction(9, "pin", "", round(half * 1000), None),))
+    (by_gauge,) = notches_of(at, SPEC, depths | {("middle", 9): 1_200})
+    assert by_gauge.lane == "middle"
+    assert by_gauge.height_mm == pytest.approx(0.4)
+
+
+@pytest.mark.parametrize("shown", [MM, Display("in")])
+@given(
+    st.integers(1, 60),
+    st.sampled_from(["", *LANES]),
+    st.none() | st.integers(0, 60_000),
+    st.none() | st.integers(0, 5_000),
+)
+def test_an_obstruction_reads_as_it_is_shown(
+    shown: Display, fret: int, lane: str, place: int | None, depth: int | None
+) -> None:
+    one = Obstruction(fret, "screw of the rod", lane, None if lane or not place else place, depth)
+    again = read_obstruction(one.entry(shown), shown)
+    assert again[:3] == one[:3]
+    for back, was in ((again.place_um, one.place_um), (again.depth_um, one.depth_um)):
+        assert (back is None) == (was is None)
+        assert back is None or was is None or abs(back - was) <= 1
+    for wrong in ("nine: screw", "9 middle deep: screw", "9 middle 0.9", "9 middle 80: screw"):
+        with pytest.raises(ValueError, match=r"not understood|is not a length|depth to it"):
+            read_obstruction(wrong, shown)
 
 
 @given(st.dictionaries(st.tuples(st.sampled_from(LANES), st.integers(1, 6)), st.integers(0, 90)))
@@ -137,7 +179,7 @@ def test_the_steps_in_their_order() -> None:
         ({"nibs": "kept"}, "nibs"),
         ({"bevel_deg": 80}, "bevel_deg"),
         ({"pieces_um": (5_000,)}, "pieces_um"),
-        ({"obstructions": ((40, "knot"),)}, "obstructions"),
+        ({"obstructions": (Obstruction(40, "knot"),)}, "obstructions"),
         ({"seat": "wished"}, "seat"),
         ({"tool": "x" * 81}, "tool"),
     ],
@@ -156,7 +198,7 @@ def test_nibs_are_said_before_starting() -> None:
     assert refret_problems(plan, replace(BOUND, nibs=False)) == {}
     assert rest_advice(38.0) is not None
     assert rest_advice(48.0) is None
-    stored: RefretPlan = replace(plan, obstructions=((3, "knot"),), pieces_um=(305_000, 220_000), cut=(1, 2))
+    stored: RefretPlan = replace(plan, obstructions=(Obstruction(3, "knot"),), pieces_um=(305_000, 220_000), cut=(1, 2))
     assert from_fields(RefretPlan, to_fields(stored)) == stored
 
 

@@ -159,11 +159,12 @@ def test_every_rule_is_broken_by_some_order() -> None:
     chance = random.Random(1)
     for route, _ in itertools.product(BOOK.routes, range(60)):
         facts, schools = any_instrument(chance) | {"bound": "yes", "fanned": "yes"}, any_schools(chance)
-        sheet = run_sheet(BOOK, route, facts, schools)
+        repairs = [code for code, one in BOOK.operations.items() if one.repair]
+        sheet = run_sheet(BOOK, route, facts, schools, added=repairs)
         for rule in [rule for rule in unused if rule in sheet.rules]:
             codes = [code for code in sheet.codes if code != rule.before]
             moved = [*codes, rule.before]
-            assert rule in run_sheet(BOOK, route, facts, schools, order=moved).broken
+            assert rule in run_sheet(BOOK, route, facts, schools, added=repairs, order=moved).broken
             assert rule in too_early(sheet, rule.after, [])
             unused.remove(rule)
     assert unused == []
@@ -177,12 +178,16 @@ def test_done_work_and_repairs_keep_their_places() -> None:
     late = run_sheet(BOOK, "refret", PLAIN, {"mask": "before_crown"})
     assert late.codes.index("level") < late.codes.index("mask") < late.codes.index("crown")
     assert "mask" not in run_sheet(BOOK, "refret", PLAIN, {"mask": "guard"}).codes
-    done = sheet.codes[:9]
-    repaired = run_sheet(BOOK, "refret", {**PLAIN, "bound": "yes"}, done=done, added=["chip_repair"])
-    assert repaired.codes[:10] == [*done, "chip_repair"]
-    early = run_sheet(BOOK, "level_and_dress", PLAIN, done=["polish"])
-    assert early.codes[0] == "polish"
-    assert early.broken == ()
+    done = sheet.codes[: sheet.codes.index("pull_frets") + 1]
+    repaired = run_sheet(BOOK, "refret", {**PLAIN, "bound": "yes"}, done=done, added=["chip_repair", "relieve"]).codes
+    assert repaired[: len(done) + 1] == [*done, "chip_repair"]
+    assert repaired.index("overbend_cut") < repaired.index("relieve") < repaired.index("seat")
+    # before anything is done it is no step of the intake
+    early = run_sheet(BOOK, "refret", PLAIN, added=["relieve"]).codes
+    assert early.index("slot_depth") < early.index("relieve") < early.index("seat")
+    polished = run_sheet(BOOK, "level_and_dress", PLAIN, done=["polish"])
+    assert polished.codes[0] == "polish"
+    assert polished.broken == ()
     for where, asked in (
         ("route", {"route": "paint"}),
         ("schools.mask", {"schools": {"mask": "wax"}}),

@@ -231,7 +231,7 @@ def test_a_refret_from_the_wire_to_the_ends(bench: Bench, demo: Connection) -> N
     _survey(bench, demo, job, "slot_depth", "1.9", {("middle", 7): "0.6"})
     text = bench.get(opened)
     assert "The frets are in" in text
-    assert "Relieve the tang of fret 7 over what is in the slot; do not deepen onto it." in text
+    assert "Notch the tang of fret 7, 1." in text
     assert "Deepen the slot" not in text
     _survey(bench, demo, job, "straightness", "0.01")
     bench.post(f"{opened}/fitted")

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from deft_bench.bench.setup.readings import readings_of
-from deft_bench.bench.survey_results import SurveyResults, after_gate, planned_drops, shown_band, survey_results
+from deft_bench.bench.survey_results import SurveyResults, gate_since, planned_drops, shown_band, survey_results
 from deft_bench.core.frets.level_gate import LevelGate
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.setup_plan import string_names
@@ -44,19 +44,25 @@ def before_and_after(
     after, gate = heights[-1] if len(heights) > 1 else None, None
     if levelled is not None and after is not None and after.survey.id > levelled.survey_id:
         after = survey_results(db, settings, after.survey, instrument, planned_drops(levelled))
-        gate = after_gate(settings, levelled, after)
+    if levelled is not None:
+        gate = gate_since(db, settings, job, instrument, levelled)
     return BeforeAfter(
         heights[0] if heights else None,
         after,
         [one for one in read if one.survey.head.kind == "straightness" and one.figures.straight],
         done,
         gate,
-        [
-            turn
-            for turn in rod_turns.of_instrument(db, instrument.id)
-            if job.opened_at <= turn.at <= (job.closed_at or turn.at)
-        ],
+        _turns_of(db, job),
     )
+
+
+def _turns_of(db: Connection, job: jobs.Job) -> list[rod_turns.RodTurn]:
+    """Turns of the rod while a job was open."""
+    return [
+        turn
+        for turn in rod_turns.of_instrument(db, job.instrument_id)
+        if job.opened_at <= turn.at <= (job.closed_at or turn.at)
+    ]
 
 
 def report_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> SetupReport:

@@ -3,7 +3,7 @@
 from datetime import datetime
 
 from deft_bench.bench.level_planning import Choices, Planning, height_surveys, make_plan, records
-from deft_bench.bench.survey_results import after_gate, planned_drops, survey_results
+from deft_bench.bench.survey_results import gate_since, planned_drops, survey_results
 from deft_bench.core.frets.level_gate import LevelGate
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import stamp
@@ -17,14 +17,12 @@ NUT_STATES = {"in_place": "in place", "out": "out", "protected": "protected"}
 def carried_out(
     db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument
 ) -> tuple[jobs.AcceptedPlan, LevelGate] | None:
-    """The plan that was carried out and how the survey after it judges, when there is one."""
+    """The plan that was carried out and how what was read since judges it, when anything was."""
     plan = next((p for p in reversed(jobs.plans(db, job.id)) if p.done_at and p.level.kind == "level"), None)
     if plan is None:
         return None
-    after = [survey for survey in height_surveys(db, job) if survey.id > plan.survey_id]
-    if not after:
-        return None
-    return plan, after_gate(settings, plan, survey_results(db, settings, after[-1], instrument))
+    gate = gate_since(db, settings, job, instrument, plan)
+    return None if gate is None else (plan, gate)
 
 
 def reseated_now(db: Connection, now: datetime, job: jobs.Job) -> None:

@@ -53,9 +53,12 @@ def level_in_hand(
     accepted = jobs.last_plan(db, job.id)
     if accepted is not None and accepted.done_at is None and "change" not in asked:
         return LevelInHand(_as_accepted(db, settings, job, instrument, accepted), accepted)
-    if accepted is not None and accepted.done_at and heights[-1].id <= accepted.survey_id:
-        raise SurveyFirstError("That plan is carried out: survey again before the next call.")
     gate = carried_out(db, settings, job, instrument)
+    if accepted is not None and accepted.done_at and heights[-1].id <= accepted.survey_id:
+        if gate is not None and gate[1].passes:
+            # nothing rocks: what was planned is shown as it was accepted
+            return LevelInHand(_as_accepted(db, settings, job, instrument, accepted), gate=gate[1])
+        raise SurveyFirstError("That plan is carried out: survey again before the next call.")
     choices = read_choices(settings, asked, heights[-1].frets)
     if gate is not None and not choices.fall_drop_um and "fall_drop" not in asked:
         # what is left is planned toward the shape that was asked for

@@ -5,7 +5,15 @@ from collections.abc import Mapping, Sequence
 from deft_bench.bench.survey_results import survey_results
 from deft_bench.core.frets.cut_list import CutList, CutListError, cut_list
 from deft_bench.core.frets.wire import wire_call
-from deft_bench.core.refret import RefretFacts, RefretPlan, depth_gate, ends_ready, seat_gate, starting_refret
+from deft_bench.core.refret import (
+    RefretFacts,
+    RefretPlan,
+    depth_gate,
+    ends_ready,
+    notches_of,
+    seat_gate,
+    starting_refret,
+)
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey_kinds import Place
 from deft_bench.store import boards, instruments, jobs, refrets, surveys
@@ -56,6 +64,7 @@ def refret_facts(
         has_nibs=plan.nibs != "none",
         nibs_said=plan.nibs_said,
         depth=depth_gate(depth[1], plan, instrument.spec) if depth else None,
+        notches=notches_of(plan, instrument.spec, depth[1] if depth else {}),
         cut=len(set(plan.cut) & set(plan.frets)),
         frets=len(plan.frets),
         fitted=bool(fitted),

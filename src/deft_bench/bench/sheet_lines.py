@@ -7,10 +7,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
+from deft_bench.bench.refret_progress import refret_facts
 from deft_bench.bench.sheet_gates import GateReading, gate_reading, is_read
-from deft_bench.bench.sheet_state import SheetState, catalogue, plan_for, sheet_state, tool_states
+from deft_bench.bench.sheet_state import RELIEVE, SheetState, catalogue, plan_for, sheet_state, tool_states
 from deft_bench.core.calls import frets_named
 from deft_bench.core.frets.grit_ladder import Rung, grit_ladder, read_shelf
+from deft_bench.core.frets.notch import Notch
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import moment, stamp
 from deft_bench.core.work.catalogue import HARDNESS, Catalogue, Operation, Rule
@@ -27,6 +29,8 @@ from deft_bench.store.database import Connection, transaction
 
 START_UM = 50.0
 """What a crowning file leaves: the ladder of the sheet begins there, as on the page for crowning and polish."""
+NOTCHED = (RELIEVE, "slot_depth", "overbend_cut", "seat")
+"""Where what is in the slots is named."""
 HAPPENS = ("started", "finished", "skipped", "reopened", "note")
 
 
@@ -104,7 +108,7 @@ class WorkedSheet:
 @dataclass(frozen=True, slots=True)
 class AtStep:
     """What is known at the step in hand: its gate's reading, what its gate lacks (empty: nothing), frets and abrasives
-    ticked, the pace, its tools, what is short, what is on order, when it is planned.
+    ticked, the pace, its tools, what is short, what is on order, when it is planned, the notches that tangs need.
     """
 
     reading: GateReading | None
@@ -120,6 +124,7 @@ class AtStep:
     materials: list[tuple[str, str, str]]
     awaited: list[stock.Order]
     planned: Placed | None
+    notches: tuple[Notch, ...] = ()
 
 
 def worked_sheet(
@@ -174,6 +179,7 @@ def at_step(db: Connection, settings: ShopSettings, now: datetime, sheet: Worked
         _materials(db, operation, sheet.state.extent),
         [order for order in stock.orders(db) if order.job_id == job.id and order.step in (code, "")],
         _planned(db, job.id, code),
+        refret_facts(db, settings, job, sheet.instrument).notches if code in NOTCHED and job.kind == "refret" else (),
     )
 
 
@@ -268,7 +274,9 @@ def put_repair(db: Connection, settings: ShopSettings, now: datetime, job: jobs.
     Raises SheetRefusedError for an operation that is no repair.
     """
     book, _ = catalogue(db)
-    plan, repair = plan_for(db, settings, job, book), book.operations.get(code)
+    # a step that an obstruction brings by itself is not put on the sheet for good
+    plan = replace(plan_for(db, settings, job, book), added=sheets.plan_of(db, job.id, job.kind).added)
+    repair = book.operations.get(code)
     if repair is None or not repair.repair:
         raise SheetRefusedError("That is no repair.")
     with transaction(db):
@@ -296,6 +304,6 @@ def change_plan(
     if route not in book.routes or wrong or hardness not in HARDNESS:
         which = f" for {', '.join(wrong)}" if wrong else ""
         raise SheetRefusedError(f"Not changed: choose one of the lists’ own entries{which}.")
-    plan = SheetPlan(route, schools, before.added, hardness)
+    plan = SheetPlan(route, schools, sheets.plan_of(db, job.id, job.kind).added, hardness)
     sheets.PLANS.save(db, job.id, plan, stamp(now))
     return plan

@@ -27,6 +27,8 @@ from deft_bench.formats.operations_toml import Problem, extend, shipped
 from deft_bench.store import instruments, jobs, refrets, sheets, shop, tools
 from deft_bench.store.database import Connection
 
+RELIEVE = "relieve"
+"""The step that notches tangs over what is in their slots."""
 TOOLS_DAYS = 800
 """How far back work counts towards a tool that was never seen to."""
 
@@ -70,9 +72,17 @@ def plan_for(db: Connection, settings: ShopSettings, job: jobs.Job, book: Catalo
         wanted = refrets.PLANS.last(db, job.id)
         if wanted is not None and len(wanted.frets) < instruments.get(db, job.instrument_id).spec.frets:
             plan = replace(plan, route="partial_refret")
+    if RELIEVE in book.operations and RELIEVE not in plan.added and _obstructed(db, job):
+        plan = replace(plan, added=(*plan.added, RELIEVE))
     if not plan.schools and settings.mask in book.schools["mask"].choices:
         plan = replace(plan, schools={"mask": settings.mask})
     return sound(plan, book)
+
+
+def _obstructed(db: Connection, job: jobs.Job) -> bool:
+    """Whether something lies in a slot that this job's refret frets: a step of its own stands on the sheet for it."""
+    wanted = refrets.PLANS.last(db, job.id)
+    return wanted is not None and any(one.fret in wanted.frets for one in wanted.obstructions)
 
 
 def tool_states(db: Connection, now: datetime, book: Catalogue) -> list[ToolState]:

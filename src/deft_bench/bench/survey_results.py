@@ -8,9 +8,9 @@ from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.level_gate import LevelGate, level_gate
 from deft_bench.core.level_job import Facts
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.survey import heights_from
+from deft_bench.core.survey import heights_from, places
 from deft_bench.core.survey_figures import Figures, figures
-from deft_bench.core.survey_kinds import Place
+from deft_bench.core.survey_kinds import FLAT_UM, Place
 from deft_bench.store import acts, instruments, jobs, surveys
 from deft_bench.store.database import Connection
 
@@ -64,7 +64,49 @@ def after_gate(settings: ShopSettings, plan: jobs.AcceptedPlan, after: SurveyRes
     wanted = {lane: lanes.get(lane, [None] * frets) for lane in plan.level.lanes}
     positions = fret_positions(plan.level.scale_um / 1000, frets)
     left_out = frozenset(plan.level.left_out)
-    return level_gate(positions, wanted, planned_drops(plan) or [0.0] * frets, left_out, rock_mm=settings.rock_mm)
+    return level_gate(
+        positions,
+        wanted,
+        planned_drops(plan) or [0.0] * frets,
+        left_out,
+        rock_mm=settings.rock_mm,
+        resolution_mm=after.survey.head.resolution_um / 1000,
+    )
+
+
+def gate_since(
+    db: Connection,
+    settings: ShopSettings,
+    job: jobs.Job,
+    instrument: instruments.Instrument,
+    plan: jobs.AcceptedPlan,
+) -> LevelGate | None:
+    """How what was read since a level plan was carried out judges it: its latest heights, or a rocker over every three
+    frets that is later, or that tells what the gauge cannot. None before either.
+    """
+    counts_of = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind == "fret_heights"]
+    read = surveys.counts(db, [survey.id for survey in counts_of])
+    heights = [survey for survey in counts_of if survey.id > plan.survey_id and read[survey.id]]
+    last = heights[-1] if heights else None
+    gate = after_gate(settings, plan, survey_results(db, settings, last, instrument)) if last else None
+    rocked = _rocked_since(db, job, plan)
+    if rocked is None or (gate is not None and gate.coarse_mm is None and last is not None and last.id > rocked[0]):
+        return gate
+    band = gate.band_mm if gate else {}
+    misses = gate.misses if gate else ()
+    return LevelGate(rocked[1] and not misses, band, misses, {}, by_rocker=True)
+
+
+def _rocked_since(db: Connection, job: jobs.Job, plan: jobs.AcceptedPlan) -> tuple[int, bool] | None:
+    """The latest rocker survey of a job since a plan was carried out in which every test was made, by its id, and
+    whether nothing rocks; None without one.
+    """
+    for survey in reversed(surveys.of_job(db, job.id)):
+        if survey.head.kind == "rocker" and survey.taken_at >= (plan.done_at or "9999"):
+            values = surveys.values(db, survey.id)
+            if all(values.get(place) is not None for place in places(survey.head, survey.frets)):
+                return survey.id, all(um == FLAT_UM for um in values.values())
+    return None
 
 
 def shown_band(gate: LevelGate, after: SurveyResults) -> float:
@@ -93,19 +135,16 @@ def facts_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: 
     plan = jobs.last_plan(db, job.id)
     last = heights[-1]
     done = plan is not None and plan.done_at is not None
-    since = plan is not None and done and last.id > plan.survey_id
-    gate = (
-        after_gate(settings, plan, survey_results(db, settings, last, instrument))
-        if plan and since and plan.level.kind == "level"
-        else None
-    )
+    gate = gate_since(db, settings, job, instrument, plan) if plan and done and plan.level.kind == "level" else None
+    by_rocker = gate is not None and gate.by_rocker
+    since = plan is not None and done and (last.id > plan.survey_id or by_rocker)
     moved = moved_since_read(db, last, MOVES_HEIGHTS)
     return Facts(
         moved=moved.said if moved else "",
         surveyed=True,
         read=surveys.counts(db, [last.id])[last.id],
         places=3 * last.frets,
-        when=last.head.when,
+        when="after" if by_rocker else last.head.when,
         plan_kind=plan.level.kind if plan else None,
         plan_done=done,
         surveyed_since=since,

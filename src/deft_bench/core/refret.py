@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 from deft_bench.core.calls import Length, frets_named, in_mm
 from deft_bench.core.described import (
@@ -18,6 +19,7 @@ from deft_bench.core.described import (
     length,
 )
 from deft_bench.core.frets.heights import LANES
+from deft_bench.core.frets.notch import Notch, Obstruction, nearest_lane, notches, notches_said
 from deft_bench.core.instrument import Spec
 from deft_bench.core.limits import BOW_THAT_COUNTS_MM, LEAST_UNDER_TANG_MM, REST_HUMIDITY, SEATING_GAP_MM
 from deft_bench.core.steps import Step
@@ -46,8 +48,14 @@ GLUES: dict[str, str] = {
 OBSTRUCTION = {
     "type": "array",
     "minItems": 2,
-    "maxItems": 2,
-    "prefixItems": [FRET, {"type": "string", "maxLength": 200}],
+    "maxItems": 5,
+    "prefixItems": [
+        FRET,
+        {"type": "string", "maxLength": 200},
+        {"enum": ["", *LANES]},
+        {"type": ["integer", "null"], "minimum": 0, "maximum": 200_000},
+        {"type": ["integer", "null"], "minimum": 0, "maximum": 5_000},
+    ],
 }
 END_STEPS = {"flush": "flush, blunted", "bevel": "bevelled", "dressed": "dressed, after the level"}
 ENDS_BEFORE_LEVEL = ("flush", "bevel")
@@ -55,6 +63,15 @@ ENDS_BEFORE_LEVEL = ("flush", "bevel")
 SIDES = ("bass", "treble")
 ENDS_ASKED = len(ENDS_BEFORE_LEVEL) * len(SIDES)
 """How much work there is on the ends before the level."""
+
+
+@dataclass(frozen=True, slots=True)
+class ObstructionsField(ListField):
+    """What is in the slots; an older save says only the fret and what it is."""
+
+    def from_json(self, stored: Any) -> Any:
+        """A tuple of obstructions."""
+        return tuple(Obstruction(*item) for item in stored)
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,7 +113,7 @@ class RefretPlan:
     support: str = field_of(TextField("support", label="Neck supported on", most=120), "")
     spring_back_um: int = length("spring-back", 0, 1_000, 0)
     glue: str = choice("in the slots", GLUES, "dry")
-    obstructions: tuple[tuple[int, str], ...] = field_of(ListField("obstructions", item=OBSTRUCTION, most=200), ())
+    obstructions: tuple[Obstruction, ...] = field_of(ObstructionsField("obstructions", item=OBSTRUCTION, most=200), ())
     cut: tuple[int, ...] = field_of(FretsField("blanks cut"), ())
     ends_done: tuple[str, ...] = field_of(
         ListField("end work done", item={"type": "string", "maxLength": 40}, most=12), ()
@@ -135,10 +152,15 @@ def refret_problems(plan: RefretPlan, spec: Spec, display: Display = MM) -> dict
             f"Pieces are {display.long(20_000)} to {display.long(3_000_000)} long, at most 200 of them."
         )
     found |= _nib_problems(plan, spec)
-    if any(not 1 <= fret <= spec.frets or len(note) > 200 for fret, note in plan.obstructions):
-        found["obstructions"] = (
-            f"One line a fret, “7: knot in the slot”; frets 1 to {spec.frets}, notes up to 200 characters."
-        )
+    lines = spec.lines()
+    for one in plan.obstructions:
+        if not 1 <= one.fret <= spec.frets or len(one.what) > 200:
+            found["obstructions"] = (
+                f"One line a fret, “7: knot in the slot”; frets 1 to {spec.frets}, notes up to 200 characters."
+            )
+        elif one.place_um is not None and one.place_um / 1000 > lines[one.fret].length_mm:
+            long = display.long(round(lines[one.fret].length_mm * 1000))
+            found["obstructions"] = f"The slot of fret {one.fret} is only {long} long."
     return found or _wire_against_board(plan, spec, display)
 
 
@@ -179,7 +201,7 @@ def slot_needs(tang_depth_um: int, gap_um: int) -> float:
 class DepthGate:
     """Slot depths against what the tang needs. Places are (lane, fret); depths mm.
 
-    `relieve` are frets whose slot is shallow over an obstruction: the tang is relieved there, the slot is never
+    `relieve` are frets whose slot is shallow over an obstruction: the tang is notched there, the slot is never
     deepened onto it.
     """
 
@@ -198,25 +220,43 @@ class DepthGate:
 def depth_gate(
     depths_um: Mapping[Place, int | None], plan: RefretPlan, spec: Spec, least_wood_mm: float = 2.0
 ) -> DepthGate:
-    """Judge three depths a slot: at least tang + 0.1 mm, and wood left under the deepest; a slot with an obstruction
-    may be shallow.
+    """Judge three depths a slot: at least tang + 0.1 mm, and wood left under the deepest; where an obstruction lies (in
+    its lane, or anywhere in a slot where no lane is said) it may be shallow: the tang is notched.
     """
     needs = slot_needs(plan.tang_depth_um, plan.gap_um)
-    obstructed = {fret for fret, _ in plan.obstructions}
+    obstructed = _obstructed(plan, spec)
     shallow, unread, thin, relieve = [], [], [], []
     for fret in plan.frets:
         read = {lane: depths_um.get((lane, fret)) for lane in LANES}
         if any(um is None for um in read.values()):
             unread.append(fret)
         short = [((lane, fret), um / 1000) for lane, um in read.items() if um is not None and um / 1000 < needs - 1e-9]
-        if fret not in obstructed:
-            shallow += short
-        elif short:
+        shallow += [place for place in short if place[0] not in obstructed]
+        if any(place[0] in obstructed for place in short):
             relieve.append(fret)
         deepest = max((um for um in read.values() if um is not None), default=0)
         if (spec.board_thickness_um - deepest) / 1000 < least_wood_mm:
             thin.append(fret)
     return DepthGate(needs, tuple(shallow), tuple(unread), tuple(thin), tuple(relieve))
+
+
+def _obstructed(plan: RefretPlan, spec: Spec) -> set[Place]:
+    """The places where something lies in a slot."""
+    lines = spec.lines()[1:]
+    places: set[Place] = set()
+    for one in plan.obstructions:
+        if one.place_um is not None and not one.lane:
+            lanes = [nearest_lane(lines[one.fret - 1], one.place_um)]
+        else:
+            lanes = [one.lane] if one.lane else list(LANES)
+        places |= {(lane, one.fret) for lane in lanes}
+    return places
+
+
+def notches_of(plan: RefretPlan, spec: Spec, depths_um: Mapping[Place, int | None]) -> tuple[Notch, ...]:
+    """The notches that this refret's tangs need, by the slot depths as they were read (µm)."""
+    tang = plan.tang_depth_um
+    return notches(plan.obstructions, plan.frets, spec.lines()[1:], tang, depths_um)
 
 
 @dataclass(frozen=True, slots=True)
@@ -259,6 +299,7 @@ class RefretFacts:
     has_nibs: bool = False
     nibs_said: bool = False
     depth: DepthGate | None = None
+    notches: tuple[Notch, ...] = ()
     cut: int = 0
     frets: int = 0
     fitted: bool = False
@@ -347,19 +388,18 @@ def _say_slots(facts: RefretFacts, length: Length) -> str:
         )
     if gate is not None and gate.thin:
         return f"Stop at {frets_named(list(gate.thin))}: too little wood is left under the slot."
-    return "Clean the slots and read their depth in three places each."
+    return f"Clean the slots and read their depth in three places each.{_notch(facts, length)}"
 
 
 def _say_cut(facts: RefretFacts, length: Length) -> str:
-    return f"Cut the blanks into the holder: {facts.cut} of {facts.frets} are there.{_relieve(facts)}"
+    return f"Cut the blanks into the holder: {facts.cut} of {facts.frets} are there.{_notch(facts, length)}"
 
 
 def _say_seat(facts: RefretFacts, length: Length) -> str:
     seat = facts.seat
     if not facts.fitted or seat is None:
-        return (
-            f"Seat the frets, ends first, then the middle; then look for daylight under every crown.{_relieve(facts)}"
-        )
+        seat_them = "Seat the frets, ends first, then the middle; then look for daylight under every crown."
+        return seat_them + _notch(facts, length)
     if seat.daylight:
         worst = max(seat.daylight, key=lambda fret: seat.daylight[fret])
         return (
@@ -396,15 +436,10 @@ SENTENCES: dict[str, Callable[[RefretFacts, Length], str]] = {
 }
 
 
-def _relieve(facts: RefretFacts) -> str:
+def _notch(facts: RefretFacts, length: Length) -> str:
     """What is done about slots with something in them, where any is; with a space before it."""
-    if facts.depth is None or not facts.depth.relieve:
-        return ""
-    frets = facts.depth.relieve
-    return (
-        f" Relieve the tang{'s' if len(frets) > 1 else ''} of {frets_named(list(frets))} over what is in the slot; do"
-        " not deepen onto it."
-    )
+    said = notches_said(facts.notches, length)
+    return f" {said}" if said else ""
 
 
 def spec_after(spec: Spec, plan: RefretPlan) -> Spec:

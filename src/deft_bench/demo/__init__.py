@@ -18,6 +18,7 @@ from deft_bench.core.board.rules import rule_of
 from deft_bench.core.board.strings_on_board import post_grid
 from deft_bench.core.frets.level_call import level_call
 from deft_bench.core.frets.levelling import LevelRequest, least_height, plan_level
+from deft_bench.core.frets.notch import Obstruction
 from deft_bench.core.frets.plan_record import Circumstances, record_inputs, record_outcome
 from deft_bench.core.frets.rocker import rock_of
 from deft_bench.core.instrument import STARTING, Spec
@@ -331,7 +332,7 @@ def _bound_refret(db: Connection, today: date) -> None:
         tool="soft-faced hammer",
         support="a padded caul under the fret",
         spring_back_um=20,
-        obstructions=((7, "old glue at the bass end, cut out"),),
+        obstructions=(Obstruction(7, "screw of the old rod anchor", "bass", None, 1_400),),
     )
     refrets.PLANS.save(db, job, plan, _at(opened, 9, 30))
     bow = {("middle", fret): round(10 + 4 * chance.random()) for fret in range(1, frets + 1)}

@@ -25,7 +25,16 @@ LEVELLED = (
     "unmask",
     "clean",
 )
-REFRETTED = ("strings_off", "pull_frets", "straight_wood", "true_board", "clean_slots", "slot_lips", "nip_tangs")
+REFRETTED = (
+    "strings_off",
+    "pull_frets",
+    "straight_wood",
+    "true_board",
+    "clean_slots",
+    "slot_lips",
+    "nip_tangs",
+    "relieve",
+)
 TAKES = {"survey": 21, "level": 33, "crown": 46, "polish": 38, "scratches": 24, "mask": 17, "ends": 29}
 """About how many minutes this shop takes; what is not named takes ten."""
 

@@ -126,7 +126,7 @@ def _board_job(db: Connection, today: date) -> None:
         SheetPlan("new_board", {"colour": "iron", "mask": "before_level"}, (), "hard"),
         _at(today - timedelta(days=4), 9, 5),
     )
-    for code in ("choose_face", "true_edge", "iron_solution", "thickness"):
+    for code in ("check_parts", "choose_face", "true_edge", "centreline", "iron_solution", "thickness"):
         sheets.add(db, job, Event(code, "started", _at(today - timedelta(days=4), 10)))
         sheets.add(db, job, Event(code, "finished", _at(today - timedelta(days=4), 10, 21)))
 

@@ -18,12 +18,18 @@ class GateMiss:
 
 @dataclass(frozen=True, slots=True)
 class LevelGate:
-    """Whether the gate passes, the half-width of the narrowest band that holds each lane (mm), and what misses."""
+    """Whether the gate passes, the half-width of the narrowest band that holds each lane (mm), and what misses.
+
+    `coarse_mm` is what the gauge can tell where that is more than the rock that counts: it cannot pass the gate.
+    `by_rocker` says that a rocker over every three frets passed it.
+    """
 
     passes: bool
     band_mm: dict[str, float]
     misses: tuple[GateMiss, ...]
     unread: dict[str, tuple[int, ...]]
+    coarse_mm: float | None = None
+    by_rocker: bool = False
 
 
 def level_gate(
@@ -33,11 +39,13 @@ def level_gate(
     left_out: frozenset[int] = frozenset(),
     *,
     rock_mm: float,
+    resolution_mm: float = 0.0,
 ) -> LevelGate:
     """Judge an after-survey against the planned shape: a planned fall-away is not a fault.
 
     A lane passes when some straight line lies within `rock_mm` of every height + planned drop (the narrowest
-    such band is found exactly). Every fret that is not left out must have been read in every planned lane.
+    such band is found exactly). Every fret that is not left out must have been read in every planned lane, with a gauge
+    that can tell the rock.
     """
     band: dict[str, float] = {}
     misses: list[GateMiss] = []
@@ -56,4 +64,6 @@ def level_gate(
             misses += [
                 GateMiss(lane, fret, d) for fret, d in enumerate(off, 1) if d is not None and abs(d) > rock_mm + 1e-9
             ]
-    return LevelGate(not misses and not unread and bool(band), band, tuple(misses), unread)
+    coarse = resolution_mm if resolution_mm > rock_mm + 1e-9 else None
+    passes = not misses and not unread and bool(band) and coarse is None
+    return LevelGate(passes, band, tuple(misses), unread, coarse)

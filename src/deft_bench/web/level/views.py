@@ -60,6 +60,7 @@ def _page(job: jobs.Job, instrument: instruments.Instrument, in_hand: LevelInHan
         call=planning.call,
         accepted=accepted,
         gate=gate,
+        rock_mm=rock_mm(),
         gate_mm=shown_band(gate, planning.base) if gate else 0.0,
         neck=neck_drawing(
             spec,

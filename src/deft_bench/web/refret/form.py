@@ -6,6 +6,7 @@ from typing import Any
 
 from deft_bench.core.calls import listed
 from deft_bench.core.described import described, entries
+from deft_bench.core.frets.notch import Obstruction, read_obstruction
 from deft_bench.core.frets.wire import read_pieces, write_pieces
 from deft_bench.core.instrument import Spec
 from deft_bench.core.refret import RefretPlan, refret_problems
@@ -22,7 +23,7 @@ def values_of(plan: RefretPlan) -> dict[str, str]:
     values = entries(plan, shown, BOXES)
     values["frets"] = listed(list(plan.frets)).replace(" and ", ", ").replace(" to ", "-")
     values["pieces_um"] = write_pieces(plan.pieces_um, shown.entry)
-    values["obstructions"] = "\n".join(f"{fret}: {note}" for fret, note in plan.obstructions)
+    values["obstructions"] = "\n".join(one.entry(shown) for one in plan.obstructions)
     if plan.nibs_said:
         values["nibs_said"] = "1"
     return values
@@ -55,22 +56,14 @@ def _pieces(form: Form) -> tuple[int, ...]:
         return ()
 
 
-def _notes(form: Form) -> tuple[tuple[int, str], ...]:
+def _notes(form: Form) -> tuple[Obstruction, ...]:
     found = []
     for line in form.text("obstructions", lines=True).splitlines():
         if not line.strip():
             continue
-        fret, colon, note = line.partition(":")
-        if (
-            not colon
-            or not fret.strip().isascii()
-            or not fret.strip().isdigit()
-            or len(fret.strip()) > 2
-            or not note.strip()
-        ):
-            form.errors["obstructions"] = (
-                f"“{line.strip()[:30]}” is not understood: one line a fret, “7: knot in the slot”."
-            )
+        try:
+            found.append(read_obstruction(line, form.shown))
+        except ValueError as error:
+            form.errors["obstructions"] = str(error)
             return ()
-        found.append((int(fret), note.strip()))
     return tuple(found)

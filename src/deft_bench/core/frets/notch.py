@@ -1,0 +1,130 @@
+"""Something that is in a slot and stays there (a rod's screw, a pin, a glued knot), and the notch that lets the tang
+over it: nothing is ever deepened onto it.
+
+A notch is as high as the tang reaches below what is in the way, and a little more: tang + clearance − depth to it.
+"""
+
+import math
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from deft_bench.core.board.fret_lines import FretLine
+from deft_bench.core.calls import Length, frets_named
+from deft_bench.core.frets.heights import LANES
+from deft_bench.core.survey_kinds import Place
+from deft_bench.core.units import Display, LengthError, parse_length
+
+CLEAR_UM = 100
+"""The room that a notched tang keeps over what is in the way."""
+HALF_NOTCH_UM = 3_000
+"""How far to either side of its middle a notch is nipped."""
+EXAMPLE = "9 middle 0.9: screw of the rod"
+_LINE = re.compile(
+    r"(?P<fret>\d{1,2})(?:\s+(?P<lane>bass|middle|treble)|\s+at\s+(?P<place>[\d.,/]+\s*(?:mm|in|\"|thou)?))?"
+    r"(?:\s+(?P<depth>\S.*?))?\s*:\s*(?P<what>\S.{0,199})",
+    re.ASCII | re.IGNORECASE,
+)
+
+
+class Obstruction(NamedTuple):
+    """What is in a fret's slot: in which lane, or so far along it from the bass edge; `depth_um` from the board's face
+    to it, None not measured.
+    """
+
+    fret: int
+    what: str
+    lane: str = ""
+    place_um: int | None = None
+    depth_um: int | None = None
+
+    def entry(self, display: Display) -> str:
+        """As it is typed: `9 middle 0.9: screw of the rod`."""
+        place = f" {self.lane}" if self.lane else f" at {display.entry(self.place_um)}" if self.place_um else ""
+        depth = f" {display.entry(self.depth_um)}" if self.depth_um is not None else ""
+        return f"{self.fret}{place}{depth}: {self.what}"
+
+
+def read_obstruction(line: str, display: Display) -> Obstruction:
+    """An obstruction as it was typed. Raises ValueError with what is accepted."""
+    match = _LINE.fullmatch(line.strip())
+    if match is None:
+        raise ValueError(
+            f"“{line.strip()[:30]}” is not understood: one line a fret, “7: knot in the slot” or “{EXAMPLE}”."
+        )
+    try:
+        place = parse_length(match["place"], display.system) if match["place"] else None
+        depth = parse_length(match["depth"], display.system) if match["depth"] else None
+    except LengthError as error:
+        raise ValueError(f"Fret {match['fret']}: {error}") from None
+    if depth is not None and not 0 <= depth <= 5_000:
+        raise ValueError(f"Fret {match['fret']}: the depth to it is from 0 to {display.fine(5_000)}.")
+    return Obstruction(int(match["fret"]), match["what"].strip(), (match["lane"] or "").lower(), place, depth)
+
+
+@dataclass(frozen=True, slots=True)
+class Notch:
+    """A notch in one tang: its middle from the slot's bass end, mm (None: the place is not known); its height, mm
+    (None: neither measured nor read).
+    """
+
+    fret: int
+    lane: str
+    at_mm: float | None
+    height_mm: float | None
+    what: str
+
+    def say(self, length: Length) -> str:
+        """`fret 9 over the middle, 0.70 mm`."""
+        over = f" over the {self.lane}" if self.lane else ""
+        return f"fret {self.fret}{over}, {'measure how high' if self.height_mm is None else length(self.height_mm)}"
+
+
+def lane_along(line: FretLine, lane: str) -> float:
+    """How far from the bass end of a slot a lane runs, mm: the outer strings' way, or the middle."""
+    if lane == "middle":
+        return line.length_mm / 2
+    return math.dist(line.bass_edge, line.bass_string if lane == "bass" else line.treble_string)
+
+
+def nearest_lane(line: FretLine, place_um: int) -> str:
+    """The lane that a place along a slot is nearest to."""
+    return min(LANES, key=lambda lane: abs(lane_along(line, lane) - place_um / 1000))
+
+
+def notches(
+    found: Sequence[Obstruction],
+    frets: Sequence[int],
+    lines: Sequence[FretLine],
+    tang_depth_um: int,
+    depths_um: Mapping[Place, int | None],
+) -> tuple[Notch, ...]:
+    """The notch for each obstruction in a slot that gets a fret. Its height is by the depth that was measured to it,
+    else by the slot depths (µm) that were read there; none where the tang clears it. `lines` are from fret 1 on.
+    """
+    made = []
+    for one in found:
+        if one.fret not in frets or not 1 <= one.fret <= len(lines):
+            continue
+        line = lines[one.fret - 1]
+        lane = one.lane or (nearest_lane(line, one.place_um) if one.place_um is not None else "")
+        at = one.place_um / 1000 if one.place_um is not None else lane_along(line, lane) if lane else None
+        read = [um for of in ([lane] if lane else LANES) if (um := depths_um.get((of, one.fret))) is not None]
+        depth = one.depth_um if one.depth_um is not None else min(read, default=None)
+        height = None if depth is None else (tang_depth_um + CLEAR_UM - depth) / 1000
+        if height is None or height > 0:
+            made.append(Notch(one.fret, lane, at, height, one.what))
+    return tuple(made)
+
+
+def notches_said(found: Sequence[Notch], length: Length) -> str:
+    """What is done about them, as one sentence; empty where there are none."""
+    if not found:
+        return ""
+    if len(found) > 2:
+        return (
+            f"Notch the tangs of {frets_named(sorted({one.fret for one in found}))}; do not deepen onto what is there."
+        )
+    tangs = "; of ".join(one.say(length) for one in found)
+    return f"Notch the tang of {tangs}; do not deepen onto it."

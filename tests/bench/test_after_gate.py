@@ -1,0 +1,74 @@
+"""The gate after a level: by heights with a gauge that can tell, or by the rocker over every three frets."""
+
+from dataclasses import replace
+
+from deft_bench.bench.level_acceptance import accept_level, carried_out, fingerprint
+from deft_bench.bench.level_in_hand import level_in_hand
+from deft_bench.bench.level_planning import Choices, height_surveys, make_plan
+from deft_bench.bench.survey_results import facts_of, survey_results
+from deft_bench.core.level_job import level_now
+from deft_bench.core.survey import SurveyHead, places
+from deft_bench.core.survey_kinds import FLAT_UM, ROCKS_UM, Place
+from deft_bench.store import instruments, jobs, shop, surveys
+from deft_bench.store.database import Connection
+from harness import NOW, Bench, words
+
+AVOCET = 5
+ACCEPTED, DONE, READ = (f"2026-08-24T10:{minute}:00.000Z" for minute in ("00", "20", "40"))
+HEIGHTS = SurveyHead("fret_heights", "after", "gap", "fret_tops", "straightedge", 20, "off", None, None, "lane_by_lane")
+ROCKER = replace(HEIGHTS, kind="rocker", method="three_frets", tool="fret rocker")
+
+
+def levelled(db: Connection) -> tuple[jobs.Job, instruments.Instrument]:
+    job, instrument, settings = jobs.open_of(db, [AVOCET])[AVOCET], instruments.get(db, AVOCET), shop.settings(db)
+    base = survey_results(db, settings, height_surveys(db, job)[-1], instrument)
+    shown = fingerprint(make_plan(db, settings, job, instrument, base, Choices()))
+    assert accept_level(db, settings, job.id, Choices(), "out", shown, ACCEPTED) == ""
+    plan = jobs.last_plan(db, job.id)
+    assert plan
+    assert jobs.mark_done(db, plan, AVOCET, DONE)
+    return job, instrument
+
+
+def read(db: Connection, job: jobs.Job, head: SurveyHead, frets: int, value: int, but: dict[Place, int | None]) -> None:
+    survey = surveys.start(db, AVOCET, job.id, frets, head, READ)
+    rows = [(place, but.get(place, value), "") for place in places(head, frets)]
+    surveys.add_many(db, survey, [(place, um, typed) for place, um, typed in rows if um is not None], READ)
+
+
+def test_a_rocker_over_every_three_frets_passes_the_gate(demo: Connection) -> None:
+    job, instrument = levelled(demo)
+    settings, frets = shop.settings(demo), instrument.spec.frets
+    assert level_now(facts_of(demo, settings, job, instrument))[0] == "after"
+    some = dict.fromkeys(places(ROCKER, frets)[5:])
+    read(demo, job, ROCKER, frets, FLAT_UM, dict(some))
+    assert carried_out(demo, settings, job, instrument) is None  # not every test was made
+    read(demo, job, ROCKER, frets, FLAT_UM, {("middle", 7): ROCKS_UM})
+    found = carried_out(demo, settings, job, instrument)
+    assert found
+    assert not found[1].passes
+    read(demo, job, ROCKER, frets, FLAT_UM, {})
+    assert level_now(facts_of(demo, settings, job, instrument)) == ("close", "The gate has passed: close the job.")
+    in_hand = level_in_hand(demo, settings, job, instrument, {})
+    assert in_hand.gate
+    assert in_hand.gate.by_rocker
+
+
+def test_a_gauge_that_cannot_tell_the_gate_says_so_and_the_rocker_settles_it(bench: Bench, demo: Connection) -> None:
+    job, instrument = levelled(demo)
+    settings, frets = shop.settings(demo), instrument.spec.frets
+    read(demo, job, replace(HEIGHTS, resolution_um=50), frets, 0, {})
+    found = carried_out(demo, settings, job, instrument)
+    assert found
+    assert (found[1].passes, found[1].misses, found[1].coarse_mm) == (False, (), 0.05)
+    page = words(bench.get(f"/jobs/{job.id}/level"))
+    assert "This gauge reads to 0.05 mm: it cannot tell the 0.02 mm that the gate asks" in page
+    read(demo, job, ROCKER, frets, FLAT_UM, {})
+    assert "The gate passes: nothing rocks, in three lanes." in words(bench.get(f"/jobs/{job.id}/level"))
+    assert "nothing rocks over any three frets" in words(bench.get(f"/jobs/{job.id}/record"))
+    # heights read later with a gauge that can tell count again
+    read(demo, job, HEIGHTS, frets, 0, {("middle", 9): 200})
+    again = carried_out(demo, settings, job, instrument)
+    assert again
+    assert [(miss.lane, miss.fret) for miss in again[1].misses] == [("middle", 9)]
+    assert NOW.isoformat() < DONE
