@@ -13,21 +13,50 @@ from deft_bench.store import instruments, jobs, shop, surveys
 from deft_bench.store.database import Connection
 from harness import NOW, Bench, words
 
-AVOCET = 5
+HERON, AVOCET = 1, 5
 ACCEPTED, DONE, READ = (f"2026-08-24T10:{minute}:00.000Z" for minute in ("00", "20", "40"))
 HEIGHTS = SurveyHead("fret_heights", "after", "gap", "fret_tops", "straightedge", 20, "off", None, None, "lane_by_lane")
 ROCKER = replace(HEIGHTS, kind="rocker", method="three_frets", tool="fret rocker")
 
 
-def levelled(db: Connection) -> tuple[jobs.Job, instruments.Instrument]:
+def accepted(db: Connection) -> tuple[jobs.Job, instruments.Instrument]:
     job, instrument, settings = jobs.open_of(db, [AVOCET])[AVOCET], instruments.get(db, AVOCET), shop.settings(db)
     base = survey_results(db, settings, height_surveys(db, job)[-1], instrument)
     shown = fingerprint(make_plan(db, settings, job, instrument, base, Choices()))
     assert accept_level(db, settings, job.id, Choices(), "out", shown, ACCEPTED) == ""
+    return job, instrument
+
+
+def levelled(db: Connection) -> tuple[jobs.Job, instruments.Instrument]:
+    job, instrument = accepted(db)
     plan = jobs.last_plan(db, job.id)
     assert plan
     assert jobs.mark_done(db, plan, AVOCET, DONE)
     return job, instrument
+
+
+def test_the_headline_follows_the_option_and_the_plan_its_readings(bench: Bench, demo: Connection) -> None:
+    heron = jobs.open_of(demo, [HERON])[HERON]
+    page = f"/jobs/{heron.id}/level"
+    assert "Lift fret 9 before you level." in words(bench.get(page))
+    as_it_stands = words(bench.get(f"{page}?lift=none"))
+    assert "Level all: 0.22 mm at the most" in as_it_stands
+    assert "off the worst fret" in as_it_stands
+    assert "Marked frets only" not in as_it_stands  # a low fret would stay low
+    marked = words(bench.get(f"/jobs/{jobs.open_of(demo, [AVOCET])[AVOCET].id}/level"))
+    assert "Marked frets only" in marked
+    # what comes off is on the bench page, and a correction makes the plan stale
+    job, _ = accepted(demo)
+    plan = jobs.last_plan(demo, job.id)
+    assert plan
+    page = f"/jobs/{job.id}/level"
+    shown = bench.get(page)
+    assert "ink goes first where it is most" in words(shown)
+    worst = max(um for off in plan.level.removal_um.values() for um in off if um)
+    assert f'class="num most">{round(worst / 10)}<' in shown
+    assert "Corrected since" not in shown
+    surveys.add_many(demo, plan.survey_id, [(("middle", 4), 90, "0.09")], READ)
+    assert "Corrected since it was accepted: fret 4 middle. Plan again" in words(bench.get(page))
 
 
 def read(db: Connection, job: jobs.Job, head: SurveyHead, frets: int, value: int, but: dict[Place, int | None]) -> None:

@@ -45,7 +45,7 @@ def clocked(demo_path: Path) -> Iterator[Clocked]:
     thread.start()
     yield Clocked(f"http://127.0.0.1:{server.effective_port}", demo_path, clock)
     server.close()
-    thread.join(10)
+    thread.join(0.5)  # it sleeps until a request comes, and ends with the process
 
 
 READ_ELSEWHERE = "read on paper"

@@ -248,7 +248,7 @@ def test_the_page_and_the_command_agree(bench: Bench, demo: Connection) -> None:
     asked = bench.client.get(f"/jobs/{job}/level.json?fall_from=15&fall_drop=0.05").json
     answer = calc.calculate("level-plan", asked)
     text = bench.get(f"/jobs/{job}/level?fall_from=15&fall_drop=0.05")
-    assert f"{answer['options'][0]['total_mm']:.2f} mm off in all" in text
+    assert f"{answer['options'][0]['worst_mm']:.2f} mm off the worst fret" in text
     assert answer["call"]["say"] in text
 
 

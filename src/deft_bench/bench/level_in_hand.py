@@ -8,8 +8,11 @@ from deft_bench.bench.level_planning import Planning, height_surveys, make_plan,
 from deft_bench.bench.survey_results import planned_drops, survey_results
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.fall_away_tape import TapeFall, fall_by_first_fret
+from deft_bench.core.frets.heights import LANES, Heights
 from deft_bench.core.frets.level_gate import LevelGate
 from deft_bench.core.shop_settings import ShopSettings
+from deft_bench.core.survey import heights_from
+from deft_bench.core.survey_kinds import Place
 from deft_bench.store import instruments, jobs, surveys
 from deft_bench.store.database import Connection
 
@@ -122,6 +125,23 @@ def latest_planning(
         return make_plan(db, settings, job, instrument, base, choices)
     except ValueError as error:
         raise SurveyFirstError(f"too little is read for a plan: {error}", heights[-1].id) from error
+
+
+def corrected_since(db: Connection, accepted: jobs.AcceptedPlan) -> list[Place]:
+    """The places whose readings are others than those that a plan was made from, in the order of lanes and frets."""
+    survey = surveys.get(db, accepted.survey_id)
+    now = heights_from(surveys.values(db, survey.id), survey.head.method, survey.frets)
+    level, every = accepted.level, range(survey.frets)
+
+    def um(heights: Heights | None, i: int) -> int | None:
+        return None if heights is None or (mm := heights[i]) is None else round(mm * 1000)
+
+    return [
+        (lane, i + 1)
+        for lane in LANES
+        for i in every
+        if um(now.get(lane), i) != (level.heights_um[lane][i] if lane in level.heights_um else None)
+    ]
 
 
 def marks_of(planning: Planning) -> dict[int, set[str]]:

@@ -11,11 +11,20 @@ from deft_bench.core.acts import MOVES_BOW, MOVES_HEIGHTS, moved_call
 from deft_bench.core.board.arch import humps
 from deft_bench.core.board.plan import layout_of
 from deft_bench.core.board.positions import fret_positions
-from deft_bench.core.calls import Call
+from deft_bench.core.calls import Call, Length
 from deft_bench.core.doubts import Doubt, doubted_call, doubts
 from deft_bench.core.frets.heights import Fall, Heights
 from deft_bench.core.frets.knock_on import KnockOn, knock_on
-from deft_bench.core.frets.level_call import Budget, level_call, marked_call, metal_budget, option_to_call, suspects
+from deft_bench.core.frets.level_call import (
+    Budget,
+    chosen_call,
+    less_by_marks,
+    level_call,
+    marked_call,
+    metal_budget,
+    option_to_call,
+    suspects,
+)
 from deft_bench.core.frets.levelling import (
     LevelOption,
     LevelPlan,
@@ -118,7 +127,8 @@ def read_choices(settings: ShopSettings, asked: Mapping[str, str], frets: int) -
 @dataclass(frozen=True, slots=True)
 class Planning:
     """Everything that the Level screen shows of a plan in the making; `home` are frets checked and found home,
-    `suspects` those that the call asks to check, `doubts` readings that can hardly be.
+    `suspects` those that the call asks to check, `doubts` readings that can hardly be, `marked` the marked frets only
+    where that takes less.
     """
 
     base: SurveyResults
@@ -133,6 +143,7 @@ class Planning:
     home: frozenset[int] = frozenset()
     suspects: tuple[int, ...] = ()
     doubts: tuple[Doubt, ...] = ()
+    marked: LevelOption | None = None
 
     @property
     def stale(self) -> bool:
@@ -277,7 +288,6 @@ def make_plan(
         raise ValueError("no fret is read yet")
     request = level_request(db, settings, instrument, frets, heights, choices)
     plan = plan_level(request)
-    chosen = next((option for option in plan.options if option.lift == choices.lift), option_to_call(plan))
     past = [um / 1000 for um in jobs.past_levels(db, instrument.id)]
     straight = straight_gate(db, settings, job, instrument, request, base.survey, carried_mm)
     length = settings.display.fine_mm
@@ -290,11 +300,10 @@ def make_plan(
     if moved is not None and straight.passes:
         call = moved_call(moved, bow_is_read=straight.found is not None)
     elif straight.passes or straight.found is None:
-        resolution = base.survey.head.resolution_um / 1000
         call = level_call(
             plan,
             home=home,
-            resolution_mm=resolution,
+            resolution_mm=base.survey.head.resolution_um / 1000,
             past_levels_mm=past,
             daylight_mm=daylight,
             seated_with=seated_with(db, settings, job),
@@ -303,9 +312,8 @@ def make_plan(
     else:
         advice = advice_for(instrument, straight.found, 0.0, recorded_turns(db, settings, instrument))
         call = straightness_call(straight.found, instrument.spec.rod, length, next_turn_words(advice))
-    if choices.school == "marked" and call.do in ("level", "none"):
-        chosen = marked_option(plan)
-        call = marked_call(plan, chosen, call, length)
+    called = call.do
+    chosen, call = _as_chosen(plan, choices, call, past, length)
     questioned = doubts(base.survey.head, base.values, length) if planned_from is None else []
     if questioned:
         call = doubted_call(call, questioned)
@@ -323,7 +331,22 @@ def make_plan(
         home,
         tuple(suspects(plan, home, daylight)) if call.do in ("check_seating", "reseat") else (),
         tuple(questioned),
+        less_by_marks(plan, chosen) if called == "level" and choices.school == "full" else None,
     )
+
+
+def _as_chosen(
+    plan: LevelPlan, choices: Choices, call: Call, past_mm: list[float], length: Length
+) -> tuple[LevelOption, Call]:
+    """The option that was chosen, the best where none was, and the call for it: the headline follows the choice."""
+    best = option_to_call(plan)
+    chosen = next((option for option in plan.options if option.lift == choices.lift), best)
+    if chosen is not best and call.do in ("level", "lift"):
+        call = chosen_call(plan, chosen, call, past_mm, length)
+    if choices.school == "marked" and call.do in ("level", "none"):
+        chosen = marked_option(plan)
+        call = marked_call(plan, chosen, call, length)
+    return chosen, call
 
 
 def beam_paths(db: Connection, instrument: instruments.Instrument) -> tuple[float, float] | None:

@@ -10,7 +10,14 @@ from dataclasses import dataclass
 
 from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm, listed, listed_words
 from deft_bench.core.frets.heights import LANES, Heights, deviations, rocking_share
-from deft_bench.core.frets.levelling import LevelOption, LevelPlan, band_width, marked_frets, most_removed
+from deft_bench.core.frets.levelling import (
+    LevelOption,
+    LevelPlan,
+    band_width,
+    marked_frets,
+    marked_option,
+    most_removed,
+)
 from deft_bench.core.limits import PROUD_MM, SEATING_GAP_MM
 
 ROCKING_SHARE = 1 / 3
@@ -165,7 +172,7 @@ def level_call(
     because = [_readings_named(plan, resolution_mm, length)]
     because += [f"Not read: {unread}."] * bool(unread)
     because += [f"Checked and found home: {_of_all(plan, home)}."] * bool(home)
-    others = [_option_line(option, length) for option in plan.options if option is not best]
+    others = _other_ways(plan, best, length)
 
     def call(say: str, do: str, figures: dict[str, float], instead: Sequence[Instead], settle_by: str | None) -> Call:
         total = {"total_mm": best.total_mm, "worst_mm": best.worst_mm, "level_all_total_mm": level_all.total_mm}
@@ -189,12 +196,21 @@ def level_call(
     if below:
         # lifting is no cure where it leaves frets without metal all the same
         return call(*_replace(plan, best, below, because, others, length), None)
+    because.append(_sum_said(best, length))
     if best.lift:
         if sure == "certain" and min(best.raise_mm.values()) < SEATING_GAP_MM + resolution_mm - 1e-9:
             sure = "likely"
             because.append("That is hardly more than the tool can tell.")
         return call(*_lift(best, level_all, because, others, length))
     return call(*_level(plan, best, past_levels_mm, because, others, length))
+
+
+def _other_ways(plan: LevelPlan, best: LevelOption, length: Length) -> list[Instead]:
+    """The other options with what each takes, and the marked frets only where that takes less."""
+    others = [_option_line(option, length) for option in plan.options if option is not best]
+    if not best.lift and (marked := less_by_marks(plan, best)):
+        others.append(Instead(f"Take down only {frets_named(marked_frets(marked))}", metal_said(marked, length)))
+    return others
 
 
 def _too_few(plan: LevelPlan, *, straight: bool) -> str:
@@ -279,7 +295,7 @@ def marked_call(plan: LevelPlan, option: LevelOption, full: Call, length: Length
             "none",
             {"total_mm": 0.0},
             full.because,
-            (Instead("Full passes until every fret is touched", f"{length(plan.level_all.total_mm)} off in all"),),
+            (Instead("Full passes until every fret is touched", metal_said(plan.level_all, length)),),
             full.sure,
             full.settle,
         )
@@ -295,7 +311,7 @@ def marked_call(plan: LevelPlan, option: LevelOption, full: Call, length: Length
         "level",
         {"total_mm": option.total_mm, "worst_mm": option.worst_mm, "frets": float(len(frets))},
         because,
-        (Instead("Full passes until every fret is touched", f"{length(plan.level_all.total_mm)} off in all"),),
+        (Instead("Full passes until every fret is touched", metal_said(plan.level_all, length)),),
         full.sure,
         full.settle,
     )
@@ -364,7 +380,36 @@ def _replace(
 
 def _option_line(option: LevelOption, length: Length) -> Instead:
     say = f"Lift {listed(list(option.lift))}, then level" if option.lift else "Level as it stands"
-    return Instead(say, f"{length(option.total_mm)} off in all")
+    return Instead(say, metal_said(option, length))
+
+
+def metal_said(option: LevelOption, length: Length) -> str:
+    """What an option takes, as it is felt: `0.05 mm off the worst fret, 0.01 mm on average`."""
+    return f"{length(option.worst_mm)} off the worst fret, {length(option.mean_mm)} on average"
+
+
+def chosen_call(
+    plan: LevelPlan, option: LevelOption, called: Call, past_levels_mm: Sequence[float] = (), length: Length = in_mm
+) -> Call:
+    """The call for an option that was chosen instead of the one that was called: its sentence, figures and reasons."""
+    because = [*called.because[:1], _sum_said(option, length)]
+    others = [_option_line(other, length) for other in plan.options if other is not option]
+    if option.lift:
+        say, do, figures, instead, settle = _lift(option, plan.level_all, because, others, length)
+    else:
+        say, do, figures, instead, settle = _level(plan, option, past_levels_mm, because, others, length)
+    total = {"total_mm": option.total_mm, "worst_mm": option.worst_mm, "level_all_total_mm": plan.level_all.total_mm}
+    return Call(say, do, {**total, **figures}, tuple(because), tuple(instead), called.sure, settle or called.settle)
+
+
+def less_by_marks(plan: LevelPlan, than: LevelOption) -> LevelOption | None:
+    """Taking down the marked frets only, where that takes less metal than an option and leaves any fret better."""
+    marked = marked_option(plan)
+    return marked if 0 < marked.total_mm < than.total_mm - 1e-9 else None
+
+
+def _sum_said(option: LevelOption, length: Length) -> str:
+    return f"{length(option.total_mm)} off in all, over every place of {listed_words([*option.lanes])}."
 
 
 def _readings_named(plan: LevelPlan, resolution_mm: float, length: Length) -> str:

@@ -48,6 +48,12 @@ class LevelOption:
     saves_mm: float
     raise_mm: dict[int, float]
 
+    @property
+    def mean_mm(self) -> float:
+        """What comes off a place on average, over every place that is read and not left out."""
+        places = sum(off is not None for found in self.lanes.values() for off in found.removal_mm)
+        return self.total_mm / places if places else 0.0
+
 
 @dataclass(frozen=True, slots=True)
 class LevelRequest:

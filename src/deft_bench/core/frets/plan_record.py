@@ -82,7 +82,7 @@ class AcceptedLevel:
     """A plan as it was accepted; lengths µm, lists by fret from fret 1 on, mappings by lane or by fret.
 
     `kind` is `level`, `lift` or `refret`, `frets` are those to lift or replace, `removed_um` is the most that comes
-    off a fret in any lane, `raise_um` how far each lifted fret comes up.
+    off a fret in any lane, `removal_um` what comes off in each, `raise_um` how far each lifted fret comes up.
     """
 
     kind: PlanKind
@@ -92,7 +92,7 @@ class AcceptedLevel:
     level_all_total_um: int
     drops_um: tuple[int, ...]
     removed_um: tuple[int | None, ...]
-    lanes: tuple[str, ...]
+    removal_um: Mapping[str, tuple[int | None, ...]]
     raise_um: Mapping[int, int]
     scale_um: int
     heights_um: Mapping[str, tuple[int | None, ...]]
@@ -102,6 +102,11 @@ class AcceptedLevel:
     fall_away: FallAway | None
     school: str
     override_note: str
+
+    @property
+    def lanes(self) -> tuple[str, ...]:
+        """The lanes that were planned."""
+        return tuple(self.removal_um)
 
     @property
     def drops_mm(self) -> list[float]:
@@ -129,7 +134,7 @@ def accepted_level(inputs: Mapping[str, Any], outcome: Mapping[str, Any]) -> Acc
         outcome["level_all_total_um"],
         tuple(outcome["drops_um"]),
         tuple(outcome["removed_um"]),
-        tuple(outcome["removal_um"]),
+        {lane: tuple(off) for lane, off in outcome["removal_um"].items()},
         {int(fret): um for fret, um in outcome["raise_um"].items()},
         inputs["scale_um"],
         {lane: tuple(heights) for lane, heights in inputs["heights_um"].items()},

@@ -1,23 +1,43 @@
 """Level: the height map, the level line, the metal budget and the call."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from flask import flash, jsonify, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.level_acceptance import NUT_STATES, fingerprint
-from deft_bench.bench.level_in_hand import LevelInHand, SurveyFirstError, latest_planning, level_in_hand, marks_of
+from deft_bench.bench.level_in_hand import (
+    LevelInHand,
+    SurveyFirstError,
+    corrected_since,
+    latest_planning,
+    level_in_hand,
+    marks_of,
+)
 from deft_bench.bench.level_planning import beam_paths, calc_request
 from deft_bench.bench.survey_results import facts_of, shown_band
+from deft_bench.core.frets.heights import LANES
+from deft_bench.core.frets.level_call import metal_said
+from deft_bench.core.frets.levelling import LevelOption
+from deft_bench.core.survey_kinds import Place
 from deft_bench.store import instruments, jobs
 from deft_bench.web.drawing.lanes import budget_chart, lane_charts
-from deft_bench.web.drawing.neck_drawing import neck_drawing, short_unit
+from deft_bench.web.drawing.neck_drawing import neck_drawing, off_number, short_unit
 from deft_bench.web.level.screen import screen
 from deft_bench.web.places import linked_steps
 from deft_bench.web.support import db, display, job_or_404, rock_mm, settings
 
 WARN_MM = 0.10
+FIRST = 0.8
+"""Ink goes first where at least this share of the most comes off."""
 screen.add_app_template_filter(fingerprint)
+
+
+@screen.app_template_filter("metal")
+def metal(option: LevelOption) -> str:
+    """What an option takes, in the shop's units."""
+    return metal_said(option, display().fine_mm)
 
 
 @screen.get("/jobs/<int:job_id>/level")
@@ -61,6 +81,8 @@ def _page(job: jobs.Job, instrument: instruments.Instrument, in_hand: LevelInHan
         accepted=accepted,
         gate=gate,
         rock_mm=rock_mm(),
+        corrected=_places_named(corrected_since(db(), accepted)) if accepted is not None and waiting else "",
+        removal=_removal(accepted) if accepted is not None else None,
         gate_mm=shown_band(gate, planning.base) if gate else 0.0,
         neck=neck_drawing(
             spec,
@@ -96,6 +118,32 @@ def _page(job: jobs.Job, instrument: instruments.Instrument, in_hand: LevelInHan
         beam=beam_paths(db(), instrument),
         warn_mm=WARN_MM,
     )
+
+
+def _places_named(places: Sequence[Place]) -> str:
+    named = [f"fret {fret} {lane}" for lane, fret in places[:4]]
+    return ", ".join(named) + (f" and {len(places) - 4} more" if len(places) > 4 else "")
+
+
+def _short(um: int) -> str:
+    return off_number(um / 1000, display()).lstrip("+") if um else ""
+
+
+def _removal(accepted: jobs.AcceptedPlan) -> dict[str, Any]:
+    """What comes off each place, as it is drawn, the treble lane on top; `first` says where ink goes first."""
+    level = accepted.level
+    most = max((um for off in level.removal_um.values() for um in off if um), default=0)
+    return {
+        "frets": range(1, len(level.drops_um) + 1),
+        "rows": {
+            lane: [
+                ("–" if um is None else _short(um), um is not None and 0 < FIRST * most <= um)
+                for um in level.removal_um[lane]
+            ]
+            for lane in reversed(LANES)
+            if lane in level.removal_um
+        },
+    }
 
 
 @screen.get("/jobs/<int:job_id>/level.json")
