@@ -7,6 +7,7 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from deft_bench.core.board.positions import fret_position
 from deft_bench.formats.calc import RequestError, calculate
 
 FANNED: dict[str, Any] = {
@@ -223,7 +224,15 @@ def test_a_datum_is_set_as_it_can_be_and_checked_again() -> None:
     assert found["recheck"][1]["mm"] == 314
     fanned = calculate("datum-transfer", {"layout": FANNED, "datum": "square_fret", "drawing_centre_x_mm": 0})
     assert fanned["offset_mm"] == pytest.approx(calculate("board-layout", FANNED)["frets"][8]["centre_x_mm"])
-    assert calculate("datum-transfer", {"scale_mm": 628, "datum": "nut", "drawing_centre_x_mm": 10})["offset_mm"] == -10
+    ten = calculate("datum-transfer", {"scale_mm": 628, "datum": "nut", "drawing_centre_x_mm": 10})
+    assert (ten["offset_mm"], ten["toward"]) == (-10, "nut")
+    # the same place, however it was measured
+    twelfth, last = 314.0, fret_position(628, 24)
+    for measured, distance in (("nut", 200.0), ("fret_12", 200 - twelfth), ("last_fret", last - 200)):
+        asked = {"scale_mm": 628, "datum": "fret_12", "drawing_centre_x_mm": distance, "measured_from": measured}
+        found = calculate("datum-transfer", asked)
+        assert found["offset_mm"] == pytest.approx(114)
+        assert found["toward"] == "body"
 
 
 CUT = {"overhang_mm": 1, "binding_mm": 0, "tang_setback_mm": 0, "saw_loss_mm": 0.5}

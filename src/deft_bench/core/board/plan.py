@@ -7,6 +7,7 @@ from itertools import pairwise
 
 from deft_bench.core.board.layout import Layout, Spacing, board_layout
 from deft_bench.core.board.section import School
+from deft_bench.core.board.transfer import MEASURED_FROM
 from deft_bench.core.described import FretsField, ListField, choice, count, field_of, field_problems, length
 from deft_bench.core.field_checks import FieldError
 from deft_bench.core.instrument import Spec
@@ -96,7 +97,8 @@ class BoardPlan:
     posts_um: tuple[tuple[int, int], ...] = field_of(ListField("tuner posts", item=POST, most=18), ())
     post_um: int = length("tuner post diameter", 2_000, 20_000, 6_000, label="Post diameter")
     datum: str = choice("datum", DATUMS, "nut")
-    drawing_centre_um: int = length("drawing centre from the nut", -1_000_000, 2_000_000, 0)
+    drawing_centre_um: int = length("drawing centre", -1_000_000, 2_000_000, 0)
+    drawing_from: str = choice("measured from", MEASURED_FROM, "nut", label="Measured from")
     set_fraction: int = count(
         "fraction that can be set", 0, 1_024, 0, label="Set to 1/… in", help="0: a readout in hundredths"
     )
@@ -209,6 +211,8 @@ def _contradictions(plan: BoardPlan, spec: Spec, display: Display) -> dict[str, 
         problems["kerf_um"] = f"The slot is wider than the space between the closest frets, {display.fine_mm(narrow)}."
     if plan.datum == "fret_12" and spec.frets < 12:
         problems["datum"] = "This board has no 12th fret."
+    if plan.drawing_from == "fret_12" and spec.frets < 12:
+        problems["drawing_from"] = "This board has no 12th fret to measure from."
     if spec.bound and 2 * plan.binding_um >= spec.nut_width_um:
         problems["binding_um"] = "The binding leaves no board between its two sides."
     if plan.inlay_style == "blocks" and 2 * plan.inlay_side_um >= spec.nut_width_um:

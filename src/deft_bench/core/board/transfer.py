@@ -11,8 +11,29 @@ from deft_bench.core.board.marking import CheckLine, cents_of
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.units import MM_PER_INCH
 
+TWELFTH = 12
 SET_MM = 0.01
 """Without a fraction the offset is set on a readout in hundredths of a millimetre."""
+
+
+MEASURED_FROM: dict[str, str] = {
+    "nut": "the nut, toward the body",
+    "fret_12": "the 12th fret, toward the body",
+    "last_fret": "the last fret, toward the nut",
+}
+"""How the place of the drawing's centre was measured."""
+
+
+def centre_from_nut(distance_mm: float, measured_from: str, centres_mm: Sequence[float]) -> float:
+    """Where the drawing's centre lies from the nut, mm, from a distance as it was measured (`MEASURED_FROM`); negative
+    distances go the other way. `centres_mm` are where frets 0..N cross the centreline. Raises ValueError for a 12th
+    fret that the board does not have.
+    """
+    if measured_from == "fret_12" and len(centres_mm) <= TWELFTH:
+        raise ValueError("this board has no 12th fret")
+    if measured_from == "last_fret":
+        return centres_mm[-1] - distance_mm
+    return (centres_mm[TWELFTH] if measured_from == "fret_12" else 0.0) + distance_mm
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +49,11 @@ class Transfer:
     remainder_mm: float
     cents: tuple[float, ...]
     recheck: tuple[CheckLine, ...]
+
+    @property
+    def toward(self) -> str:
+        """Which way the datum lies from the drawing's centre: `body`, `nut`, or empty where it is there."""
+        return "" if self.steps == 0 else "body" if self.steps > 0 else "nut"
 
 
 def datum_transfer(

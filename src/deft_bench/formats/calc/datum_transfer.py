@@ -4,7 +4,7 @@ from typing import Any
 
 from deft_bench.core.board.fret_lines import fret_lines
 from deft_bench.core.board.positions import fret_position
-from deft_bench.core.board.transfer import datum_transfer
+from deft_bench.core.board.transfer import MEASURED_FROM, centre_from_nut, datum_transfer
 from deft_bench.core.units import MM_PER_INCH
 from deft_bench.formats.calc.board_layout import layout_outline
 from deft_bench.formats.calc.fields import SCALE, request
@@ -19,6 +19,7 @@ SCHEMA = request(
         "frets": {"type": "integer", "minimum": 1, "maximum": 60, "default": 24},
         "datum": {"type": "string", "enum": ["nut", "fret_12", "square_fret"]},
         "drawing_centre_x_mm": {"type": "number", "minimum": -5000, "maximum": 5000},
+        "measured_from": {"type": "string", "enum": list(MEASURED_FROM), "default": "nut"},
         "set_fraction": {"type": "integer", "minimum": 1, "maximum": 1024},
     },
     ["datum", "drawing_centre_x_mm"],
@@ -40,14 +41,17 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         scale, square = asked["scale_mm"], 0.0
         centres = [fret_position(scale, fret) for fret in range(asked.get("frets", 24) + 1)]
     try:
-        found = datum_transfer(
-            centres, scale, square, asked["datum"], asked["drawing_centre_x_mm"], asked.get("set_fraction", 0)
-        )
+        centre = centre_from_nut(asked["drawing_centre_x_mm"], asked.get("measured_from", "nut"), centres)
+    except ValueError as error:
+        raise RequestError([f"measured_from: {error}"]) from None
+    try:
+        found = datum_transfer(centres, scale, square, asked["datum"], centre, asked.get("set_fraction", 0))
     except ValueError as error:
         raise RequestError([f"datum: {error}"]) from None
     return {
         "offset_mm": found.offset_mm,
         "offset_in": found.offset_mm / MM_PER_INCH,
+        "toward": found.toward,
         "set_mm": found.set_mm,
         "set_steps": found.steps,
         "remainder_mm": found.remainder_mm,

@@ -51,7 +51,7 @@ STEPS: Mapping[int, Step] = {
         level_plan={"withdrawn_at": None},
         rod_turn={"withdrawn_at": None},
         survey_renamed={"stage": "when"},
-        board_plan={"blank_length_um": None, "blank_width_um": None},
+        board_plan={"blank_length_um": None, "blank_width_um": None, "drawing_from": "nut"},
         board_plan_dropped=frozenset({"machine_follow"}),
         seating_by_fret=True,
     ),

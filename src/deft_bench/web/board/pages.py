@@ -26,7 +26,7 @@ from deft_bench.core.board.strings_on_board import (
     head_paths,
     nut_spacing,
 )
-from deft_bench.core.board.transfer import datum_transfer
+from deft_bench.core.board.transfer import centre_from_nut, datum_transfer
 from deft_bench.core.instrument import Spec
 from deft_bench.core.units import Display, LengthError, parse_length
 from deft_bench.web.drawing.board_plan import draw_plan
@@ -96,7 +96,7 @@ def marking_page(board: Board, asked: Asked, shown: Display, turned: bool) -> di
         spec.mean_scale_mm,
         spec.perpendicular_fret,
         plan.datum,
-        plan.drawing_centre_um / 1000,
+        centre_from_nut(plan.drawing_centre_um / 1000, plan.drawing_from, centres),
         plan.set_fraction,
     )
     step = settings().rule_step
