@@ -1,5 +1,6 @@
 """The board's calculations: reference figures, and what must hold on any board."""
 
+import itertools
 import math
 from typing import Any
 
@@ -7,6 +8,7 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from deft_bench.core.board.cutting import plan_cutting
 from deft_bench.core.board.positions import fret_position
 from deft_bench.formats.calc import RequestError, calculate
 
@@ -410,3 +412,21 @@ def test_a_board_that_cannot_be_is_refused_at_its_field(name: str, request_: dic
     with pytest.raises(RequestError) as refused:
         calculate(name, request_)
     assert any(found.startswith(line) for found in refused.value.lines), refused.value.lines
+
+
+@given(
+    st.lists(st.integers(45_000, 60_000), min_size=1, max_size=6),
+    st.lists(st.integers(60_000, 400_000), min_size=6, max_size=9),
+    st.integers(0, 1_000),
+)
+def test_offcuts_are_cut_before_whole_pieces(blanks: list[int], pieces: list[int], saw: int) -> None:
+    """The pieces taken are the shortest that hold the sets of blanks, against every other choice of pieces."""
+    plan = plan_cutting(blanks, pieces, saw)
+    loads = sorted(sum(blanks[i] for i in held) + saw * (len(held) - 1) for held in plan.pieces)
+    least = min(
+        sum(chosen)
+        for chosen in itertools.combinations(sorted(pieces), len(loads))
+        if all(load <= piece for load, piece in zip(loads, chosen, strict=True))
+    )
+    assert sum(plan.piece_um) == least
+    assert plan_cutting([50_000], [1_000_000, 60_000], 500).piece_um == (60_000,)

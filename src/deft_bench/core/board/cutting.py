@@ -1,10 +1,14 @@
-"""Cutting fret blanks from wire: the fewest pieces that yield them all, proven fewest.
+"""Cutting fret blanks from wire: the fewest pieces that yield them all, proven fewest, and of those the shortest.
 
 A piece of length P yields n blanks when Σ lengths + (n − 1)·saw ≤ P, that is when Σ (length + saw) ≤ P + saw: bin
 packing. Any k pieces can be replaced by the k longest, so only those are tried. A first plan puts each blank, longest
 first, where it fits tightest. A lower bound comes from the pattern relaxation (column generation with a knapsack, as
 cutting-stock textbooks give it); where the two differ, a search over what is between them decides. Lengths are whole
 micrometres, so that no blank is lost to rounding; the relaxation's are rounded so that the bound stays a bound.
+
+At last every set of blanks moves to the shortest piece that takes it, the fullest first, so that offcuts are cut before
+whole pieces. The sets being given, no other choice of pieces is shorter together: what takes a set takes every lesser
+one.
 """
 
 import math
@@ -66,8 +70,19 @@ def _planned(blanks_um: tuple[int, ...], pieces_um: tuple[int, ...], saw_um: int
             proven = proven and finished
     if found is None:
         raise ValueError("the pieces on hand are not enough" + ("" if proven else ", as far as could be searched"))
-    used = [(tuple(sorted(order[i] for i in held)), rooms[k]) for k, held in enumerate(found) if held]
+    used = [(tuple(sorted(order[i] for i in held)), room) for held, room in _shortest(found, sizes, rooms)]
     return Cutting(tuple(held for held, _ in used), tuple(room - saw_um for _, room in used), proven)
+
+
+def _shortest(found: Sequence[list[int]], sizes: Sequence[int], rooms: Sequence[int]) -> list[tuple[list[int], int]]:
+    """Every set of blanks with the shortest piece that takes it, the fullest set first."""
+    free = sorted(rooms)
+    chosen = []
+    for held in sorted(filter(None, found), key=lambda held: -sum(sizes[i] for i in held)):
+        room = next(room for room in free if room >= sum(sizes[i] for i in held))
+        free.remove(room)
+        chosen.append((held, room))
+    return chosen
 
 
 def _tightest(sizes: Sequence[int], rooms: Sequence[int]) -> list[list[int]] | None:
