@@ -115,6 +115,11 @@ def register(app: Flask) -> None:
     app.jinja_env.filters["upfirst"] = lambda text: text[:1].upper() + text[1:]
 
 
+def page_of_ours(asked: str) -> str:
+    """An address that was sent, if it is one of this application; else empty."""
+    return asked if asked.startswith("/") and not asked.startswith(("//", "/\\")) else ""
+
+
 def flash_with_undo(say: str, what: str, row_id: int, *, put_back: bool = False) -> None:
     """Say what was recorded, with a button beside it that takes it back."""
     flash(say, f"undo {what} {row_id}{' put_back' if put_back else ''}")

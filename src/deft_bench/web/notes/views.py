@@ -8,17 +8,15 @@ from werkzeug.wrappers import Response
 from deft_bench.core.frets.heights import LANES
 from deft_bench.formats.photograph import MOST_BYTES, PhotographError, reencode
 from deft_bench.store import jobs, notes
-from deft_bench.web.support import Form, db, instrument_or_404, or_404, stamp
+from deft_bench.web.support import Form, db, instrument_or_404, or_404, page_of_ours, stamp
 
 screen = Blueprint("notes", __name__, template_folder="templates")
 
 
 def _back(instrument_id: int) -> str:
     """Where the pin was started from, if that is a page of ours."""
-    asked = request.values.get("back", "")
-    if asked.startswith("/") and not asked.startswith(("//", "/\\")):
-        return asked
-    return url_for("instruments.show", instrument_id=instrument_id)
+    asked = page_of_ours(request.values.get("back", ""))
+    return asked or url_for("instruments.show", instrument_id=instrument_id)
 
 
 @screen.route("/instruments/<int:instrument_id>/notes/new", methods=["GET", "POST"])

@@ -8,7 +8,7 @@ from werkzeug.wrappers import Response
 from deft_bench.core.shop_settings import to_text
 from deft_bench.core.work.estimate import price_list
 from deft_bench.store import shop
-from deft_bench.web.support import Form, db, display
+from deft_bench.web.support import Form, db, display, page_of_ours
 from deft_bench.web.support import settings as current
 
 screen = Blueprint("settings", __name__, template_folder="templates")
@@ -70,5 +70,4 @@ def _money(form: Form, chosen: dict[str, str]) -> None:
 def units() -> Response:
     """The switch in the top bar: every figure is written again."""
     shop.change(db(), {"system": "in" if request.form.get("system") == "in" else "mm"})
-    back = request.form.get("back", "/").removesuffix("?")
-    return redirect(back if back.startswith("/") and not back.startswith(("//", "/\\")) else "/")
+    return redirect(page_of_ours(request.form.get("back", "").removesuffix("?")) or "/")

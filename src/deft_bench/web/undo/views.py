@@ -4,7 +4,7 @@ from flask import Blueprint, flash, redirect, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.undo import Undone, UndoRefusedError, undo
-from deft_bench.web.support import db, flash_with_undo, now, or_404
+from deft_bench.web.support import db, flash_with_undo, now, or_404, page_of_ours
 
 screen = Blueprint("undo", __name__)
 
@@ -17,18 +17,12 @@ def act(what: str, row_id: int) -> Response:
             done = undo(db(), now(), what, row_id, put_back="put_back" in request.form)
     except UndoRefusedError as error:
         flash(f"Not taken back. {error}")
-        return redirect(_here())
+        return redirect(page_of_ours(request.form.get("back", "")) or "/")
     if done.again:
         flash_with_undo(done.say, done.again, row_id, put_back=True)
     else:
         flash(done.say)
     return redirect(_after(what, done))
-
-
-def _here() -> str:
-    """The page that asked, as it says itself; only an address of this application."""
-    back = request.form.get("back", "/")
-    return back if back.startswith("/") and not back.startswith("//") else "/"
 
 
 def _after(what: str, done: Undone) -> str:
