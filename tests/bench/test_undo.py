@@ -149,7 +149,10 @@ def test_a_job_closed_too_early_says_which_gates_and_opens_again(bench: Bench, d
     assert "Undo" in closed
     assert jobs.events(demo, job.id)[-1].kind == "closed"
     assert "Crown to a thin even line" in jobs.events(demo, job.id)[-1].note
-    assert "gates not met: " in words(bench.get(f"/jobs/{job.id}/record"))
+    record = bench.get(f"/jobs/{job.id}/record")
+    assert "gates not met: " in words(record)
+    assert f'action="/undo/closed/{job.id}"' in record
+    assert f"/jobs/{job.id}/close" not in record
     assert "The job is open again" in words(bench.post(f"/undo/closed/{job.id}").text)
     assert jobs.get(demo, job.id).closed_at is None
     refused = words(bench.post(f"/undo/done/{job.id}", {"back": "//elsewhere"}).text)
