@@ -2,7 +2,6 @@
 lost.
 """
 
-import re
 from contextlib import closing
 
 from playwright.sync_api import Browser, Page, Route, expect
@@ -113,8 +112,7 @@ def test_a_questioned_reading_comes_back_and_is_kept_by_enter(page: Page, server
     page.keyboard.type("1.90")
     page.keyboard.press("Enter")
     expect(page.locator("#entry-said")).to_contain_text("1.90 mm beside")
-    expect(page.locator(".cell.read").first).to_have_text(re.compile("0.13|1.40"))
-    expect(page.locator(".cell.read")).to_have_count(2)
+    expect(page.locator('.cell.read[data-lane="bass"][data-fret="22"]')).to_have_text("0.13")
     page.keyboard.press("Enter")
     expect(page.locator(".cell.corrected")).to_have_text("1.90")
     expect(page.locator('[data-say="saved"]')).to_have_text("all saved")

@@ -164,6 +164,7 @@ def test_touch_and_small_screens(page: Page, server: Server) -> None:
     page.locator("#f-name").press("Enter")
     page.locator("text=Open the job").click()
     page.locator("text=Start reading").click()
+    ready_to_read(page)
     for width, height in ((1280, 800), (800, 1280), (390, 844)):
         page.set_viewport_size({"width": width, "height": height})
         assert page.evaluate("document.documentElement.scrollWidth") <= width
