@@ -1,19 +1,20 @@
 """A slip of the finger is taken back: the bench counts as it did before, and the record keeps the rows."""
 
 import json
+import re
 from collections.abc import Callable
 from typing import Any
 
 import pytest
 
 from deft_bench.bench.level_acceptance import accept_level, fingerprint
-from deft_bench.bench.level_planning import Choices, height_surveys, make_plan
+from deft_bench.bench.level_planning import Choices, make_plan
 from deft_bench.bench.refretting import fit_frets
-from deft_bench.bench.survey_results import survey_results
+from deft_bench.bench.survey_results import height_surveys, survey_results
 from deft_bench.bench.undo import UndoRefusedError, close_job, undo
 from deft_bench.core.survey import SurveyHead
 from deft_bench.formats.record import export_record, import_record
-from deft_bench.store import acts, instruments, jobs, refrets, rod_turns, sheets, shop, surveys
+from deft_bench.store import acts, instruments, jobs, refrets, rod_turns, shop, surveys
 from deft_bench.store.database import Connection
 from harness import NOW, Bench, words
 
@@ -160,6 +161,30 @@ def test_a_job_closed_too_early_says_which_gates_and_opens_again(bench: Bench, d
     assert bench.post("/undo/varnish/1").status_code == 404
 
 
+def test_every_button_that_takes_back_does(bench: Bench, demo: Connection) -> None:
+    accept_now(demo)
+    avocet = job_on(demo, AVOCET).id
+    turn(demo)
+    survey = read_again(demo)
+    fit(demo)
+    pages = (
+        (f"/jobs/{avocet}/level", "plan", "The plan is no longer accepted."),
+        (f"/instruments/{HERON}/neck", "turn", "The turn of the rod is withdrawn."),
+        (f"/surveys/{survey}", "survey", "is withdrawn: its readings stay in the record"),
+        (f"/jobs/{job_on(demo, RUFF).id}/refret", "fitted", "their wire is in stock again"),
+        (f"/instruments/{HERON}", "job", "The job is withdrawn"),
+    )
+    for page, what, says in pages:
+        offered = re.findall(rf'action="(/undo/{what}/\d+)"', bench.get(page))
+        assert offered, page
+        assert says in words(bench.post(offered[0]).text), page
+    carry_out_of = job_on(demo, AVOCET)
+    accept_now(demo)
+    carry_out(demo)
+    offered = re.findall(r'action="(/undo/done/\d+)"', bench.get(f"/jobs/{carry_out_of.id}/record"))
+    assert "its metal counts as there" in words(bench.post(offered[0]).text)
+
+
 def test_pages_offer_to_take_back(bench: Bench, demo: Connection) -> None:
     opened = words(bench.post(f"/instruments/{WHIMBREL}/jobs", {"kind": "level_and_dress"}).text)
     assert "Level and dress: the job is open. Undo" in opened
@@ -172,4 +197,12 @@ def test_pages_offer_to_take_back(bench: Bench, demo: Connection) -> None:
     assert "/undo/turn/" in turned
     survey = surveys.of_job(demo, job_on(demo, HERON).id)[-1]
     assert "Withdraw this survey" in bench.get(f"/surveys/{survey.id}")
-    assert sheets.events(demo, job.id) == []
+    undo(demo, NOW, "survey", survey.id)
+    assert "it counts for nothing until it is put back" in words(bench.get(f"/surveys/{survey.id}"))
+    before = surveys.history(demo, survey.id)
+    for address, sent in (
+        ("readings", {"lane": "middle", "fret": "3", "reading": "0.05", "token": "late"}),
+        ("sheet", {"text": "fret,lane,reading\n3,middle,0.05", "store": "1"}),
+    ):
+        assert "This survey is withdrawn" in words(bench.post(f"/surveys/{survey.id}/{address}", sent).text)
+    assert surveys.history(demo, survey.id) == before

@@ -14,8 +14,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_bench.bench.estimating import option_of
+from deft_bench.bench.sheet_gates import is_read
 from deft_bench.bench.sheet_lines import at_step, worked_sheet
+from deft_bench.bench.sheet_state import plan_for
 from deft_bench.core.board.plan import MARKED_FRETS
+from deft_bench.core.frets.notch import Obstruction
 from deft_bench.core.work.extent import whole
 from deft_bench.core.work.job_sheet import Event, Sample, SheetPlan, learned, records
 from deft_bench.core.work.run_sheet import run_sheet
@@ -73,6 +76,23 @@ def test_a_gate_with_nothing_read_is_passed_only_with_a_reason(bench: Bench, dem
     kept = words(bench.post(f"{page}/step", {"step": "seat", "what": "finished", "note": "looked at by lamp"}).text)
     assert "Not finished" not in kept
     assert "looked at by lamp" in kept
+
+
+def test_a_gate_that_no_reading_of_this_job_tells_is_the_technicians_word(demo: Connection) -> None:
+    depth = shipped().operations["slot_depth"]
+    refret = jobs.open_of(demo, [REDSHANK])[REDSHANK]
+    assert is_read(depth, refret)
+    assert not is_read(depth, replace(refret, kind="work"))
+
+
+def test_a_notch_is_a_step_only_where_a_tang_needs_one(demo: Connection) -> None:
+    job, book, settings = jobs.open_of(demo, [REDSHANK])[REDSHANK], shipped(), shop.settings(demo)
+    wanted = refrets.PLANS.last(demo, job.id)
+    assert wanted is not None
+    for deep, needed in ((900, True), (wanted.tang_depth_um + 200, False)):
+        there = replace(wanted, obstructions=(Obstruction(9, "screw", "middle", None, deep),))
+        refrets.PLANS.save(demo, job.id, there, f"2026-08-24T09:00:0{needed:d}.000Z")
+        assert ("relieve" in plan_for(demo, settings, job, book).added) is needed
 
 
 def test_glue_that_cures_holds_board_and_neck(demo_path: Path, demo: Connection) -> None:

@@ -10,7 +10,7 @@ from uuid import uuid4
 import pytest
 from werkzeug.test import TestResponse
 
-from deft_bench.bench.level_planning import height_surveys
+from deft_bench.bench.survey_results import height_surveys
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.formats import calc
 from deft_bench.store import instruments, jobs, seating, surveys

@@ -3,16 +3,15 @@
 from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 
-from deft_bench.bench.job_extent import extent_of, job_facts, own_time, whole_samples
-from deft_bench.bench.level_planning import Choices, height_surveys, make_plan, metal_now
+from deft_bench.bench.job_extent import extent_of, job_facts, step_times, whole_samples
+from deft_bench.bench.level_planning import Choices, make_plan, metal_now
 from deft_bench.bench.sheet_state import tool_states
-from deft_bench.bench.survey_results import survey_results
+from deft_bench.bench.survey_results import height_surveys, survey_results
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import stamp
 from deft_bench.core.work.catalogue import Catalogue, Route
 from deft_bench.core.work.estimate import Estimate, Item, Labour, estimate, labour_cost, materials, used_cost
-from deft_bench.core.work.job_sheet import SheetPlan, job_sheet, minutes_of, records
-from deft_bench.core.work.tools import state_for
+from deft_bench.core.work.job_sheet import SheetPlan, job_sheet, records
 from deft_bench.store import estimates, instruments, jobs, sheets, stock
 from deft_bench.store.database import Connection, transaction
 
@@ -50,17 +49,21 @@ def option_of(
     parts: tuple[Item, ...],
 ) -> Option:
     """What a job's sheet takes by one plan, with parts beside its materials."""
-    spec = instrument.spec
     sheet = job_sheet(book, plan, job_facts(db, job, instrument), ())
     extent = extent_of(db, job, instrument, plan.route)
     operations = [step.operation for step in sheet.steps]
-    taken, worn = whole_samples(db, operations), tool_states(db, now, book)
-    labour: list[Labour] = []
-    for operation in operations:
-        own = own_time(operation, taken[operation.code], spec.kind, plan.schools, extent)
-        minutes = minutes_of(operation, extent, plan.hardness, own, state_for(operation, worn))
-        low, high = (own.low, own.high) if own else (None, None)
-        labour.append(Labour(operation.code, operation.title, operation.phase, minutes, low, high))
+    worn = tool_states(db, now, book)
+    own, minutes = step_times(operations, whole_samples(db, operations), extent, instrument.spec.kind, plan, worn)
+    labour = [
+        Labour(
+            operation.code,
+            operation.title,
+            operation.phase,
+            minutes[operation.code],
+            *((taught.low, taught.high) if (taught := own[operation.code]) else (None, None)),
+        )
+        for operation in operations
+    ]
     used = materials(operations, extent, settings.price_of)
     items = (*used, *parts)
     return Option(

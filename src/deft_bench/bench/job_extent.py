@@ -5,8 +5,9 @@ from dataclasses import replace
 
 from deft_bench.core.work.catalogue import Operation
 from deft_bench.core.work.extent import Extent, whole
-from deft_bench.core.work.job_sheet import Learned, Sample, learned, share_of_whole
+from deft_bench.core.work.job_sheet import Learned, Sample, SheetPlan, learned, minutes_of, share_of_whole
 from deft_bench.core.work.run_sheet import instrument_facts
+from deft_bench.core.work.tools import ToolState, state_for
 from deft_bench.store import boards, instruments, jobs, refrets, sheets
 from deft_bench.store.database import Connection
 
@@ -44,13 +45,9 @@ def extent_of(db: Connection, job: jobs.Job, instrument: instruments.Instrument,
 def job_facts(db: Connection, job: jobs.Job, instrument: instruments.Instrument) -> dict[str, str]:
     """What rules and routes ask about a job's instrument, and whether its refret brings taller wire."""
     wanted = refrets.PLANS.last(db, job.id)
-    before = instrument.spec.fret_height_um
-    if wanted is not None and refrets.fitted(db, job.id):
-        # the wire that went in is the instrument's by now: taller than what it had before
-        said = set(refrets.fitted(db, job.id).values())
-        was = next((spec for at, spec in instruments.revisions(db, instrument.id) if at in said), None)
-        before = was["fret_height_um"] if was else before
-    taller = wanted is not None and wanted.fret_height_um > before
+    # once the frets are in, their wire is the instrument's: what counts is what it had before
+    before = refrets.spec_before_fit(db, job.id, instrument.id) or instrument.spec
+    taller = wanted is not None and wanted.fret_height_um > before.fret_height_um
     return instrument_facts(instrument.spec) | {"taller_wire": "yes" if taller else "no"}
 
 
@@ -72,9 +69,22 @@ def _on_the_whole(db: Connection, operation: Operation, sample: Sample, extents:
     return replace(sample, minutes=sample.minutes / share_of_whole(operation, extents[sample.job_id]))
 
 
-def own_time(
-    operation: Operation, samples: Sequence[Sample], kind: str, schools: Mapping[str, str], extent: Extent
-) -> Learned | None:
-    """The shop's own time for this much of an instrument, from samples over whole ones; None with too few."""
-    own = learned(samples, kind, schools)
-    return own.times(share_of_whole(operation, extent)) if own else None
+def step_times(
+    operations: Sequence[Operation],
+    samples: Mapping[str, Sequence[Sample]],
+    extent: Extent,
+    kind: str,
+    plan: SheetPlan,
+    worn: Sequence[ToolState],
+) -> tuple[dict[str, Learned | None], dict[str, float]]:
+    """The shop's own time of each operation over this much of an instrument of a kind (None with too few samples over
+    whole ones), and the minutes that each is taken to last.
+    """
+    own: dict[str, Learned | None] = {}
+    minutes = {}
+    for operation in operations:
+        taught = learned(samples[operation.code], kind, plan.schools)
+        own[operation.code] = taught.times(share_of_whole(operation, extent)) if taught else None
+        tool = state_for(operation, worn)
+        minutes[operation.code] = minutes_of(operation, extent, plan.hardness, own[operation.code], tool)
+    return own, minutes

@@ -2,8 +2,8 @@
 
 from datetime import datetime
 
-from deft_bench.bench.level_planning import Choices, Planning, height_surveys, make_plan, records
-from deft_bench.bench.survey_results import gate_since, planned_drops, survey_results
+from deft_bench.bench.level_planning import Choices, Planning, make_plan, records
+from deft_bench.bench.survey_results import gate_since, height_surveys, planned_drops, survey_results
 from deft_bench.core.frets.level_gate import LevelGate
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import stamp

@@ -4,12 +4,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from deft_bench.bench.level_acceptance import carried_out
-from deft_bench.bench.level_planning import Planning, height_surveys, make_plan, read_choices
-from deft_bench.bench.survey_results import planned_drops, survey_results
+from deft_bench.bench.level_planning import Planning, make_plan, read_choices
+from deft_bench.bench.survey_results import height_surveys, planned_drops, survey_results
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.fall_away_tape import TapeFall, fall_by_first_fret
-from deft_bench.core.frets.heights import LANES, Heights
+from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.level_gate import LevelGate
+from deft_bench.core.frets.plan_record import whole_um
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey import heights_from
 from deft_bench.core.survey_kinds import Place
@@ -131,16 +132,14 @@ def corrected_since(db: Connection, accepted: jobs.AcceptedPlan) -> list[Place]:
     """The places whose readings are others than those that a plan was made from, in the order of lanes and frets."""
     survey = surveys.get(db, accepted.survey_id)
     now = heights_from(surveys.values(db, survey.id), survey.head.method, survey.frets)
-    level, every = accepted.level, range(survey.frets)
-
-    def um(heights: Heights | None, i: int) -> int | None:
-        return None if heights is None or (mm := heights[i]) is None else round(mm * 1000)
-
+    unread = [None] * survey.frets
     return [
-        (lane, i + 1)
+        (lane, fret)
         for lane in LANES
-        for i in every
-        if um(now.get(lane), i) != (level.heights_um[lane][i] if lane in level.heights_um else None)
+        for fret, (read, planned) in enumerate(
+            zip(whole_um(now.get(lane, unread)), accepted.level.heights_um.get(lane, unread), strict=True), 1
+        )
+        if read != planned
     ]
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from deft_bench.bench.refret_progress import daylight_of, seated_with
 from deft_bench.bench.rod import advice_for, recorded_turns
-from deft_bench.bench.survey_results import SurveyResults, moved_since_read, survey_results
+from deft_bench.bench.survey_results import SurveyResults, height_surveys, moved_since_read, survey_results
 from deft_bench.core.acts import MOVES_BOW, MOVES_HEIGHTS, moved_call
 from deft_bench.core.board.arch import humps
 from deft_bench.core.board.plan import layout_of
@@ -165,13 +165,6 @@ class Planning:
         if self.call.do == "refret":
             return list(range(1, len(self.plan.request.positions_mm) + 1))
         return sorted({*self.plan.below_least(self.chosen), *self.chosen.lift})
-
-
-def height_surveys(db: Connection, job: jobs.Job) -> list[surveys.Survey]:
-    """The job's fret-height surveys that hold a reading, oldest first."""
-    found = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind == "fret_heights"]
-    counts = surveys.counts(db, [survey.id for survey in found])
-    return [survey for survey in found if counts[survey.id]]
 
 
 def home_frets(db: Connection, job: jobs.Job, base: surveys.Survey) -> frozenset[int]:

@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 
-from deft_bench.bench.level_planning import Choices, height_surveys, make_plan
+from deft_bench.bench.level_planning import Choices, make_plan
 from deft_bench.bench.rod import advice_for, recorded_turns
-from deft_bench.bench.survey_results import SurveyResults, latest, moved_since_read, survey_results
+from deft_bench.bench.survey_results import SurveyResults, height_surveys, latest, moved_since_read, survey_results
 from deft_bench.core.acts import MOVES_BOW
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import Call

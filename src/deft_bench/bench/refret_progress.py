@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from deft_bench.bench.survey_results import survey_results
 from deft_bench.core.frets.cut_list import CutList, CutListError, cut_list
+from deft_bench.core.frets.notch import Notch
 from deft_bench.core.frets.wire import wire_call
 from deft_bench.core.refret import (
     RefretFacts,
@@ -64,7 +65,7 @@ def refret_facts(
         has_nibs=plan.nibs != "none",
         nibs_said=plan.nibs_said,
         depth=depth_gate(depth[1], plan, instrument.spec) if depth else None,
-        notches=notches_of(plan, instrument.spec, depth[1] if depth else {}),
+        notches=notches_in(db, job, instrument, plan),
         cut=len(set(plan.cut) & set(plan.frets)),
         frets=len(plan.frets),
         fitted=bool(fitted),
@@ -74,6 +75,19 @@ def refret_facts(
         ends_done=ends_ready(plan.ends_done),
         closed=job.closed_at is not None,
     )
+
+
+def notches_in(
+    db: Connection, job: jobs.Job, instrument: instruments.Instrument, plan: RefretPlan | None = None
+) -> tuple[Notch, ...]:
+    """The notches that the tangs of a job's refret need, by the slot depths as read; of its saved plan, or of one that
+    is tried.
+    """
+    wanted = plan or refrets.PLANS.last(db, job.id)
+    if wanted is None or not wanted.obstructions:
+        return ()
+    depth = latest_values(db, job, "slot_depth")
+    return notches_of(wanted, instrument.spec, depth[1] if depth else {})
 
 
 def bows(

@@ -30,6 +30,8 @@ class GateReading:
 def is_read(operation: Operation, job: jobs.Job) -> bool:
     """Whether a step's gate is one that readings of this kind of job tell, not the technician's word."""
     shown_by = operation.shown_by.get(family(job), "")
+    if shown_by == "slot_depth" and job.kind != "refret":
+        return False  # slots are surveyed against the wire of a refret
     return shown_by != "" if job.kind == "setup" else shown_by in _READ
 
 

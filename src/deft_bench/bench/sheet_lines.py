@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from deft_bench.bench.refret_progress import refret_facts
+from deft_bench.bench.refret_progress import notches_in
 from deft_bench.bench.sheet_gates import GateReading, gate_reading, is_read
 from deft_bench.bench.sheet_state import RELIEVE, SheetState, catalogue, plan_for, sheet_state, tool_states
 from deft_bench.core.calls import frets_named
@@ -165,9 +165,10 @@ def at_step(db: Connection, settings: ShopSettings, now: datetime, sheet: Worked
     job, operation, code = sheet.job, line.operation, line.operation.code
     ticked = sheets.fret_ticks(db, job.id, code)
     names = {name.lower() for name in operation.tools}
+    reading = gate_reading(db, settings, operation, job, sheet.instrument) if line.gate else None
     return AtStep(
-        gate_reading(db, settings, operation, job, sheet.instrument) if line.gate else None,
-        gate_lacks(db, settings, sheet, line),
+        reading,
+        gate_lacks(job, line, reading),
         ticked,
         operation.by_fret,
         sheet.state.extent.ticked(operation.counts),
@@ -179,7 +180,7 @@ def at_step(db: Connection, settings: ShopSettings, now: datetime, sheet: Worked
         _materials(db, operation, sheet.state.extent),
         [order for order in stock.orders(db) if order.job_id == job.id and order.step in (code, "")],
         _planned(db, job.id, code),
-        refret_facts(db, settings, job, sheet.instrument).notches if code in NOTCHED and job.kind == "refret" else (),
+        notches_in(db, job, sheet.instrument) if code in NOTCHED else (),
     )
 
 
@@ -212,11 +213,10 @@ def pace_of(ticked: Mapping[int, str], frets: int, now: datetime) -> Pace | None
     return pace([moment(at) for at in ticked.values()], frets, now)
 
 
-def gate_lacks(db: Connection, settings: ShopSettings, sheet: WorkedSheet, line: SheetLine) -> str:
+def gate_lacks(job: jobs.Job, line: SheetLine, reading: GateReading | None) -> str:
     """What a gate that is read lacks, in words; empty where it passes, cannot be told, or is the technician's word."""
-    if not line.gate or line.proved or not is_read(line.operation, sheet.job):
+    if not line.gate or line.proved or not is_read(line.operation, job):
         return ""
-    reading = gate_reading(db, settings, line.operation, sheet.job, sheet.instrument)
     if reading is None:
         return "nothing is read for its gate"
     return f"its gate is not met: {reading.say}" if reading.passes is False else ""
@@ -238,9 +238,10 @@ def happen(
     if what in ("started", "finished") and line.early and not note:
         why = sheet.why_early(line.early)
         raise SheetRefusedError(f"Not {what}: {why}. Say why it is done now, or do that first.")
-    lacks = gate_lacks(db, settings, sheet, line) if what == "finished" and not note else ""
-    if lacks and not line.record.done:
-        raise SheetRefusedError(f"Not finished: {lacks}. Read it, or say why it is done without.")
+    if what == "finished" and not note and not line.record.done:
+        lacks = gate_lacks(sheet.job, line, gate_reading(db, settings, line.operation, sheet.job, sheet.instrument))
+        if lacks:
+            raise SheetRefusedError(f"Not finished: {lacks}. Read it, or say why it is done without.")
     under_way = bool(line.record.started_at) and not line.record.done
     if (what == "finished" and line.record.done) or (what == "started" and under_way):
         return

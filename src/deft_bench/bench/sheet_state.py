@@ -4,7 +4,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
-from deft_bench.bench.job_extent import extent_of, job_facts, own_time, whole_samples
+from deft_bench.bench.job_extent import extent_of, job_facts, step_times, whole_samples
+from deft_bench.bench.refret_progress import notches_in
 from deft_bench.bench.sheet_records import proved_steps
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.work.catalogue import WARM_C, Catalogue
@@ -16,13 +17,12 @@ from deft_bench.core.work.job_sheet import (
     StepRecord,
     Timer,
     job_sheet,
-    minutes_of,
     records,
     sound,
     timers,
 )
 from deft_bench.core.work.run_sheet import RunSheet
-from deft_bench.core.work.tools import ToolState, state_for, states
+from deft_bench.core.work.tools import ToolState, states
 from deft_bench.formats.operations_toml import Problem, extend, shipped
 from deft_bench.store import instruments, jobs, refrets, sheets, shop, tools
 from deft_bench.store.database import Connection
@@ -72,17 +72,16 @@ def plan_for(db: Connection, settings: ShopSettings, job: jobs.Job, book: Catalo
         wanted = refrets.PLANS.last(db, job.id)
         if wanted is not None and len(wanted.frets) < instruments.get(db, job.instrument_id).spec.frets:
             plan = replace(plan, route="partial_refret")
-    if RELIEVE in book.operations and RELIEVE not in plan.added and _obstructed(db, job):
+    if RELIEVE in book.operations and RELIEVE not in plan.added and _notched(db, job):
         plan = replace(plan, added=(*plan.added, RELIEVE))
     if not plan.schools and settings.mask in book.schools["mask"].choices:
         plan = replace(plan, schools={"mask": settings.mask})
     return sound(plan, book)
 
 
-def _obstructed(db: Connection, job: jobs.Job) -> bool:
-    """Whether something lies in a slot that this job's refret frets: a step of its own stands on the sheet for it."""
-    wanted = refrets.PLANS.last(db, job.id)
-    return wanted is not None and any(one.fret in wanted.frets for one in wanted.obstructions)
+def _notched(db: Connection, job: jobs.Job) -> bool:
+    """Whether a tang of this job's refret needs a notch: a step of its own stands on the sheet for it."""
+    return bool(notches_in(db, job, instruments.get(db, job.instrument_id)))
 
 
 def tool_states(db: Connection, now: datetime, book: Catalogue) -> list[ToolState]:
@@ -115,13 +114,6 @@ def sheet_state(
     extent = extent_of(db, job, instrument, plan.route)
     operations = [step.operation for step in sheet.steps]
     taken |= whole_samples(db, [operation for operation in operations if operation.code not in taken])
-    own = {
-        operation.code: own_time(operation, taken[operation.code], instrument.spec.kind, plan.schools, extent)
-        for operation in operations
-    }
-    minutes = {
-        operation.code: minutes_of(operation, extent, plan.hardness, own[operation.code], state_for(operation, worn))
-        for operation in operations
-    }
+    own, minutes = step_times(operations, taken, extent, instrument.spec.kind, plan, worn)
     running = tuple(timers(book.operations, known, now, bench_warmth(db)))
     return SheetState(sheet, known, frozenset(proved), running, extent, minutes, own)

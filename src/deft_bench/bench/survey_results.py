@@ -52,6 +52,13 @@ def latest(
     return None
 
 
+def height_surveys(db: Connection, job: jobs.Job) -> list[surveys.Survey]:
+    """The job's fret-height surveys that hold a reading, oldest first."""
+    found = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind == "fret_heights"]
+    counts = surveys.counts(db, [survey.id for survey in found])
+    return [survey for survey in found if counts[survey.id]]
+
+
 def planned_drops(plan: jobs.AcceptedPlan | None) -> list[float] | None:
     """The drop that a carried-out level plan asked for, by fret in mm."""
     return plan.level.drops_mm if plan is not None and plan.level.kind == "level" else None
@@ -84,10 +91,7 @@ def gate_since(
     """How what was read since a level plan was carried out judges it: its latest heights, or a rocker over every three
     frets that is later, or that tells what the gauge cannot. None before either.
     """
-    counts_of = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind == "fret_heights"]
-    read = surveys.counts(db, [survey.id for survey in counts_of])
-    heights = [survey for survey in counts_of if survey.id > plan.survey_id and read[survey.id]]
-    last = heights[-1] if heights else None
+    last = next((survey for survey in reversed(height_surveys(db, job)) if survey.id > plan.survey_id), None)
     gate = after_gate(settings, plan, survey_results(db, settings, last, instrument)) if last else None
     rocked = _rocked_since(db, job, plan)
     if rocked is None or (gate is not None and gate.coarse_mm is None and last is not None and last.id > rocked[0]):

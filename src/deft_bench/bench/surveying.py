@@ -26,6 +26,9 @@ from deft_bench.store.database import Connection, transaction
 USUAL_INTONATION_FRETS = (1, 3, 5, 7, 12)
 
 
+WITHDRAWN = "This survey is withdrawn: put it back first."
+
+
 class ReadingRefusedError(ValueError):
     """A reading that cannot be taken; the message says why and what is accepted."""
 
@@ -188,6 +191,8 @@ def accept_reading(
     ReadingQuestionedError for one that can hardly be, and surveys.ReadingConflictError when another window has read
     the place since.
     """
+    if survey.withdrawn_at is not None:
+        raise ReadingRefusedError(WITHDRAWN)
     order = cursor_order(db, survey)
     if place not in order or not token:
         raise ReadingRefusedError(_not_here(survey, place, order))

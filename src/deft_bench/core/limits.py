@@ -41,10 +41,18 @@ SPROUT_MM = 0.02
 """A fret end that stands out further is felt by the hand."""
 LEAP_MM = 0.4
 """No fret or place on the board is this far off all that is read beside it: such a reading is questioned."""
+LEAST_SLOT_MM = 0.5
+MOST_SLOT_MM = 4.0
+"""No slot that takes a tang is shallower or deeper: such a depth is questioned."""
+LEAST_ACTION_MM = 0.4
+MOST_ACTION_MM = 6.0
+"""No string that is played lies lower or higher over the 12th fret: such an action is questioned."""
 REST_HUMIDITY = 45.0
 """Under this relative humidity (%) the board may still swell back: it rests before the ends are cut."""
 
 # Slots and board
+NOTCH_WIDE_MM = 6.0
+"""How wide a tang is notched over what lies in its slot."""
 LEAST_UNDER_TANG_MM = 0.10
 """A slot must be at least this much deeper than the tang, or dust and glue hold the fret up."""
 LEAST_WOOD_MM = 2.0

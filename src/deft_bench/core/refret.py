@@ -19,7 +19,7 @@ from deft_bench.core.described import (
     length,
 )
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.frets.notch import Notch, Obstruction, nearest_lane, notches, notches_said
+from deft_bench.core.frets.notch import Notch, Obstruction, lanes_of, notches, notches_said
 from deft_bench.core.instrument import Spec
 from deft_bench.core.limits import BOW_THAT_COUNTS_MM, LEAST_UNDER_TANG_MM, REST_HUMIDITY, SEATING_GAP_MM
 from deft_bench.core.steps import Step
@@ -243,20 +243,12 @@ def depth_gate(
 def _obstructed(plan: RefretPlan, spec: Spec) -> set[Place]:
     """The places where something lies in a slot."""
     lines = spec.lines()[1:]
-    places: set[Place] = set()
-    for one in plan.obstructions:
-        if one.place_um is not None and not one.lane:
-            lanes = [nearest_lane(lines[one.fret - 1], one.place_um)]
-        else:
-            lanes = [one.lane] if one.lane else list(LANES)
-        places |= {(lane, one.fret) for lane in lanes}
-    return places
+    return {(lane, one.fret) for one in plan.obstructions for lane in lanes_of(one, lines)}
 
 
 def notches_of(plan: RefretPlan, spec: Spec, depths_um: Mapping[Place, int | None]) -> tuple[Notch, ...]:
     """The notches that this refret's tangs need, by the slot depths as they were read (µm)."""
-    tang = plan.tang_depth_um
-    return notches(plan.obstructions, plan.frets, spec.lines()[1:], tang, depths_um)
+    return notches(plan.obstructions, plan.frets, spec.lines()[1:], plan.tang_depth_um, depths_um)
 
 
 @dataclass(frozen=True, slots=True)

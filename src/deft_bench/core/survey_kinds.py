@@ -9,7 +9,17 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.limits import LAND_MM, LAND_OFF_CENTRE_MM, LEAP_MM, SEATING_GAP_MM, SPROUT_MM
+from deft_bench.core.limits import (
+    LAND_MM,
+    LAND_OFF_CENTRE_MM,
+    LEAP_MM,
+    LEAST_ACTION_MM,
+    LEAST_SLOT_MM,
+    MOST_ACTION_MM,
+    MOST_SLOT_MM,
+    SEATING_GAP_MM,
+    SPROUT_MM,
+)
 from deft_bench.core.units import Display, LengthError, System, parse_length
 
 Order = Literal["lane_by_lane", "fret_by_fret"]
@@ -217,7 +227,7 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             "depth gauge",
             20,
             Limits(0, 5_000, "a slot depth"),
-            usual_um=(500, 4_000),
+            usual_um=(round(LEAST_SLOT_MM * 1000), round(MOST_SLOT_MM * 1000)),
             surfaces=("board", "fret_tops"),
             counts_mm=0.005,
             off=("too shallow", "deep enough"),
@@ -307,7 +317,7 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             "feeler gauges and a string-height rule",
             50,
             Limits(0, 10_000, "an action"),
-            usual_um=(400, 6_000),
+            usual_um=(round(LEAST_ACTION_MM * 1000), round(MOST_ACTION_MM * 1000)),
             lanes=(),
             counts_mm=math.inf,
             least_frets=ACTION_FRET,

@@ -73,16 +73,21 @@ def fit(db: Connection, job_id: int, instrument_id: int, plan: RefretPlan, at: s
         instruments.edit(db, instrument_id, spec_after(instruments.get(db, instrument_id).spec, plan), at)
 
 
+def spec_before_fit(db: Connection, job_id: int, instrument_id: int) -> Spec | None:
+    """The specification that a job's fitted frets replaced; None where they changed nothing, or are not in."""
+    moments = set(fitted(db, job_id).values())
+    return next((Spec(**spec) for at, spec in instruments.revisions(db, instrument_id) if at in moments), None)
+
+
 def take_back_fitted(db: Connection, job_id: int, instrument_id: int, at: str) -> None:
     """Take back that a job's frets were fitted: the specification is what it was before, the wire is in stock again.
     The rows stay.
     """
     with transaction(db):
-        said = set(fitted(db, job_id).values())
+        before = spec_before_fit(db, job_id, instrument_id)
         db.execute("UPDATE fret_fitted SET taken_back_at = ? WHERE job_id = ? AND taken_back_at IS NULL", (at, job_id))
-        before = next((spec for when, spec in instruments.revisions(db, instrument_id) if when in said), None)
         if before is not None:
-            instruments.edit(db, instrument_id, Spec(**before), at)
+            instruments.edit(db, instrument_id, before, at)
         stock.put_back_pieces(db, job_id, CUT_STEP, at)
 
 

@@ -393,7 +393,7 @@ def chosen_call(
 ) -> Call:
     """The call for an option that was chosen instead of the one that was called: its sentence, figures and reasons."""
     because = [*called.because[:1], _sum_said(option, length)]
-    others = [_option_line(other, length) for other in plan.options if other is not option]
+    others = _other_ways(plan, option, length)
     if option.lift:
         say, do, figures, instead, settle = _lift(option, plan.level_all, because, others, length)
     else:

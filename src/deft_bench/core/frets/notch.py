@@ -13,13 +13,10 @@ from typing import NamedTuple
 from deft_bench.core.board.fret_lines import FretLine
 from deft_bench.core.calls import Length, frets_named
 from deft_bench.core.frets.heights import LANES
+from deft_bench.core.limits import LEAST_UNDER_TANG_MM
 from deft_bench.core.survey_kinds import Place
 from deft_bench.core.units import Display, LengthError, parse_length
 
-CLEAR_UM = 100
-"""The room that a notched tang keeps over what is in the way."""
-HALF_NOTCH_UM = 3_000
-"""How far to either side of its middle a notch is nipped."""
 EXAMPLE = "9 middle 0.9: screw of the rod"
 _LINE = re.compile(
     r"(?P<fret>\d{1,2})(?:\s+(?P<lane>bass|middle|treble)|\s+at\s+(?P<place>[\d.,/]+\s*(?:mm|in|\"|thou)?))?"
@@ -88,9 +85,17 @@ def lane_along(line: FretLine, lane: str) -> float:
     return math.dist(line.bass_edge, line.bass_string if lane == "bass" else line.treble_string)
 
 
-def nearest_lane(line: FretLine, place_um: int) -> str:
-    """The lane that a place along a slot is nearest to."""
-    return min(LANES, key=lambda lane: abs(lane_along(line, lane) - place_um / 1000))
+def lanes_of(one: Obstruction, lines: Sequence[FretLine]) -> tuple[str, ...]:
+    """The lanes in which something lies: its own, the one nearest to its place, or any where neither is said. `lines`
+    are from fret 1 on.
+    """
+    if one.lane:
+        return (one.lane,)
+    if one.place_um is None or one.fret > len(lines):
+        return LANES
+    along = one.place_um / 1000
+    line = lines[one.fret - 1]
+    return (min(LANES, key=lambda lane: abs(lane_along(line, lane) - along)),)
 
 
 def notches(
@@ -107,12 +112,14 @@ def notches(
     for one in found:
         if one.fret not in frets or not 1 <= one.fret <= len(lines):
             continue
-        line = lines[one.fret - 1]
-        lane = one.lane or (nearest_lane(line, one.place_um) if one.place_um is not None else "")
-        at = one.place_um / 1000 if one.place_um is not None else lane_along(line, lane) if lane else None
-        read = [um for of in ([lane] if lane else LANES) if (um := depths_um.get((of, one.fret))) is not None]
+        lanes = lanes_of(one, lines)
+        lane = lanes[0] if len(lanes) == 1 else ""
+        at = one.place_um / 1000 if one.place_um is not None else None
+        if at is None and lane:
+            at = lane_along(lines[one.fret - 1], lane)
+        read = [um for of in lanes if (um := depths_um.get((of, one.fret))) is not None]
         depth = one.depth_um if one.depth_um is not None else min(read, default=None)
-        height = None if depth is None else (tang_depth_um + CLEAR_UM - depth) / 1000
+        height = None if depth is None else (tang_depth_um - depth) / 1000 + LEAST_UNDER_TANG_MM
         if height is None or height > 0:
             made.append(Notch(one.fret, lane, at, height, one.what))
     return tuple(made)

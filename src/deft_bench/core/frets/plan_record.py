@@ -32,12 +32,12 @@ def record_inputs(plan: LevelPlan, chosen: LevelOption, around: Circumstances) -
     return {
         "survey": around.survey_uid,
         "scale_um": around.scale_um,
-        "heights_um": {lane: _um(heights) for lane, heights in request.heights.items()},
+        "heights_um": {lane: whole_um(heights) for lane, heights in request.heights.items()},
         "objective": request.objective,
         "left_out": sorted(request.left_out),
         "lift": list(chosen.lift),
         "fall_away": fall,
-        "fret_height_um": _um(request.fret_height_mm),
+        "fret_height_um": whole_um(request.fret_height_mm),
         "least_height_um": round(request.least_height_mm * 1000),
         "nut": around.nut,
         "seated": around.seated,
@@ -58,13 +58,13 @@ def record_outcome(
         "total_um": round(chosen.total_mm * 1000),
         "worst_um": round(chosen.worst_mm * 1000),
         "level_all_total_um": round(plan.level_all.total_mm * 1000),
-        "drops_um": _um(plan.request.drops_mm),
-        "removal_um": {lane: _um(found.removal_mm) for lane, found in chosen.lanes.items()},
+        "drops_um": whole_um(plan.request.drops_mm),
+        "removal_um": {lane: whole_um(found.removal_mm) for lane, found in chosen.lanes.items()},
         "lines": {
             lane: {"offset_um": round(found.offset_mm * 1000, 3), "slope_um_per_m": round(found.slope * 1e6, 3)}
             for lane, found in chosen.lanes.items()
         },
-        "removed_um": _um(most_removed(chosen)),
+        "removed_um": whole_um(most_removed(chosen)),
         "raise_um": {str(fret): round(mm * 1000) for fret, mm in chosen.raise_mm.items()},
     }
 
@@ -147,5 +147,6 @@ def accepted_level(inputs: Mapping[str, Any], outcome: Mapping[str, Any]) -> Acc
     )
 
 
-def _um(lengths_mm: Sequence[float | None]) -> list[int | None]:
+def whole_um(lengths_mm: Sequence[float | None]) -> list[int | None]:
+    """Lengths in mm as a plan keeps them; None where nothing was read."""
     return [None if mm is None else round(mm * 1000) for mm in lengths_mm]

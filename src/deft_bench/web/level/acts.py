@@ -7,7 +7,8 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.level_acceptance import NUT_STATES, accept_level, reseated_now
 from deft_bench.bench.level_in_hand import fall_by_tape
-from deft_bench.bench.level_planning import height_surveys, read_choices
+from deft_bench.bench.level_planning import read_choices
+from deft_bench.bench.survey_results import height_surveys
 from deft_bench.store import jobs, seating
 from deft_bench.web.level.screen import screen
 from deft_bench.web.support import Form, db, display, flash_with_undo, job_or_404, now, settings, stamp

@@ -7,14 +7,20 @@ from flask import Blueprint, flash, make_response, redirect, render_template, re
 from werkzeug.wrappers import Response
 
 from deft_bench.bench import refretting
-from deft_bench.bench.refret_progress import cutting_of, latest_values, refret_facts, refret_plan, tightest_radius
+from deft_bench.bench.refret_progress import (
+    cutting_of,
+    latest_values,
+    notches_in,
+    refret_facts,
+    refret_plan,
+    tightest_radius,
+)
 from deft_bench.bench.refretting import RefretRefusedError, WireTaken
 from deft_bench.core.calls import frets_named
 from deft_bench.core.described import described
-from deft_bench.core.frets.notch import HALF_NOTCH_UM
 from deft_bench.core.frets.wire import wire_call
-from deft_bench.core.limits import SEATING_GAP_MM
-from deft_bench.core.refret import END_STEPS, SIDES, RefretPlan, notches_of, refret_now, rest_advice, slot_needs
+from deft_bench.core.limits import NOTCH_WIDE_MM, SEATING_GAP_MM
+from deft_bench.core.refret import END_STEPS, SIDES, RefretPlan, refret_now, rest_advice, slot_needs
 from deft_bench.store import instruments, jobs, refrets, shop
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.neck_drawing import neck_drawing
@@ -79,10 +85,9 @@ def _live(job: jobs.Job, instrument: instruments.Instrument, plan: RefretPlan) -
         lambda mm: shown.long(round(mm * 1000)),
     )
     cutting, problem = cutting_of(db(), instrument, plan)
-    depth = latest_values(db(), job, "slot_depth")
     return {
-        "notches": notches_of(plan, instrument.spec, depth[1] if depth else {}),
-        "half_notch_um": HALF_NOTCH_UM,
+        "notches": notches_in(db(), job, instrument, plan),
+        "notch_wide_mm": NOTCH_WIDE_MM,
         "job": job,
         "instrument": instrument,
         "plan": plan,

@@ -3,7 +3,7 @@
 from flask import flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.surveying import cursor_order
+from deft_bench.bench.surveying import WITHDRAWN, cursor_order
 from deft_bench.core.doubts import doubts
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.formats.readings_csv import MOST_BYTES, read_sheet, write_sheet
@@ -26,7 +26,9 @@ def sheet(survey_id: int) -> str | Response | tuple[str, int]:
         else:
             lines = read_sheet(text, kind.code, survey.frets, display().system, cursor_order(db(), survey))
             bad = any(line.problem for line in lines)
-            if "store" in request.form and not bad:
+            if survey.withdrawn_at is not None:
+                flash(WITHDRAWN)
+            elif "store" in request.form and not bad:
                 rows = [
                     (line.place, line.value_um, line.typed)
                     for line in lines
