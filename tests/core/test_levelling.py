@@ -21,6 +21,7 @@ from deft_bench.core.frets.levelling import (
     most_removed,
     plan_level,
 )
+from deft_bench.core.frets.metal import CrownReading, MetalTaken, metal_in
 
 REFERENCE = [0.01, 0.02, 0, 0.03, 0.06, 0.01, 0, 0.02, -0.09, 0.01, 0.02, 0]
 heights = st.integers(-30, 30).map(lambda hundredths: hundredths / 100)
@@ -234,3 +235,29 @@ def test_metal_off_the_frets_changes_nut_gap_and_action() -> None:
     assert (found.action_mm, found.action_fret) == (0.05, 12)
     assert found.first_gap_mm == pytest.approx(0.05 * (1 - xs[0] / xs[1]))
     assert knock_on(xs, [0.0] * 21).first_gap_mm == 0
+
+
+@given(st.integers(300, 1_200), st.integers(0, 200), st.integers(0, 200), st.booleans())
+def test_a_crown_that_was_read_stands_until_its_fret_is_new(read: int, before: int, after: int, replaced: bool) -> None:
+    readings = [CrownReading(("bass", 2), read + 50, "2026-03"), CrownReading(("treble", 2), read, "2026-03")]
+    older = [CrownReading(("middle", 2), 200, "2026-01"), CrownReading(("middle", 3), 900, "2026-01")]
+    taken = [MetalTaken(2, before, "2026-02"), MetalTaken(2, after, "2026-04"), MetalTaken(1, 30, "2026-02")]
+    now = metal_in(4, 1_200, [readings, older], taken, {2: "2026-05"} if replaced else {})
+    lowest = 1_200 - before - after if replaced else read - after
+    assert now.heights_mm == pytest.approx((1.17, max(0.001, lowest / 1000), 0.9, 1.2))
+    assert now.unread == ([1, 2, 4] if replaced else [1, 4])
+
+
+def test_a_divot_is_not_charged_with_what_comes_off_beside_it() -> None:
+    worn: list[float | None] = [0.0, -0.15, 0.0, 0.0]
+    request = asked(
+        {"bass": [0.0] * 4, "middle": worn},
+        fret_height_mm=(0.9, 0.75, 0.9, 0.9),
+        crown_heights_mm={"bass": [0.9] * 4, "middle": [0.9, 0.75, None, 0.9]},
+    )
+    plan = plan_level(request)
+    read = {"bass": [0.9] * 4, "middle": [0.9, 0.75, 0.9, 0.9]}
+    for fret, left in enumerate(plan.height_left()):
+        assert left == pytest.approx(
+            min(read[lane][fret] - (found.removal_mm[fret] or 0) for lane, found in plan.level_all.lanes.items()) - 0.01
+        )

@@ -10,6 +10,7 @@ from uuid import uuid4
 import pytest
 from werkzeug.test import TestResponse
 
+from deft_bench.bench.metal import metal_now
 from deft_bench.bench.survey_results import height_surveys
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.formats import calc
@@ -376,6 +377,32 @@ def test_checked_seating_lets_the_call_go_on(bench: Bench, demo: Connection) -> 
     text = words(bench.get(f"/jobs/{job}/level"))
     assert "Checked and home" not in text
     assert "Check the seating" in text
+
+
+def test_the_metal_budget_starts_from_the_crowns_that_were_read(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, "Heron")
+    heron = instruments.get(demo, job.instrument_id)
+    level = bench.get(f"/jobs/{job.id}/level")
+    assert "less what we took:" in words(level)
+    assert 'kind=crown_height">read the crowns' in level
+    survey = new_survey(bench, demo, job.id, kind="crown_height", method="above_board")
+    over = f"{(heron.spec.fret_height_um + 30) / 1000}"
+    refused = read(bench, survey, "bass", 4, over)
+    assert refused.status_code == 422
+    assert "is not between 0.30 mm and" in refused.text
+    for lane, height in (("bass", "0.75"), ("middle", "0.70"), ("treble", "0.72")):
+        assert read(bench, survey, lane, 4, height).status_code == 200
+    now = metal_now(demo, heron)
+    assert now.heights_mm[3] == 0.70
+    assert list(now.read_at) == [4]
+    assert "Crown height now 0.70 mm at fret 4, the lowest, read" in words(bench.get(f"/instruments/{heron.id}"))
+    page = words(bench.get(f"/jobs/{job.id}/level"))
+    assert "Crown heights were read" in page
+    assert "Shortest after this: fret 4," in page
+    asked = json.loads(bench.get(f"/jobs/{job.id}/level.json"))
+    assert asked["fret_height_mm"][3] == 0.70
+    bench.post(f"/undo/survey/{survey}")
+    assert metal_now(demo, heron).read_at == {}
 
 
 def test_a_refret_starts_the_metal_budget_again(bench: Bench, demo: Connection) -> None:

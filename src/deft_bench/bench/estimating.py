@@ -4,7 +4,8 @@ from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 
 from deft_bench.bench.job_extent import extent_of, job_facts, step_times, whole_samples
-from deft_bench.bench.level_planning import Choices, make_plan, metal_now
+from deft_bench.bench.level_planning import Choices, make_plan
+from deft_bench.bench.metal import metal_now
 from deft_bench.bench.sheet_state import tool_states
 from deft_bench.bench.survey_results import height_surveys, survey_results
 from deft_bench.core.shop_settings import ShopSettings
@@ -83,7 +84,7 @@ def _leaves(
     if "pull_frets" in codes:
         return instrument.spec.fret_height_um / 1000
     if "level" not in codes:
-        return min(metal_now(db, instrument))
+        return min(metal_now(db, instrument).heights_mm)
     heights = height_surveys(db, job)
     if not heights:
         return None

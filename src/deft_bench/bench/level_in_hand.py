@@ -105,7 +105,7 @@ def _as_accepted(
         instrument,
         survey_results(db, settings, base, instrument),
         read_choices(settings, asked, base.frets),
-        planned_from=level.heights_mm,
+        planned_from=level,
     )
 
 

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from deft_bench.bench.metal import metal_now
 from deft_bench.bench.refret_progress import daylight_of, seated_with
 from deft_bench.bench.rod import advice_for, recorded_turns
 from deft_bench.bench.survey_results import SurveyResults, height_surveys, moved_since_read, survey_results
@@ -33,7 +34,8 @@ from deft_bench.core.frets.levelling import (
     most_removed,
     plan_level,
 )
-from deft_bench.core.frets.plan_record import Circumstances, PlanKind, record_inputs, record_outcome
+from deft_bench.core.frets.metal import MetalNow
+from deft_bench.core.frets.plan_record import AcceptedLevel, Circumstances, PlanKind, record_inputs, record_outcome
 from deft_bench.core.neck.rod_call import next_turn_words
 from deft_bench.core.neck.straight_gate import StraightGate
 from deft_bench.core.neck.straightness import Straightness, straightness_call
@@ -126,9 +128,9 @@ def read_choices(settings: ShopSettings, asked: Mapping[str, str], frets: int) -
 
 @dataclass(frozen=True, slots=True)
 class Planning:
-    """Everything that the Level screen shows of a plan in the making; `home` are frets checked and found home,
-    `suspects` those that the call asks to check, `doubts` readings that can hardly be, `marked` the marked frets only
-    where that takes less.
+    """Everything that the Level screen shows of a plan in the making; `metal` is what the frets held before it, `home`
+    are frets checked and found home, `suspects` those that the call asks to check, `doubts` readings that can hardly
+    be, `marked` the marked frets only where that takes less.
     """
 
     base: SurveyResults
@@ -140,6 +142,7 @@ class Planning:
     follows: KnockOn
     land_mm: float
     call: Call
+    metal: MetalNow
     home: frozenset[int] = frozenset()
     suspects: tuple[int, ...] = ()
     doubts: tuple[Doubt, ...] = ()
@@ -188,26 +191,19 @@ def home_frets(db: Connection, job: jobs.Job, base: surveys.Survey) -> frozenset
     )
 
 
-def metal_now(db: Connection, instrument: instruments.Instrument) -> tuple[float, ...]:
-    """Height of each fret over the board in mm: the wire when new less what the record says was taken off."""
-    removed = jobs.removed_from(db, instrument.id)
-    spec = instrument.spec
-    return tuple(max(1, spec.fret_height_um - removed.get(fret, 0)) / 1000 for fret in range(1, spec.frets + 1))
-
-
 def level_request(
-    db: Connection,
     settings: ShopSettings,
     instrument: instruments.Instrument,
     frets: int,
     heights: dict[str, Heights],
     choices: Choices,
+    metal: MetalNow,
 ) -> LevelRequest:
     """The core's request for these heights and choices; raises ValueError when too little is read."""
     spec = instrument.spec
     positions = fret_positions(spec.mean_scale_mm, frets)
     fall = Fall(choices.fall_from, choices.fall_drop_um / 1000) if choices.fall_from and choices.fall_drop_um else None
-    now = metal_now(db, instrument)
+    now = metal.heights_mm
     return LevelRequest(
         positions_mm=tuple(positions),
         heights=heights,
@@ -219,6 +215,7 @@ def level_request(
         polish_loss_mm=settings.polish_loss_mm,
         rock_mm=settings.rock_mm,
         crown_width_mm=spec.crown_width_um / 1000,
+        crown_heights_mm={lane: (*read, *[None] * frets)[:frets] for lane, read in metal.lanes_mm.items()},
     )
 
 
@@ -269,17 +266,20 @@ def make_plan(
     base: SurveyResults,
     choices: Choices,
     carried_mm: list[float] | None = None,
-    planned_from: dict[str, Heights] | None = None,
+    planned_from: AcceptedLevel | None = None,
 ) -> Planning:
     """Plan from a survey under the choices; raises ValueError when too few frets are read.
 
-    `planned_from` are the heights (mm) of a plan that is shown as it was accepted, whatever was read or done since.
+    `planned_from` is a plan that is shown as it was accepted, whatever was read or done since.
     """
     frets = base.survey.frets
-    heights = planned_from or heights_from(base.values, base.survey.head.method, frets)
+    heights = planned_from.heights_mm if planned_from else heights_from(base.values, base.survey.head.method, frets)
     if not heights:
         raise ValueError("no fret is read yet")
-    request = level_request(db, settings, instrument, frets, heights, choices)
+    metal = metal_now(db, instrument)
+    if planned_from is not None:
+        metal = replace(metal, heights_mm=planned_from.fret_heights_mm, lanes_mm=planned_from.crown_heights_mm)
+    request = level_request(settings, instrument, frets, heights, choices, metal)
     plan = plan_level(request)
     past = [um / 1000 for um in jobs.past_levels(db, instrument.id)]
     straight = straight_gate(db, settings, job, instrument, request, base.survey, carried_mm)
@@ -321,6 +321,7 @@ def make_plan(
         knock_on(request.positions_mm, most_removed(chosen)),
         max(lands),
         call,
+        metal,
         home,
         tuple(suspects(plan, home, daylight)) if call.do in ("check_seating", "reseat") else (),
         tuple(questioned),
@@ -405,6 +406,8 @@ def calc_request(planning: Planning, instrument: instruments.Instrument) -> dict
         "rock_mm": request.rock_mm,
         "crown_width_mm": request.crown_width_mm,
     }
+    if request.crown_heights_mm:
+        asked["crown_heights_mm"] = {lane: list(read) for lane, read in request.crown_heights_mm.items()}
     if choices.fall_from and choices.fall_drop_um:
         asked["fall_away"] = {"from_fret": choices.fall_from, "drop_mm": choices.fall_drop_um / 1000}
     return asked

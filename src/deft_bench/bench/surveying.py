@@ -218,9 +218,21 @@ def _question(db: Connection, settings: ShopSettings, survey: surveys.Survey, pl
     once a survey.
     """
     values = surveys.values(db, survey.id)
-    doubt = doubt_of(survey.head, place, value_um, values, settings.display.fine_mm)
+    usual = usual_on(db, survey)
+    doubt = doubt_of(survey.head, place, value_um, values, settings.display.fine_mm, usual)
     if doubt is not None and not all_finer(survey.head, values):
         raise ReadingQuestionedError(f"{doubt.why[0].upper()}{doubt.why[1:]}.")
+
+
+def usual_on(db: Connection, survey: surveys.Survey) -> tuple[int, int] | None:
+    """What is usual on this instrument, µm, where that is narrower than for its kind: no crown stands higher than its
+    wire did when new.
+    """
+    usual = SURVEY_KINDS[survey.head.kind].usual_um
+    if survey.head.kind != "crown_height" or usual is None:
+        return None
+    new_um = instruments.get(db, survey.instrument_id).spec.fret_height_um
+    return usual[0], min(usual[1], new_um + survey.head.resolution_um)
 
 
 def _not_here(survey: surveys.Survey, place: Place, order: Sequence[Place]) -> str:

@@ -33,9 +33,16 @@ class Doubt:
 
 
 def doubt_of(
-    head: SurveyHead, place: Place, value_um: int, values: Mapping[Place, int | None], length: Length
+    head: SurveyHead,
+    place: Place,
+    value_um: int,
+    values: Mapping[Place, int | None],
+    length: Length,
+    usual_um: tuple[int, int] | None = None,
 ) -> Doubt | None:
-    """Why a reading is questioned among those of its survey (micrometres); None when nothing speaks against it."""
+    """Why a reading is questioned among those of its survey (micrometres); None when nothing speaks against it.
+    `usual_um` is what is usual on this instrument, where that is narrower than for its kind.
+    """
     kind = SURVEY_KINDS[head.kind]
     if kind.unit != "length":
         return None
@@ -44,8 +51,10 @@ def doubt_of(
     if all_finer(head, {**values, place: value_um}):
         tool = length(head.resolution_um / 1000)
         return Doubt(place, f"every reading is finer than the tool reads ({tool}): inches, perhaps")
-    if kind.usual_um is not None and place[1] != 1 and not kind.usual_um[0] <= value_um <= kind.usual_um[1]:
-        low, high = (length(um / 1000) for um in kind.usual_um)
+    usual = usual_um or kind.usual_um
+    own_limits = kind.limits_at_1 is not None and place[1] == 1
+    if usual is not None and not own_limits and not usual[0] <= value_um <= usual[1]:
+        low, high = (length(um / 1000) for um in usual)
         return Doubt(place, f"{length(value_um / 1000)} is not between {low} and {high}")
     beside = _beside(place, values) if kind.leap_um is not None else []
     if kind.leap_um is None or not beside or min(abs(value_um - um) for _, um in beside) <= kind.leap_um:
@@ -54,10 +63,15 @@ def doubt_of(
     return Doubt(place, f"{length(value_um / 1000)} beside {length(nearest / 1000)} at fret {fret}")
 
 
-def doubts(head: SurveyHead, values: Mapping[Place, int | None], length: Length) -> list[Doubt]:
+def doubts(
+    head: SurveyHead,
+    values: Mapping[Place, int | None],
+    length: Length,
+    usual_um: tuple[int, int] | None = None,
+) -> list[Doubt]:
     """Every reading of a survey that is questioned; where all are, for being finer than the tool, the first of them."""
     read = {place: um for place, um in values.items() if um is not None}
-    questioned = [doubt_of(head, place, um, values, length) for place, um in read.items()]
+    questioned = [doubt_of(head, place, um, values, length, usual_um) for place, um in read.items()]
     return [doubt for doubt in questioned if doubt is not None][: 1 if all_finer(head, values) else None]
 
 

@@ -47,6 +47,9 @@ MOST_SLOT_MM = 4.0
 LEAST_ACTION_MM = 0.4
 MOST_ACTION_MM = 6.0
 """No string that is played lies lower or higher over the 12th fret: such an action is questioned."""
+LEAST_CROWN_MM = 0.3
+MOST_CROWN_MM = 2.0
+"""No fret that is played stands lower or higher over its board: such a crown height is questioned."""
 REST_HUMIDITY = 45.0
 """Under this relative humidity (%) the board may still swell back: it rests before the ends are cut."""
 

@@ -16,6 +16,7 @@ METHODS = {
     "daylight": "daylight under the crown",
     "stand_out": "how far the end stands out",
     "three_frets": "rocks or sits flat on three frets",
+    "above_board": "height of the crown above the board",
     "line_width": "width of the line left on the crown",
     "off_centre": "how far the line lies off centre, toward the saddle positive",
     "under_string": "under each string: at rest over fret 12, pressed down over fret 1",

@@ -14,8 +14,10 @@ from deft_bench.core.limits import (
     LAND_OFF_CENTRE_MM,
     LEAP_MM,
     LEAST_ACTION_MM,
+    LEAST_CROWN_MM,
     LEAST_SLOT_MM,
     MOST_ACTION_MM,
+    MOST_CROWN_MM,
     MOST_SLOT_MM,
     SEATING_GAP_MM,
     SPROUT_MM,
@@ -66,7 +68,8 @@ class SurveyKind:
     not go heel to nut; `ends` are the frets at either end that have no place of their own; `limits_at_1` are those over
     the first fret, where they differ. `refret_only` kinds read, of a partial refret, only the frets that it replaces;
     `open_too` reads the open string as well. A reading that differs from all beside it by more than `leap_um`, or that
-    lies outside `usual_um`, is questioned (over fret 1 only the limits hold).
+    lies outside `usual_um`, is questioned (over fret 1 only the limits hold). `counts_mm` infinite: its readings are
+    numbers to know, shown beside their places, and none is a fault.
     """
 
     code: str
@@ -162,6 +165,11 @@ class SurveyKind:
     def unit_words(self, display: Display) -> str:
         """The unit of such a reading, for beside its box; empty where there is none."""
         return {"answer": "", "cents": "cents", "length": display.system}[self.unit]
+
+    @property
+    def to_know(self) -> bool:
+        """Whether its readings are shown as they are and none is drawn as a fault."""
+        return self.counts_mm is not None and math.isinf(self.counts_mm)
 
     def least_shown_mm(self, rock_mm: float) -> float:
         """From where on a place is drawn as a fault, mm."""
@@ -284,6 +292,19 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             drawn="explained",
         ),
         SurveyKind(
+            "crown_height",
+            "Crown height",
+            "Height of the crowns above the board, at any frets",
+            ("above_board",),
+            "crown-height gauge",
+            20,
+            Limits(100, 3_000, "a crown height"),
+            usual_um=(round(LEAST_CROWN_MM * 1000), round(MOST_CROWN_MM * 1000)),
+            counts_mm=math.inf,
+            caution=ENDS_CAUTION,
+            drawn="as_read",
+        ),
+        SurveyKind(
             "crown_line",
             "Crown line width",
             "Width of the line left on each crown",
@@ -370,9 +391,18 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
     )
 }
 OFFERED: dict[str, tuple[str, ...]] = {
-    "refret": ("slot_depth", "straightness", "seating", "sprout", "rocker", "fret_heights"),
-    "level_and_dress": ("fret_heights", "rocker", "straightness", "seating", "sprout", "crown_line", "crown_offset"),
-    "work": ("fret_heights", "straightness", "seating", "strings", "intonation", "buzz"),
+    "refret": ("slot_depth", "straightness", "seating", "sprout", "rocker", "fret_heights", "crown_height"),
+    "level_and_dress": (
+        "fret_heights",
+        "rocker",
+        "straightness",
+        "crown_height",
+        "seating",
+        "sprout",
+        "crown_line",
+        "crown_offset",
+    ),
+    "work": ("fret_heights", "crown_height", "straightness", "seating", "strings", "intonation", "buzz"),
     "setup": ("straightness", "strings", "intonation", "buzz", "fret_heights"),
 }
 """The surveys offered in a job of each kind, the usual one first."""

@@ -11,11 +11,13 @@ from datetime import UTC, date, datetime, time, timedelta
 from pathlib import Path
 from typing import Any
 
+from deft_bench.bench.metal import metal_now
 from deft_bench.core.board.marking import marking_lines
 from deft_bench.core.board.plan import starting_plan
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.board.rules import rule_of
 from deft_bench.core.board.strings_on_board import post_grid
+from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.level_call import level_call
 from deft_bench.core.frets.levelling import LevelRequest, least_height, plan_level
 from deft_bench.core.frets.notch import Obstruction
@@ -206,6 +208,7 @@ def make_demo(path: Path, today: date) -> None:
         make_setups(db, today)
         make_sheets(db, today)
         make_week(db, today)
+        _crown_heights(db, today)
         for back in range(60, -1, -3):
             day = today - timedelta(days=back)
             chance = random.Random(day.toordinal())
@@ -269,6 +272,21 @@ def _rocker_survey(db: Connection, today: date) -> None:
     )
     rows = [(place, um, "r" if um == ROCKS_UM else "f") for place, um in answers.items()]
     surveys.add_many(db, survey, rows, _at(day, 14, 10))
+
+
+def _crown_heights(db: Connection, today: date) -> None:
+    """Dunlin's first five frets, worn under the fingers and levelled before: how much of them is left."""
+    instrument = instruments.get(db, instruments.named(db, "Dunlin No. 2")[0])
+    neck = next(one for one in necks() if one.spec.name == "Dunlin No. 2")
+    job, day = jobs.open_of(db, [instrument.id])[instrument.id], today - timedelta(days=1)
+    left = metal_now(db, instrument).heights_mm
+    heights = {
+        (lane, fret): round(100 * (left[fret - 1] + neck.faults.get((lane, fret), 0.0))) * 10
+        for lane in LANES
+        for fret in range(1, 6)
+    }
+    head = _head("crown_height", "before", "crown-height gauge", 20, day)
+    _read(db, instrument.id, job.id, instrument.spec.frets, head, heights, _at(day, 15))
 
 
 def _wire_stock(db: Connection, today: date) -> None:

@@ -5,6 +5,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from deft_bench.core.frets.metal import MetalTaken
 from deft_bench.core.frets.plan_record import AcceptedLevel, accepted_level
 from deft_bench.store.database import Connection, new_uid, transaction
 
@@ -297,6 +298,24 @@ def removed_from(db: Connection, instrument_id: int) -> dict[int, int]:
     """Micrometres taken off each fret that is in the board now."""
     rows = db.execute(f"SELECT m.fret, sum(m.removed_um) {_STILL_THERE} GROUP BY m.fret", (instrument_id,))
     return {row[0]: row[1] for row in rows}
+
+
+def metal_taken(db: Connection, instrument_id: int) -> list[MetalTaken]:
+    """Everything that was taken off the frets that are in the board now."""
+    rows = db.execute(f"SELECT m.fret, m.removed_um, m.at {_STILL_THERE}", (instrument_id,))
+    return [MetalTaken(*row) for row in rows]
+
+
+def new_since(db: Connection, instrument_id: int) -> dict[int, str]:
+    """When each fret that was ever replaced was put in last."""
+    rows = db.execute(
+        "SELECT fret, max(at) FROM ("
+        "SELECT fret, at FROM fret_replaced WHERE instrument_id = :instrument AND taken_back_at IS NULL"
+        " UNION ALL SELECT fret, at FROM fret_fitted WHERE instrument_id = :instrument AND taken_back_at IS NULL"
+        ") GROUP BY fret",
+        {"instrument": instrument_id},
+    )
+    return dict(tuple(row) for row in rows)
 
 
 def past_levels(db: Connection, instrument_id: int) -> list[int]:

@@ -47,8 +47,12 @@ def spacings(spec: Spec, plan: SetupPlan) -> dict[str, NutSpacing]:
     return {words: nut_spacing(width, bass, treble, gauges, school) for school, words in schools}
 
 
-def nut_findings(settings: ShopSettings, spec: Spec, plan: SetupPlan, found: SetupSurveys) -> NutFindings:
-    """The nut by the first-fret gaps as last read and the shop's files and blades."""
+def nut_findings(
+    settings: ShopSettings, spec: Spec, plan: SetupPlan, found: SetupSurveys, first_fret_mm: float
+) -> NutFindings:
+    """The nut by the first-fret gaps as last read and the shop's files and blades; `first_fret_mm` is the height of
+    fret 1 over the board now, on which the blades' stack is built.
+    """
     files = [um / 1000 for um in settings.nut_files_um]
     blades = [um / 1000 for um in settings.feelers_um]
     rows, reads = [], []
@@ -57,7 +61,7 @@ def nut_findings(settings: ShopSettings, spec: Spec, plan: SetupPlan, found: Set
         gap = found.found.gap_mm.get(number)
         slot = nut_slot(scale, high if gap is None else gap, high, plan.bearing_fret, string.gauge_mm, files)
         read = SlotRead(number, gap, low, high, slot)
-        stop = spec.fret_height_um / 1000 + slot.target_height_mm
+        stop = first_fret_mm + slot.target_height_mm
         reads.append(read)
         rows.append(
             NutRow(number, gap, low, high, slot, read.side == "low", read.file_mm, stop, feeler_stack(stop, blades))

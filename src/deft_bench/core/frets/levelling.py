@@ -8,7 +8,7 @@ The derivation, with the proof of what may be left out of the search, is in docs
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Literal
 
@@ -59,7 +59,8 @@ class LevelOption:
 class LevelRequest:
     """What a plan is made from. Lengths mm; `heights` has one entry a fret in every lane, None where not read.
 
-    `fret_height_mm` is the present height over the board, one entry a fret; `rock_mm` the least gap that counts.
+    `fret_height_mm` is the present height over the board, one entry a fret; `crown_heights_mm` are the heights that
+    were read, by lane, which count before it; `rock_mm` is the least gap that counts.
     """
 
     positions_mm: tuple[float, ...]
@@ -72,6 +73,7 @@ class LevelRequest:
     polish_loss_mm: float
     rock_mm: float
     crown_width_mm: float | None = None
+    crown_heights_mm: Mapping[str, Heights] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         for name, heights in self.heights.items():
@@ -79,6 +81,11 @@ class LevelRequest:
                 raise ValueError(f"heights_mm.{name}: must hold one entry a fret, {len(self.positions_mm)} in all")
             if len(self.bounds(name)) < 2:
                 raise ValueError(f"heights_mm.{name}: at least two frets must be read and not left out")
+
+    def held(self, lane: str, fret: int) -> float:
+        """Height over the board at a place, mm: the crown's where it was read, else the fret's."""
+        read = self.crown_heights_mm[lane][fret - 1] if lane in self.crown_heights_mm else None
+        return self.fret_height_mm[fret - 1] if read is None else read
 
     def bounds(self, lane: str) -> list[tuple[int, float, float]]:
         """(fret, x, height + drop) of every fret that is read in the lane and not left out."""
@@ -100,12 +107,15 @@ class LevelPlan:
     options: tuple[LevelOption, ...]
 
     def height_left(self, option: LevelOption | None = None) -> list[float]:
-        """Height of each fret over the board after the option and the polish, mm."""
-        removed = most_removed(option or self.level_all)
-        return [
-            height - off - self.request.polish_loss_mm
-            for height, off in zip(self.request.fret_height_mm, removed, strict=True)
-        ]
+        """Height of each fret over the board after the option and the polish, mm: where it is lowest."""
+        request, lanes = self.request, (option or self.level_all).lanes
+        read = {*lanes, *request.crown_heights_mm}
+
+        def left(lane: str, fret: int) -> float:
+            off = lanes[lane].removal_mm[fret - 1] if lane in lanes else None
+            return request.held(lane, fret) - (off or 0.0) - request.polish_loss_mm
+
+        return [min(left(lane, fret) for lane in read) for fret in range(1, len(request.fret_height_mm) + 1)]
 
     def below_least(self, option: LevelOption | None = None) -> list[int]:
         """Frets that would end under the least height worth keeping."""

@@ -38,6 +38,7 @@ def record_inputs(plan: LevelPlan, chosen: LevelOption, around: Circumstances) -
         "lift": list(chosen.lift),
         "fall_away": fall,
         "fret_height_um": whole_um(request.fret_height_mm),
+        "crown_height_um": {lane: whole_um(read) for lane, read in request.crown_heights_mm.items()},
         "least_height_um": round(request.least_height_mm * 1000),
         "nut": around.nut,
         "seated": around.seated,
@@ -82,7 +83,8 @@ class AcceptedLevel:
     """A plan as it was accepted; lengths µm, lists by fret from fret 1 on, mappings by lane or by fret.
 
     `kind` is `level`, `lift` or `refret`, `frets` are those to lift or replace, `removed_um` is the most that comes
-    off a fret in any lane, `removal_um` what comes off in each, `raise_um` how far each lifted fret comes up.
+    off a fret in any lane, `removal_um` what comes off in each, `raise_um` how far each lifted fret comes up;
+    `fret_height_um` is what the frets held before it, `crown_height_um` what of that was read, by lane.
     """
 
     kind: PlanKind
@@ -96,6 +98,8 @@ class AcceptedLevel:
     raise_um: Mapping[int, int]
     scale_um: int
     heights_um: Mapping[str, tuple[int | None, ...]]
+    fret_height_um: tuple[int, ...]
+    crown_height_um: Mapping[str, tuple[int | None, ...]]
     objective: str
     left_out: tuple[int, ...]
     lift: tuple[int, ...]
@@ -116,7 +120,17 @@ class AcceptedLevel:
     @property
     def heights_mm(self) -> dict[str, Heights]:
         """The heights that it was made from."""
-        return {lane: [None if um is None else um / 1000 for um in read] for lane, read in self.heights_um.items()}
+        return _in_mm(self.heights_um)
+
+    @property
+    def fret_heights_mm(self) -> tuple[float, ...]:
+        """What each fret held before it."""
+        return tuple(um / 1000 for um in self.fret_height_um)
+
+    @property
+    def crown_heights_mm(self) -> dict[str, Heights]:
+        """The crown heights that it was made from."""
+        return _in_mm(self.crown_height_um)
 
     def metal_taken(self) -> dict[int, int]:
         """Micrometres that carrying it out takes off each fret: only levelling takes any."""
@@ -138,6 +152,8 @@ def accepted_level(inputs: Mapping[str, Any], outcome: Mapping[str, Any]) -> Acc
         {int(fret): um for fret, um in outcome["raise_um"].items()},
         inputs["scale_um"],
         {lane: tuple(heights) for lane, heights in inputs["heights_um"].items()},
+        tuple(inputs["fret_height_um"]),
+        {lane: tuple(read) for lane, read in inputs.get("crown_height_um", {}).items()},
         inputs["objective"],
         tuple(inputs["left_out"]),
         tuple(inputs["lift"]),
@@ -145,6 +161,10 @@ def accepted_level(inputs: Mapping[str, Any], outcome: Mapping[str, Any]) -> Acc
         inputs.get("school", "full"),
         inputs["override_note"],
     )
+
+
+def _in_mm(lanes_um: Mapping[str, Sequence[int | None]]) -> dict[str, Heights]:
+    return {lane: [None if um is None else um / 1000 for um in read] for lane, read in lanes_um.items()}
 
 
 def whole_um(lengths_mm: Sequence[float | None]) -> list[int | None]:

@@ -36,6 +36,13 @@ SCHEMA = request(
             "maximum": 10,
             "items": {"type": "number", "exclusiveMinimum": 0, "maximum": 10},
         },
+        "crown_heights_mm": {
+            "type": "object",
+            "properties": {
+                lane: listed({"type": ["number", "null"], "exclusiveMinimum": 0, "maximum": 10}) for lane in LANES
+            },
+            "additionalProperties": False,
+        },
         "least_fret_height_mm": NOT_NEGATIVE,
         "polish_loss_mm": {"type": "number", "minimum": 0, "maximum": 1, "default": 0.01},
         "rock_mm": {"type": "number", "exclusiveMinimum": 0, "maximum": 0.5, "default": ShopSettings().rock_mm},
@@ -75,6 +82,11 @@ def level_request(asked: dict[str, Any]) -> LevelRequest:
     ]
     if isinstance(heights, list) and len(heights) != frets:
         over.append(f"fret_height_mm: must be one number, or one entry a fret, {frets} in all")
+    over += [
+        f"crown_heights_mm.{lane}: must hold one entry a fret, {frets} in all; null where the crown was not read"
+        for lane, read in asked.get("crown_heights_mm", {}).items()
+        if len(read) != frets
+    ]
     if over:
         raise RequestError(over)
     per_fret = tuple(map(float, heights)) if isinstance(heights, list) else (float(heights),) * frets
@@ -101,6 +113,7 @@ def level_request(asked: dict[str, Any]) -> LevelRequest:
             polish_loss_mm=asked.get("polish_loss_mm", ShopSettings().polish_loss_mm),
             rock_mm=asked.get("rock_mm", ShopSettings().rock_mm),
             crown_width_mm=width,
+            crown_heights_mm=asked.get("crown_heights_mm", {}),
         )
     except ValueError as error:
         raise RequestError([str(error)]) from None

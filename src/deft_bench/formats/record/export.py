@@ -69,7 +69,7 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
             "accepted_at": plan.accepted_at,
             "done_at": plan.done_at,
             "withdrawn_at": plan.withdrawn_at,
-            "inputs": {**plan.inputs, "school": plan.inputs.get("school", "full")},
+            "inputs": {"school": "full", "crown_height_um": {}, **plan.inputs},
             "outcome": plan.outcome,
             "removed_um": {str(fret): um for fret, um in jobs.removed_by(db, plan.id).items()},
             "replaced_frets": jobs.replaced_by(db, plan.id),

@@ -44,10 +44,11 @@ STEPS: Mapping[int, Step] = {
     # to 4: the weight of a promise, frets ticked within a step
     3: Step(job={"weight": 1, "sheet_ticks": []}),
     # to 5: a survey says when it was taken in a field of that name; the school alone says how a machine cuts; frets are
-    # found home, not necks; what was recorded by mistake is withdrawn
+    # found home, not necks; what was recorded by mistake is withdrawn; a level plan keeps the crowns that were read
     4: Step(
         job={"withdrawn_at": None, "events": []},
         survey={"withdrawn_at": None},
+        plan_inputs={"crown_height_um": {}},
         level_plan={"withdrawn_at": None},
         rod_turn={"withdrawn_at": None},
         survey_renamed={"stage": "when"},

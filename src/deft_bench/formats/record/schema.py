@@ -152,6 +152,7 @@ _INPUTS = _object(
             "maxItems": 60,
             "items": {"type": "integer", "minimum": 0, "maximum": 10_000},
         },
+        "crown_height_um": _PER_LANE,
         "least_height_um": {"type": "integer", "minimum": 0, "maximum": 10_000},
         "nut": {"type": "string", "enum": ["in_place", "out", "protected"]},
         "seated": _FLAG,

@@ -5,6 +5,7 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench import undo
 from deft_bench.bench.before_and_after import history_of
+from deft_bench.bench.metal import metal_now
 from deft_bench.bench.next_step import next_said
 from deft_bench.bench.setup.readings import last_setup
 from deft_bench.core.instrument import CHOICES, KINDS
@@ -78,6 +79,7 @@ def show(instrument_id: int) -> str:
         opened_kinds={kind: JOB_KINDS[kind] for kind in OPENED},
         survey_kinds={code: kind.label for code, kind in SURVEY_KINDS.items()},
         notes=flaws,
+        metal=metal_now(db(), instrument),
         removed=max(jobs.removed_from(db(), instrument_id).values(), default=0),
         levels=len(jobs.past_levels(db(), instrument_id)),
         chart=relief_chart(history.relief, display()),

@@ -5,6 +5,7 @@ from typing import Any
 from flask import flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.metal import metal_now
 from deft_bench.bench.setup.buzz import buzz_findings, forget_hand, learn_hand
 from deft_bench.bench.setup.intonation import intonation_findings
 from deft_bench.bench.setup.nut import nut_findings, spacings
@@ -73,7 +74,8 @@ def nut(instrument_id: int) -> Page:
     """Nut: how far to file each slot, with which file, when to stop; the blank, and the spacing of a new nut."""
 
     def build(instrument: instruments.Instrument, plan: SetupPlan, found: SetupSurveys) -> dict[str, Any]:
-        spec, findings = instrument.spec, nut_findings(settings(), instrument.spec, plan, found)
+        spec, first = instrument.spec, metal_now(db(), instrument).heights_mm[0]
+        findings = nut_findings(settings(), spec, plan, found, first)
         gauges = [string.gauge_mm for string in plan.strings]
         drawn = (
             spacing_view(spec.nut_width_um / 1000, findings.spacings, gauges, display(), spec.left_handed)

@@ -3,7 +3,7 @@
 from flask import flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.surveying import WITHDRAWN, cursor_order
+from deft_bench.bench.surveying import WITHDRAWN, cursor_order, usual_on
 from deft_bench.core.doubts import doubts
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.formats.readings_csv import MOST_BYTES, read_sheet, write_sheet
@@ -51,7 +51,9 @@ def sheet(survey_id: int) -> str | Response | tuple[str, int]:
         bad=[line for line in lines if line.problem],
         there=there,
         questioned=[
-            doubt for doubt in doubts(survey.head, {**there, **read}, display().fine_mm) if doubt.place in read
+            doubt
+            for doubt in doubts(survey.head, {**there, **read}, display().fine_mm, usual_on(db(), survey))
+            if doubt.place in read
         ],
         lanes=kind.lanes_of(survey.head.strings),
         unit=kind.unit_words(display()),

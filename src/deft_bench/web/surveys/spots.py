@@ -19,7 +19,7 @@ def said(stored: int, kind: SurveyKind, shown: Display) -> str:
 
 def label_of(kind: SurveyKind) -> Label | None:
     """What stands beside a place, where it is not the usual short number."""
-    if not kind.per_string:
+    if not (kind.per_string or kind.to_know):
         return None
 
     def label(mm: float, shape: str, shown: Display) -> str:
@@ -32,7 +32,7 @@ def words_of(kind: SurveyKind, rock_mm: float) -> Words:
     """How a place's reading is said."""
     if kind.drawn == "explained":
         return _explained
-    if kind.per_string:
+    if kind.per_string or kind.to_know:
         return lambda mm, shown: "not read" if mm is None else said(round(mm * 1000), kind, shown)
     if kind.off is None:
         return lambda mm, shown: off_words(mm, shown, rock_mm)
