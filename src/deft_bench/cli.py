@@ -262,9 +262,10 @@ def _export_board(db: "Connection", instrument_id: int, kind: str, out: Path | N
         _refuse(["out: --as all needs --out with a folder that is there"])
     instrument = instruments.get(db, instrument_id)
     plan = boards.plan_of(db, instrument_id, instrument.spec)
-    rule, share = shop.settings(db).rule
+    settings = shop.settings(db)
     try:
-        sheet = sheet_of(instrument.spec, plan, date.today().isoformat(), rule, share)
+        rule = plan.rule(settings.rule)
+        sheet = sheet_of(instrument.spec, plan, date.today().isoformat(), rule, settings.display)
         if kind != "all":
             return _put(write_board(kind, sheet), out)
         assert out is not None

@@ -14,7 +14,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from browsing import press, tab_to
 from deft_bench.core.board.plan import starting_plan
-from deft_bench.core.board.rules import rule_of
+from deft_bench.core.board.rules import Rule
 from deft_bench.core.instrument import STARTING
 from deft_bench.formats.board import sheet_of, write_board
 from deft_bench.store import boards, instruments, jobs, refrets, surveys
@@ -146,7 +146,7 @@ def test_the_drawing_is_painted_where_the_plan_says(browser: Browser, tmp_path: 
     """The SVG as a raster at 4 pixels a millimetre: dark along every slot, bare half-way between slots, to a pixel."""
     spec = replace(STARTING["seven_string"], name="Any")
     plan = replace(starting_plan(spec), inlay_style="none", marker_um=0, pin_frets=(), oversize_um=0)
-    sheet = sheet_of(spec, plan, "2026-08-24", rule_of("1/2 mm"))
+    sheet = sheet_of(spec, plan, "2026-08-24", Rule())
     path = tmp_path / "board.svg"
     drawn = write_board("svg", sheet).decode()
     view = [float(v) for v in re.findall(r'viewBox="([^"]+)"', drawn)[0].split()]

@@ -19,8 +19,7 @@ from deft_bench.core.board.inlays import distance_to_line, strip_needed
 from deft_bench.core.board.marking import cents_of, check_lines, marking_lines
 from deft_bench.core.board.plan import SCHOOLS, BoardPlan, fitted, plan_problems, sound, starting_plan
 from deft_bench.core.board.plan_view import over_mm, plan_view
-from deft_bench.core.board.positions import RuleStep
-from deft_bench.core.board.rules import mark_words, read_share, rule_of
+from deft_bench.core.board.rules import READ, STEPS_MM, Rule, mark_words
 from deft_bench.core.board.section import Cone, School
 from deft_bench.core.board.slot_table import slot_table
 from deft_bench.core.board.slotting import (
@@ -36,7 +35,7 @@ from deft_bench.core.calls import in_mm
 from deft_bench.core.described import from_fields, to_fields
 from deft_bench.core.instrument import KINDS, STARTING, Spec, problems
 
-RULE = [RuleStep(2000, 0.5)]
+RULE, FINE_RULE = Rule(), Rule(read="1/5")
 FANNED = replace(STARTING["seven_string"], name="Board")
 ELECTRIC = replace(STARTING["electric"], name="Board")
 
@@ -116,12 +115,18 @@ def test_any_board_is_drawn_as_it_is_laid_out(board: tuple[Spec, BoardPlan]) -> 
     assert (call.do == "stop") == any(check.level == "fails" for check in checks)
 
 
-@given(st.floats(480, 900), st.integers(12, 30), st.floats(0.1, 1.0), st.sampled_from([0.0, 0.02, 0.05]))
-def test_marks_invert_to_frets_and_chaining_only_adds(scale: float, frets: int, step: float, fan: float) -> None:
+@given(
+    st.floats(480, 900),
+    st.integers(12, 30),
+    st.builds(Rule, st.sampled_from(list(STEPS_MM)), read=st.sampled_from(list(READ))),
+    st.sampled_from([0.0, 0.02, 0.05]),
+)
+def test_marks_invert_to_frets_and_chaining_only_adds(scale: float, frets: int, rule: Rule, fan: float) -> None:
+    step = float(STEPS_MM[rule.step]) * rule.share
     outline = replace(
         FANNED.outline(), bass_scale_mm=scale * (1 + fan), treble_scale_mm=scale, frets=frets, perpendicular_fret=7
     )
-    for line in marking_lines(outline, [RuleStep(5000, step)], 1.0):
+    for line in marking_lines(outline, rule):
         datum = next((mark for mark in line.marks if mark.fret == 7), None)
         start = 0.0 if fan == 0 else line.scale_mm * (1 - 2 ** (-7 / 12))
         if fan:
@@ -141,7 +146,7 @@ def test_marks_invert_to_frets_and_chaining_only_adds(scale: float, frets: int, 
 
 def test_marking_by_hand() -> None:
     (line,) = marking_lines(
-        replace(ELECTRIC, bass_scale_um=628_000, treble_scale_um=628_000).outline(), rule_of("1 mm", "1/2 mm", 150), 1.0
+        replace(ELECTRIC, bass_scale_um=628_000, treble_scale_um=628_000).outline(), Rule("1 mm", "1/2 mm")
     )
     at = {mark.fret: mark for mark in line.marks}
     assert [round(at[n].from_datum_mm, 3) for n in (1, 5, 12, 21)] == [35.247, 157.532, 314.0, 441.294]
@@ -156,7 +161,9 @@ def test_marking_by_hand() -> None:
     assert mark_words(33.3375, "1/64 in") == "1 5/16 in"
     assert mark_words(-157.5, "1/2 mm") == "−157.5 mm"
     assert mark_words(33.02, "1/100 in") == "1.300 in"
-    assert read_share("1/5") == 0.2
+    assert starting_plan(ELECTRIC).rule(Rule("1/64 in")).step == "1/64 in"
+    own = replace(starting_plan(ELECTRIC), rule_step="1 mm", rule_read="1/5")
+    assert (own.rule(RULE).step, own.rule(RULE).share) == ("1 mm", 0.2)
 
 
 CASES: list[tuple[str, str, dict[str, object], dict[str, object]]] = [
@@ -183,15 +190,13 @@ CASES: list[tuple[str, str, dict[str, object], dict[str, object]]] = [
 def test_each_failing_geometry_is_said(
     code: str, level: str, spec_with: dict[str, object], plan_with: dict[str, object]
 ) -> None:
-    sound = board_checks(
-        ELECTRIC, starting_plan(ELECTRIC), plan_view(ELECTRIC, starting_plan(ELECTRIC)), [RuleStep(2000, 0.2)]
-    )
+    sound = board_checks(ELECTRIC, starting_plan(ELECTRIC), plan_view(ELECTRIC, starting_plan(ELECTRIC)), FINE_RULE)
     assert sound == []
     spec = replace(ELECTRIC, **spec_with)  # type: ignore[arg-type]
     plan = replace(starting_plan(ELECTRIC), **plan_with)  # type: ignore[arg-type]
     assert problems(spec) == {}
     assert plan_problems(plan, spec) == {}
-    rule = RULE if code == "rule_coarse" else [RuleStep(2000, 0.2)]
+    rule = RULE if code == "rule_coarse" else FINE_RULE
     found = {(check.code, check.level): check for check in board_checks(spec, plan, plan_view(spec, plan), rule)}
     assert (code, level) in found
     said = next(check.say for (name, how), check in found.items() if (name, how) == (code, level))

@@ -19,9 +19,10 @@ from deft_bench.cli import main
 from deft_bench.core.board.arch import arch
 from deft_bench.core.board.fret_lines import FretLine
 from deft_bench.core.board.plan import starting_plan
-from deft_bench.core.board.rules import rule_of
+from deft_bench.core.board.rules import Rule
 from deft_bench.core.board.slotting import MachineError
 from deft_bench.core.instrument import STARTING
+from deft_bench.core.units import Display
 from deft_bench.formats.board import EXPORTS, Sheet, exports_of, file_name, sheet_of, write_board
 
 MM = 72 / 25.4
@@ -31,7 +32,7 @@ BASS = replace(STARTING["long_bass"], name="Ruff", left_handed=True, bound=True)
 
 def sheet(spec=SEVEN, **changed: object) -> Sheet:  # type: ignore[no-untyped-def]
     plan = replace(starting_plan(spec), **{"inlay_style": "blocks", "bit_reach_um": 9_000, **changed})  # type: ignore[arg-type]
-    return sheet_of(spec, plan, "2026-08-24", rule_of("1/2 mm"))
+    return sheet_of(spec, plan, "2026-08-24", Rule())
 
 
 def replay(text: str) -> list[tuple[tuple[float, float, float], tuple[float, float, float], bool]]:
@@ -277,6 +278,15 @@ def test_the_tables() -> None:
     assert [row["fret"] for row in rows if row["line"] == "bass string"] == [str(n) for n in range(25)]
     eighth = next(row for row in rows if row["line"] == "treble string" and row["fret"] == "8")
     assert float(eighth["from_datum_mm"]) == 0
+    inches = replace(made, display=Display("in"))
+    told = csv.DictReader(io.StringIO(write_board("marking-csv", inches).decode()))
+    for row, mm in zip((row for row in told if row["line"] == "bass string"), rows, strict=False):
+        assert float(row["from_datum_in"]) * 25.4 == pytest.approx(float(mm["from_datum_mm"]), abs=0.002)
+        assert not any(name.endswith("_mm") for name in row)
+    assert f"scale {Display('in').long(made.spec.bass_scale_um)}" in inches.title
+    program = write_board("slots-gcode", sheet(machine_units="in")).decode("ascii")
+    assert " mm" not in program
+    assert "27 1/64 in" in program
     inlays = list(csv.reader(io.StringIO(write_board("inlays-csv", made).decode())))
     assert len(inlays) == 12
     assert inlays[-1][:2] == ["strip", "10 pieces"]

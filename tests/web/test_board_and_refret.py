@@ -1,6 +1,7 @@
 """Boards and refrets through the pages: live previews, refusals that keep everything, ticks, stock, gates and files."""
 
 import json
+import math
 import re
 
 import pytest
@@ -132,20 +133,45 @@ def test_ticks_hold_only_where_they_were_made(bench: Bench, demo: Connection) ->
     bench.post(f"/instruments/{SANDPIPER}/board", {"bass_scale_um": "690"})
     moved = bench.get(f"{page}?line=bass+string")
     assert moved.count("moved since it was marked") == 9  # the square fret stays where it is
-    # the user's own rule
-    bench.post(
-        f"/instruments/{SANDPIPER}/board/rule",
-        {"rule_step": "1/64 in", "rule_fine": "", "rule_fine_to_um": "100", "rule_read": "1"},
-    )
+    # a rule of the board's own, and that rule made the shop's
+    own = {"rule_step": "1/64 in", "rule_fine": "", "rule_fine_to_um": "100", "rule_read": "1"}
+    bench.post(page, own)
+    assert shop.settings(demo).rule_step == "1/2 mm"
+    on_rule = r'strong">\d+ \d+/64 in'
+    assert re.search(on_rule, bench.get(page))
+    assert not re.search(on_rule, bench.get("/instruments/1/board/marking"))
+    bench.post(f"/instruments/{SANDPIPER}/board/rule", own)
     assert shop.settings(demo).rule_step == "1/64 in"
-    assert re.search(r"\d+/64 in", bench.get(page))
+    assert boards.plan_of(demo, SANDPIPER, instruments.get(demo, SANDPIPER).spec).rule_step == ""
+    assert re.search(on_rule, bench.get("/instruments/1/board/marking"))
     refused = bench.post(f"/instruments/{SANDPIPER}/board/rule", {"rule_step": "an ell", "rule_fine_to_um": "100"})
     assert "was not changed" in refused.text
     bench.post(
         f"/instruments/{SANDPIPER}/board/marking",
         {"datum": "fret_12", "drawing_centre_um": "250", "set_fraction": "64"},
     )
-    assert re.search(r"Set \d+/64 in", bench.get(page))
+    told = re.search(r"Set (?:(\d+) )?(\d+)/(\d+) in", bench.get(page))
+    assert told
+    assert math.gcd(int(told[2]), int(told[3])) == 1
+    assert int(told[2]) < int(told[3])
+
+
+def test_lengths_stay_as_they_were_typed_while_they_mean_the_same(bench: Bench, demo: Connection) -> None:
+    page = f"/instruments/{HERON}/board"
+    shop.change(demo, {"system": "in"})
+    typed = {"blank_thickness_um": "11/32", "kerf_um": ".0240", "nut_radius_um": "12 in", "oversize_um": "0.8 mm"}
+    bench.post(page, typed)
+
+    def boxes(where: str) -> dict[str, str]:
+        return dict(re.findall(r'<input[^>]* name="(\w+_um)"[^>]* value="([^"]*)"', bench.get(where)))
+
+    assert {name: boxes(page)[name] for name in typed} == typed
+    assert boxes(f"/instruments/{HERON}/edit")["nut_radius_um"] == "12 in"
+    bench.post(page, {"kerf_um": "0.025"})
+    assert boxes(page)["kerf_um"] == "0.025"
+    shop.change(demo, {"system": "mm"})
+    assert boxes(page)["blank_thickness_um"] == "8.731"
+    assert boxes(page)["oversize_um"] == "0.8 mm"
 
 
 def test_posts_gauges_and_a_measured_radius(bench: Bench, demo: Connection) -> None:

@@ -276,7 +276,7 @@ def test_the_switch_writes_every_figure_anew(bench: Bench, demo: Connection) -> 
     assert ">0.01</a>" in bench.get(f"/surveys/{survey.id}")
     bench.post("/settings/units", {"system": "in"})
     assert ">0.0004</a>" in bench.get(f"/surveys/{survey.id}")
-    assert "24 23/32 in +0.0057" in bench.get("/instruments/1")
+    assert "24 23/32 in +0.006" in bench.get("/instruments/1")
 
 
 def test_the_list_as_open_data(bench: Bench) -> None:

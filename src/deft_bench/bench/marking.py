@@ -22,12 +22,9 @@ def toggle_mark(
     """Tick one fret of a marking line off, or take the tick back; whether it is ticked now, and how many of that line
     are. A fret whose place has moved since is ticked off again. Raises MarkingRefusedError.
     """
-    marks = (
-        mark
-        for found in marking_lines(instrument.spec.outline(), *settings.rule)
-        if found.name == line
-        for mark in found.marks
-    )
+    spec = instrument.spec
+    rule = boards.plan_of(db, instrument.id, spec).rule(settings.rule)
+    marks = (mark for found in marking_lines(spec.outline(), rule) if found.name == line for mark in found.marks)
     mark = next((mark for mark in marks if mark.fret == fret), None)
     if mark is None:
         raise MarkingRefusedError("That fret is not on this board.")

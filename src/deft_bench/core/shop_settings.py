@@ -4,8 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, fields
 from typing import Literal
 
-from deft_bench.core.board.positions import RuleStep
-from deft_bench.core.board.rules import read_share, rule_of
+from deft_bench.core.board.rules import Rule
 from deft_bench.core.frets.grit_ladder import Abrasive, read_shelf
 from deft_bench.core.frets.levelling import least_height
 from deft_bench.core.survey_kinds import Order
@@ -96,9 +95,9 @@ class ShopSettings:
         return self.nut_side == "right"
 
     @property
-    def rule(self) -> tuple[tuple[RuleStep, ...], float]:
-        """The shop's own rule: its graduations, and the share of a step that is read."""
-        return rule_of(self.rule_step, self.rule_fine, self.rule_fine_to_um / 1000), read_share(self.rule_read)
+    def rule(self) -> Rule:
+        """The shop's own rule, with which a board starts."""
+        return Rule(self.rule_step, self.rule_fine, self.rule_fine_to_um, self.rule_read)
 
     @property
     def price_of(self) -> dict[str, float]:

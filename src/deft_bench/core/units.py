@@ -15,6 +15,9 @@ UM_PER_MM = 1000
 UM_PER_INCH = 25400
 MM_PER_INCH = UM_PER_INCH / UM_PER_MM
 
+RADIUS_TOLD_UM = 500
+"""A radius gauge does not tell two arcs apart that differ by less."""
+
 ACCEPTED = '0.25 · .25 mm · 0,25 · 10 thou · .010" · 1/64" · 3 15/32 in'
 
 _UNITS: dict[str, int | Fraction] = {
@@ -63,7 +66,9 @@ class Display:
         return f"{self.fine_number(um)} {self.system}"
 
     def fine_number(self, um: float) -> str:
-        """A small length without its unit."""
+        """A small length without its unit: hundredths of a millimetre, or thousandths of an inch with their tenths, as a
+        hundredth of a millimetre is less than one.
+        """
         if self.system == "mm":
             return _no_minus_zero(f"{um / UM_PER_MM:.2f}")
         return _no_minus_zero(f"{um / UM_PER_INCH:.4f}")
@@ -91,12 +96,30 @@ class Display:
             return f"{_trimmed(um / UM_PER_INCH, 4)} in"
         return fraction_of_inch(um, self.denominator)
 
+    def radius(self, um: float) -> str:
+        """A radius with its unit, as radii are said: whole millimetres; inches in halves, quarters or eighths where it
+        is one of them within what a radius gauge tells, else in hundredths.
+        """
+        if self.system == "mm":
+            return f"{_trimmed(um / UM_PER_MM, 1)} mm"
+        for denominator in (2, 4, 8) if self.denominator else ():
+            step = UM_PER_INCH / denominator
+            if abs(um - round(um / step) * step) <= RADIUS_TOLD_UM:
+                return fraction_of_inch(round(um / step) * step, denominator)
+        return f"{_trimmed(um / UM_PER_INCH, 2)} in"
+
     def entry(self, um: float | None) -> str:
-        """A length as an editable box shows it: a bare number in the unit beside the box, losing nothing."""
+        """A length as an editable box shows it: a bare number or, where fractions are said, the fraction that it is
+        exactly, in the unit beside the box; losing nothing.
+        """
         if um is None:
             return ""
         if self.system == "mm":
             return _trimmed(um / UM_PER_MM, 3)
+        if self.denominator is not None:
+            parts = Fraction(round(um * self.denominator / UM_PER_INCH), self.denominator)
+            if parts.denominator > 1 and round(parts * UM_PER_INCH) == um:
+                return mixed_number(parts)
         return _trimmed(um / UM_PER_INCH, 5)
 
 
@@ -129,17 +152,23 @@ def parse_length(text: str, system: System = "mm") -> int:
 
 
 def fraction_of_inch(um: float, denominator: int = 64) -> str:
-    """The nearest fraction of an inch in lowest terms, with the remainder in decimals: `24 23/32 in +0.0050`."""
+    """The nearest fraction of an inch in lowest terms, with what is left over in thousandths where there is one:
+    `24 23/32 in +0.005`.
+    """
     inches = Fraction(round(um)) / UM_PER_INCH
     nearest = Fraction(round(inches * denominator), denominator)
-    rest = round(float(inches - nearest), 4)
-    sign = "−" if nearest < 0 else ""
-    whole, part = divmod(abs(nearest), 1)
+    rest = round(float(inches - nearest), 3)
+    tail = f" {'+' if rest > 0 else '−'}{abs(rest):.3f}" if rest else ""
+    return f"{mixed_number(nearest)} in{tail}"
+
+
+def mixed_number(value: Fraction) -> str:
+    """A fraction in lowest terms as a mixed number: `3 15/32`, `−1/4`, `12`."""
+    whole, part = divmod(abs(value), 1)
     words = [str(whole)] if whole or not part else []
     if part:
         words.append(f"{part.numerator}/{part.denominator}")
-    tail = f" {'+' if rest > 0 else '−'}{abs(rest):.4f}" if rest else ""
-    return f"{sign}{' '.join(words)} in{tail}"
+    return f"{'−' if value < 0 else ''}{' '.join(words)}"
 
 
 def _trimmed(value: float, places: int) -> str:

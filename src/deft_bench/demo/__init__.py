@@ -15,7 +15,7 @@ from deft_bench.bench.metal import metal_now
 from deft_bench.core.board.marking import marking_lines
 from deft_bench.core.board.plan import starting_plan
 from deft_bench.core.board.positions import fret_positions
-from deft_bench.core.board.rules import rule_of
+from deft_bench.core.board.rules import Rule
 from deft_bench.core.board.strings_on_board import post_grid
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.level_call import level_call
@@ -477,7 +477,7 @@ def _board_in_the_making(db: Connection, today: date) -> None:
         set_fraction=64,
     )
     boards.save(db, made, spec, plan, _at(start, 10))
-    line = marking_lines(spec.outline(), rule_of("1/2 mm"), 1.0)[0]
+    line = marking_lines(spec.outline(), Rule())[0]
     for mark in line.marks[:10]:
         boards.tick(db, made, line.name, mark.fret, round(mark.from_datum_mm * 1000), _at(start, 14, mark.fret))
 

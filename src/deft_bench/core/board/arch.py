@@ -172,14 +172,14 @@ _USUAL: dict[str, tuple[int | None, str]] = {
 }
 
 
-def advise_radius(spec: Spec, layout: Layout, length: Length = in_mm, long: Length = long_in_mm) -> RadiusAdvice:
+def advise_radius(spec: Spec, layout: Layout, length: Length = in_mm, radius_of: Length = long_in_mm) -> RadiusAdvice:
     """A radius for this kind of instrument and this player's hand, with what its neighbours cost.
 
     A light hand plays low and bends: one block flatter. A heavy hand plays higher, so that the arch can follow the
     fingers: one block rounder. A board whose outer strings would see a hump that counts is advised as a cone.
     """
     usual, why = _USUAL.get(spec.kind, _USUAL["electric"])
-    because = [f"Usual here is {long(usual / 1000)}: {why}." if usual else f"Usual here is flat: {why}."]
+    because = [f"Usual here is {radius_of(usual / 1000)}: {why}." if usual else f"Usual here is flat: {why}."]
     width = spec.last_fret_width_um / 1000
     if usual is None:
         return RadiusAdvice(
@@ -201,7 +201,7 @@ def advise_radius(spec: Spec, layout: Layout, length: Length = in_mm, long: Leng
     ways = _ways(spec, layout, BLOCKS_UM[max(0, at - 2) : at + 3])
     here = next(way for way in ways if way.radius_um == radius)
     because.append(
-        f"It takes {length(here.fall_mm)} off the edges of a board {long(width)} wide; "
+        f"It takes {length(here.fall_mm)} off the edges of a board {length(width)} wide; "
         f"a whole-tone bend at fret 12 costs {length(here.bend_mm)} of clearance."
     )
     end = radius
@@ -211,7 +211,7 @@ def advise_radius(spec: Spec, layout: Layout, length: Length = in_mm, long: Leng
         end = int(round(radius * grown, -3))
         because.append(
             f"As a cylinder its outer strings would see a hump of {length(here.hump_mm)}: a cone opening to"
-            f" {long(end / 1000)} at the last fret has none."
+            f" {radius_of(end / 1000)} at the last fret has none."
         )
     return RadiusAdvice(radius, end, tuple(because), ways)
 

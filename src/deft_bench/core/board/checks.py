@@ -9,7 +9,8 @@ from deft_bench.core.board.blank import blank_need
 from deft_bench.core.board.marking import cents_of
 from deft_bench.core.board.plan import BoardPlan
 from deft_bench.core.board.plan_view import PlanView, over_mm
-from deft_bench.core.board.positions import RuleStep, fret_position, nearest_mark
+from deft_bench.core.board.positions import fret_position, nearest_mark
+from deft_bench.core.board.rules import Rule
 from deft_bench.core.board.section import slot
 from deft_bench.core.board.strings_on_board import LEAST_EDGE_MM, edge_room
 from deft_bench.core.calls import Length, frets_named, in_mm
@@ -33,9 +34,7 @@ class Check:
     frets: tuple[int, ...] = ()
 
 
-def board_checks(
-    spec: Spec, plan: BoardPlan, view: PlanView, rule: list[RuleStep], read_share: float = 1.0, length: Length = in_mm
-) -> list[Check]:
+def board_checks(spec: Spec, plan: BoardPlan, view: PlanView, rule: Rule, length: Length = in_mm) -> list[Check]:
     """Every finding, the failing ones first. The specification and plan must be sound."""
     checks = [
         *_slots(spec, plan, view, length),
@@ -43,7 +42,7 @@ def board_checks(
         *_edges(spec, plan, view, length),
         *_blank(spec, plan, view, length),
         *_pins(spec, plan, view, length),
-        *_rule(spec, rule, read_share, length),
+        *_rule(spec, rule, length),
     ]
     return sorted(checks, key=lambda check: check.level != "fails")
 
@@ -261,13 +260,13 @@ def _pins(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[C
     return checks
 
 
-def _rule(spec: Spec, rule: list[RuleStep], read_share: float, length: Length) -> list[Check]:
+def _rule(spec: Spec, rule: Rule, length: Length) -> list[Check]:
     scale = min(spec.bass_scale_um, spec.treble_scale_um) / 1000
     coarse = []
     worst = 0.0
     for fret in range(1, spec.frets + 1):
         place = fret_position(scale, fret)
-        step = nearest_mark(place, rule, read_share)[1]
+        step = nearest_mark(place, rule.graduations, rule.share)[1]
         cents = cents_of(scale - place, step / 2)
         if cents > RULE_CENTS:
             coarse.append(fret)

@@ -8,7 +8,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from deft_bench.core.board.fret_lines import FretLine, Outline, nut_offsets, string_extent
-from deft_bench.core.board.positions import RuleStep, fret_position, nearest_mark
+from deft_bench.core.board.positions import fret_position, nearest_mark
+from deft_bench.core.board.rules import Rule
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +59,7 @@ def cents_of(speaking_mm: float, error_mm: float) -> float:
     return 1200 * math.log2(speaking_mm / left) if left > 0 else math.inf
 
 
-def marking_lines(outline: Outline, rule: Sequence[RuleStep], read_share: float) -> list[MarkingLine]:
+def marking_lines(outline: Outline, rule: Rule) -> list[MarkingLine]:
     """Marks for a straight board along its centreline from the nut, for a fanned one along both outer strings from the
     square fret.
 
@@ -66,24 +67,18 @@ def marking_lines(outline: Outline, rule: Sequence[RuleStep], read_share: float)
     """
     if outline.bass_scale_mm == outline.treble_scale_mm:
         scale = outline.bass_scale_mm
-        return [
-            MarkingLine("centreline", scale, _marks(scale, outline, 0.0, range(1, outline.frets + 1), rule, read_share))
-        ]
+        return [MarkingLine("centreline", scale, _marks(scale, outline, 0.0, range(1, outline.frets + 1), rule))]
     found = []
     for name, scale in (("bass string", outline.bass_scale_mm), ("treble string", outline.treble_scale_mm)):
         datum = fret_position(scale, outline.perpendicular_fret, outline.divisions)
-        found.append(
-            MarkingLine(name, scale, _marks(scale, outline, datum, range(outline.frets + 1), rule, read_share))
-        )
+        found.append(MarkingLine(name, scale, _marks(scale, outline, datum, range(outline.frets + 1), rule)))
     return found
 
 
-def _marks(
-    scale: float, outline: Outline, datum: float, frets: range, rule: Sequence[RuleStep], read_share: float
-) -> tuple[Mark, ...]:
+def _marks(scale: float, outline: Outline, datum: float, frets: range, rule: Rule) -> tuple[Mark, ...]:
     marks = []
     places = {fret: fret_position(scale, fret, outline.divisions) for fret in range(outline.frets + 1)}
-    readable = {fret: nearest_mark(abs(x - datum), rule, read_share) for fret, x in places.items()}
+    readable = {fret: nearest_mark(abs(x - datum), rule.graduations, rule.share) for fret, x in places.items()}
     for fret in frets:
         place = places[fret]
         away = place - datum

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from deft_bench.core.board.layout import Layout, Spacing, board_layout
+from deft_bench.core.board.rules import READ, STEPS_MM, Rule
 from deft_bench.core.board.section import School
 from deft_bench.core.board.transfer import MEASURED_FROM
 from deft_bench.core.described import FretsField, ListField, choice, count, field_of, field_problems, length
@@ -45,6 +46,7 @@ PAPERS: dict[str, str] = {
     "a4": "A4",
     "letter": "Letter",
 }
+RULE_STEPS = {step: step for step in STEPS_MM}
 POST = {
     "type": "array",
     "minItems": 2,
@@ -111,6 +113,16 @@ class BoardPlan:
     bit_reach_um: int = length("mill below the holder", 1_000, 40_000, 6_000)
     machine_units: str = choice("program in", MACHINE_UNITS, "mm")
     paper: str = choice("pages", PAPERS, "a4")
+    rule_step: str = choice("rule", {"": "the shop’s"} | RULE_STEPS, "", label="Step")
+    rule_fine: str = choice("finer part of the rule", {"": "no"} | RULE_STEPS, "", label="Finer near its end")
+    rule_fine_to_um: int = length("finer part’s length", 1, 1_999_000, 150_000, label="Up to")
+    rule_read: str = choice("reading of the rule", READ, "1", label="You read it")
+
+    def rule(self, shops: Rule) -> Rule:
+        """The rule that this board is marked with: its own, or the shop's where none was chosen."""
+        if not self.rule_step:
+            return shops
+        return Rule(self.rule_step, self.rule_fine, self.rule_fine_to_um, self.rule_read)
 
 
 _GAUGES_UM = {

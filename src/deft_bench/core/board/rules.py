@@ -1,5 +1,6 @@
 """The user's own rule: its graduations, where they are finer, and how a mark on it is read out."""
 
+from dataclasses import dataclass
 from fractions import Fraction
 
 from deft_bench.core.board.positions import RuleStep
@@ -18,17 +19,27 @@ READ = {"1": "to the line only", "1/2": "to half a step", "1/5": "to a fifth of 
 LONGEST_MM = 2000.0
 
 
-def rule_of(step: str, fine: str = "", fine_to_mm: float = 0.0) -> tuple[RuleStep, ...]:
-    """The rule's graduations; with `fine` the first `fine_to_mm` are finer. Raises KeyError for a step that is none."""
-    coarse = RuleStep(LONGEST_MM, float(STEPS_MM[step]))
-    if not fine or fine_to_mm <= 0:
-        return (coarse,)
-    return RuleStep(min(fine_to_mm, LONGEST_MM - 1), float(STEPS_MM[fine])), coarse
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """A rule: its `step`, the finer one of its first `fine_to_um` micrometres (empty: none), and how it is read."""
 
+    step: str = "1/2 mm"
+    fine: str = ""
+    fine_to_um: int = 150_000
+    read: str = "1"
 
-def read_share(read: str) -> float:
-    """The share of a step that the user reads to."""
-    return float(Fraction(read))
+    @property
+    def graduations(self) -> tuple[RuleStep, ...]:
+        """Its graduations from its end on. Raises KeyError for a step that is none."""
+        coarse = RuleStep(LONGEST_MM, float(STEPS_MM[self.step]))
+        if not self.fine or self.fine_to_um <= 0:
+            return (coarse,)
+        return RuleStep(min(self.fine_to_um / 1000, LONGEST_MM - 1), float(STEPS_MM[self.fine])), coarse
+
+    @property
+    def share(self) -> float:
+        """The share of a step that the user reads to."""
+        return float(Fraction(self.read))
 
 
 def mark_words(mark_mm: float, step: str) -> str:

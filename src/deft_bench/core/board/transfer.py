@@ -6,10 +6,11 @@ Derived in docs/methods/datum-transfer.md.
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 
 from deft_bench.core.board.marking import CheckLine, cents_of
 from deft_bench.core.board.positions import fret_position
-from deft_bench.core.units import MM_PER_INCH
+from deft_bench.core.units import MM_PER_INCH, mixed_number
 
 TWELFTH = 12
 SET_MM = 0.01
@@ -49,6 +50,10 @@ class Transfer:
     remainder_mm: float
     cents: tuple[float, ...]
     recheck: tuple[CheckLine, ...]
+
+    def set_words(self, set_fraction: int) -> str:
+        """What is set, in inches, on a readout or stop that is set in fractions of one."""
+        return f"{mixed_number(Fraction(abs(self.steps), set_fraction))} in"
 
     @property
     def toward(self) -> str:

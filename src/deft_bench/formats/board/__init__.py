@@ -10,30 +10,46 @@ from itertools import pairwise
 from deft_bench.core.board.fret_lines import Point
 from deft_bench.core.board.plan import BoardPlan
 from deft_bench.core.board.plan_view import PlanView, plan_view
-from deft_bench.core.board.positions import RuleStep
+from deft_bench.core.board.rules import Rule
 from deft_bench.core.board.slotting import STEPS, machine_steps
 from deft_bench.core.instrument import Spec
 from deft_bench.core.text import printable
+from deft_bench.core.units import MM, MM_PER_INCH, Display
 
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """One saved board as it is drawn. `day` is YYYY-MM-DD; the rule is the user's own, for the marking table."""
+    """One saved board as it is drawn. `day` is YYYY-MM-DD; the rule is the board's, for the marking table; `display` is
+    how lengths are written in tables and labels (a program for a machine is in its own units).
+    """
 
     spec: Spec
     plan: BoardPlan
     view: PlanView
     day: str
-    rule: tuple[RuleStep, ...]
-    read_share: float = 1.0
+    rule: Rule
+    display: Display = MM
 
     @property
     def title(self) -> str:
         """Instrument and scale, for every label."""
-        scale = f"{self.spec.bass_scale_um / 1000:g}"
+        return self.title_in(self.display)
+
+    def title_in(self, display: Display) -> str:
+        """Instrument and scale, the lengths as they are written in one system."""
+        scale = display.long(self.spec.bass_scale_um)
         if self.spec.fanned:
-            scale += f"/{self.spec.treble_scale_um / 1000:g}"
-        return f"{printable(self.spec.name)}, scale {scale} mm, {self.spec.frets} frets"
+            scale += f" to {display.long(self.spec.treble_scale_um)}"
+        return f"{printable(self.spec.name)}, scale {scale}, {self.spec.frets} frets"
+
+    @property
+    def unit(self) -> str:
+        """The unit of the lengths in its tables."""
+        return self.display.system
+
+    def figure(self, mm: float, places: int = 3) -> str:
+        """A length as its tables hold it: so many decimals of a millimetre, one more of an inch."""
+        return f"{mm:.{places}f}" if self.unit == "mm" else f"{mm / MM_PER_INCH:.{places + 1}f}"
 
     def at(self, point: Point) -> Point:
         """A point as it lies on the bench, mm: face up, nut at the left, y away from you; a left-handed board is
@@ -67,9 +83,9 @@ EXPORTS: dict[str, Export] = {
 }
 
 
-def sheet_of(spec: Spec, plan: BoardPlan, day: str, rule: tuple[RuleStep, ...], read_share: float = 1.0) -> Sheet:
+def sheet_of(spec: Spec, plan: BoardPlan, day: str, rule: Rule, display: Display = MM) -> Sheet:
     """Draw a board for export; raises ValueError where a piece cannot be drawn."""
-    return Sheet(spec, plan, plan_view(spec, plan), day, rule, read_share)
+    return Sheet(spec, plan, plan_view(spec, plan), day, rule, display)
 
 
 PROGRAMS = {"slots-gcode": 0, "deepen-gcode": 1}

@@ -6,9 +6,10 @@ One file a step of the school (`core/board/slotting`): its name, heading and but
 from itertools import pairwise
 
 from deft_bench.core.board.slotting import ON_THE_FLAT, STEPS, SlotPass, SlotProgram, Step, machine_steps, slot_program
-from deft_bench.core.units import MM_PER_INCH
+from deft_bench.core.units import MM, MM_PER_INCH, Display
 from deft_bench.formats.board import Sheet
 
+INCHES = Display("in")
 APPROACH_MM = 1.0
 SPIN_UP_S = 3
 """How long the spindle is given to reach its speed."""
@@ -60,7 +61,7 @@ class _Writer:
             for each in (plan.feed_mm_min, plan.plunge_mm_min)
         )
         words = [
-            self.sheet.title,
+            self.sheet.title_in(INCHES if self.inches else MM),
             f"{self.sheet.day}. Slots: {STEPS[program.step]},{part}, end mill {self.said(plan.bit_um / 1000)}",
             f"It starts on {face}. Z 0 is the crown of that face, Y 0 the centreline",
             f"X 0 is {program.datum_words} on the centreline, X grows toward the saddle",

@@ -13,7 +13,7 @@ from deft_bench.formats.setup_pdf import BODY, INK, RULE, SMALL, TITLE, plain
 
 
 def write(sheet: Sheet) -> bytes:
-    """One table on A4, millimetres; raises ValueError where a slot comes through the board."""
+    """One table on A4, in the unit of the sheet; raises ValueError where a slot comes through the board."""
     table = slot_table(sheet.spec, sheet.plan, sheet.view.layout)
     out = io.BytesIO()
     document = SimpleDocTemplate(
@@ -21,21 +21,21 @@ def write(sheet: Sheet) -> bytes:
     )
     story: list[Flowable] = [
         Paragraph("Slot depths", TITLE),
-        Paragraph(plain(f"{sheet.title}. {sheet.day}. Slots {SCHOOLS[table.school]}. All in mm."), SMALL),
+        Paragraph(plain(f"{sheet.title}. {sheet.day}. Slots {SCHOOLS[table.school]}. All in {sheet.unit}."), SMALL),
         Spacer(1, 2 * mm),
     ]
     if table.stop_mm is not None:
-        one = f"One stop of {table.stop_mm:.2f} from the flat face serves every slot"
+        one = f"One stop of {sheet.figure(table.stop_mm, 2)} from the flat face serves every slot"
         story.append(Paragraph(plain(f"{one}; what it leaves hollow is in the last column."), BODY))
     head = ["Fret", "From the flat", "Below the radius", "Fall at the edge", "Hollow", "Hollow by one stop"]
     rows = [
         [
             str(row.fret),
-            "-" if row.first_mm is None else f"{row.first_mm:.2f}",
-            f"{row.final_mm:.2f}",
-            f"{row.fall_mm:.2f}",
-            f"{row.hollow_mm:.2f}",
-            f"{row.hollow_by_stop_mm:.2f}",
+            "-" if row.first_mm is None else sheet.figure(row.first_mm, 2),
+            sheet.figure(row.final_mm, 2),
+            sheet.figure(row.fall_mm, 2),
+            sheet.figure(row.hollow_mm, 2),
+            sheet.figure(row.hollow_by_stop_mm, 2),
         ]
         for row in table.rows
     ]

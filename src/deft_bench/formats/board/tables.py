@@ -1,4 +1,4 @@
-"""The marking table and the inlay list as CSV (UTF-8, comma, point)."""
+"""The marking table, the inlay list and the slot depths as CSV (UTF-8, comma, point), in the unit of the sheet."""
 
 import csv
 import io
@@ -8,7 +8,6 @@ from deft_bench.core.board.inlays import strip_needed
 from deft_bench.core.board.marking import CheckLine, check_lines, marking_lines
 from deft_bench.core.board.plan_view import over_mm
 from deft_bench.core.board.slot_table import slot_table
-from deft_bench.core.units import MM_PER_INCH
 from deft_bench.formats.board import Sheet
 
 
@@ -18,45 +17,45 @@ def write_marking(sheet: Sheet) -> bytes:
     """
     outline = sheet.spec.outline()
     rows: list[Sequence[object]] = []
-    for line in marking_lines(outline, sheet.rule, sheet.read_share):
+    for line in marking_lines(outline, sheet.rule):
         rows += [
             (
                 line.name,
                 mark.fret,
-                f"{mark.from_datum_mm:.3f}",
-                f"{mark.from_datum_mm / MM_PER_INCH:.4f}",
-                f"{mark.spacing_mm:.3f}",
-                f"{mark.mark_mm:.3f}",
-                f"{mark.rest_mm:.3f}",
+                sheet.figure(mark.from_datum_mm),
+                sheet.figure(mark.spacing_mm),
+                sheet.figure(mark.mark_mm),
+                sheet.figure(mark.rest_mm),
                 f"{mark.cents:.2f}",
                 f"{mark.at_stake_cents:.2f}",
-                f"{mark.chained_mm:.3f}",
+                sheet.figure(mark.chained_mm),
                 f"{mark.chained_cents:.2f}",
             )
             for mark in line.marks
         ]
     rows += [
-        (_check_words(check), "", f"{check.mm:.3f}", f"{check.mm / MM_PER_INCH:.4f}")
+        (_check_words(sheet, check), "", sheet.figure(check.mm))
         for check in check_lines(outline, sheet.view.lines, over_mm(sheet.spec, sheet.plan))
     ]
     head = (
         "line",
         "fret",
-        "from_datum_mm",
-        "from_datum_in",
-        "spacing_mm",
-        "rule_mark_mm",
-        "past_mark_mm",
+        f"from_datum_{sheet.unit}",
+        f"spacing_{sheet.unit}",
+        f"rule_mark_{sheet.unit}",
+        f"past_mark_{sheet.unit}",
         "cents_if_at_mark",
         "cents_at_stake",
-        "chained_error_mm",
+        f"chained_error_{sheet.unit}",
         "chained_cents",
     )
     return _written(head, rows)
 
 
-def _check_words(check: CheckLine) -> str:
-    return check.what if check.trimmed_mm is None else f"{check.what} ({check.trimmed_mm:.3f} mm when finished)"
+def _check_words(sheet: Sheet, check: CheckLine) -> str:
+    if check.trimmed_mm is None:
+        return check.what
+    return f"{check.what} ({sheet.figure(check.trimmed_mm)} {sheet.unit} when finished)"
 
 
 def write_inlays(sheet: Sheet) -> bytes:
@@ -68,32 +67,34 @@ def write_inlays(sheet: Sheet) -> bytes:
             (
                 piece.fret,
                 "block" if piece.corners else "dot",
-                f"{x:.3f}",
-                f"{y:.3f}",
-                f"{piece.length_mm:.3f}",
-                f"{piece.nut_width_mm:.3f}",
-                f"{piece.body_width_mm:.3f}",
+                sheet.figure(x),
+                sheet.figure(y),
+                sheet.figure(piece.length_mm),
+                sheet.figure(piece.nut_width_mm),
+                sheet.figure(piece.body_width_mm),
                 f"{piece.nut_angle_deg:.2f}",
                 f"{piece.body_angle_deg:.2f}",
-                f"{sheet.plan.inlay_depth_um / 1000:.3f}",
-                f"{piece.clearance_mm:.3f}",
+                sheet.figure(sheet.plan.inlay_depth_um / 1000),
+                sheet.figure(piece.clearance_mm),
             )
         )
     strip = strip_needed(sheet.view.inlays, sheet.plan.kerf_um / 1000)
     if strip:
-        rows.append(("strip", f"{strip.pieces} pieces", "", "", f"{strip.width_mm:.3f}", f"{strip.length_mm:.3f}"))
+        rows.append(
+            ("strip", f"{strip.pieces} pieces", "", "", sheet.figure(strip.width_mm), sheet.figure(strip.length_mm))
+        )
     head = (
         "before_fret",
         "shape",
-        "x_mm",
-        "y_mm",
-        "length_mm",
-        "nut_side_width_mm",
-        "body_side_width_mm",
+        f"x_{sheet.unit}",
+        f"y_{sheet.unit}",
+        f"length_{sheet.unit}",
+        f"nut_side_width_{sheet.unit}",
+        f"body_side_width_{sheet.unit}",
         "nut_side_angle_deg",
         "body_side_angle_deg",
-        "depth_mm",
-        "clearance_to_slot_mm",
+        f"depth_{sheet.unit}",
+        f"clearance_to_slot_{sheet.unit}",
     )
     return _written(head, rows)
 
@@ -104,25 +105,25 @@ def write_slot_depths(sheet: Sheet) -> bytes:
     rows = [
         (
             row.fret,
-            "" if row.first_mm is None else f"{row.first_mm:.3f}",
-            f"{row.final_mm:.3f}",
-            f"{row.fall_mm:.3f}",
-            f"{row.hollow_mm:.3f}",
-            "" if table.stop_mm is None else f"{table.stop_mm:.3f}",
-            f"{row.hollow_by_stop_mm:.3f}",
-            f"{row.wood_mm:.3f}",
+            "" if row.first_mm is None else sheet.figure(row.first_mm),
+            sheet.figure(row.final_mm),
+            sheet.figure(row.fall_mm),
+            sheet.figure(row.hollow_mm),
+            "" if table.stop_mm is None else sheet.figure(table.stop_mm),
+            sheet.figure(row.hollow_by_stop_mm),
+            sheet.figure(row.wood_mm),
         )
         for row in table.rows
     ]
     head = (
         "fret",
-        "first_cut_from_flat_mm",
-        "final_below_radius_mm",
-        "fall_at_edge_mm",
-        "hollow_mm",
-        "one_stop_mm",
-        "hollow_by_one_stop_mm",
-        "wood_under_slot_mm",
+        f"first_cut_from_flat_{sheet.unit}",
+        f"final_below_radius_{sheet.unit}",
+        f"fall_at_edge_{sheet.unit}",
+        f"hollow_{sheet.unit}",
+        f"one_stop_{sheet.unit}",
+        f"hollow_by_one_stop_{sheet.unit}",
+        f"wood_under_slot_{sheet.unit}",
     )
     return _written(head, rows)
 

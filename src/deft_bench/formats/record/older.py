@@ -28,6 +28,9 @@ class Step:
     seating_by_fret: bool = False
 
 
+_SHOPS_RULE = {"rule_step": "", "rule_fine": "", "rule_fine_to_um": 150_000, "rule_read": "1"}
+"""A board is marked with the shop's rule where it has none of its own."""
+
 STEPS: Mapping[int, Step] = {
     # to 2: boards and refrets
     1: Step(
@@ -44,7 +47,8 @@ STEPS: Mapping[int, Step] = {
     # to 4: the weight of a promise, frets ticked within a step
     3: Step(job={"weight": 1, "sheet_ticks": []}),
     # to 5: a survey says when it was taken in a field of that name; the school alone says how a machine cuts; frets are
-    # found home, not necks; what was recorded by mistake is withdrawn; a level plan keeps the crowns that were read
+    # found home, not necks; what was recorded by mistake is withdrawn; a level plan keeps the crowns that were
+    # read; a board may have a rule of its own
     4: Step(
         job={"withdrawn_at": None, "events": []},
         survey={"withdrawn_at": None},
@@ -52,7 +56,7 @@ STEPS: Mapping[int, Step] = {
         level_plan={"withdrawn_at": None},
         rod_turn={"withdrawn_at": None},
         survey_renamed={"stage": "when"},
-        board_plan={"blank_length_um": None, "blank_width_um": None, "drawing_from": "nut"},
+        board_plan={"blank_length_um": None, "blank_width_um": None, "drawing_from": "nut", **_SHOPS_RULE},
         board_plan_dropped=frozenset({"machine_follow"}),
         seating_by_fret=True,
     ),

@@ -6,36 +6,31 @@ from flask import flash, jsonify, make_response, redirect, request
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.marking import MarkingRefusedError, toggle_mark
-from deft_bench.core.board.rules import READ, STEPS_MM
 from deft_bench.core.board.slotting import MachineError
 from deft_bench.core.board.strings_on_board import post_grid
 from deft_bench.formats.board import EXPORTS, file_name, sheet_of, write_board
 from deft_bench.store import boards, shop
+from deft_bench.web.board.form import read_board
 from deft_bench.web.board.screen import address, board_or_404, screen
 from deft_bench.web.errors import wants_json
-from deft_bench.web.support import Form, db, now, or_404, settings, stamp
+from deft_bench.web.support import Form, db, display, now, or_404, settings, stamp
 
 
 @screen.post("/instruments/<int:instrument_id>/board/rule")
 def set_rule(instrument_id: int) -> Response:
-    """The user's own rule: a setting of the shop, changed where it is used."""
-    board_or_404(instrument_id)
-    form = Form()
-    step, fine, read = form.text("rule_step"), form.text("rule_fine"), form.text("rule_read")
-    to = form.length("rule_fine_to_um")
-    if (
-        step not in STEPS_MM
-        or (fine and fine not in STEPS_MM)
-        or read not in READ
-        or to is None
-        or not 0 < to < 2_000_000
-    ):
+    """Make the rule of this board the shop's, with which every board starts."""
+    instrument, plan = board_or_404(instrument_id)
+    read = read_board(request.form, instrument.spec, plan, display()).plan
+    if read is None or not read.rule_step:
         flash(
-            "The rule was not changed: choose its step, and give how far the finer part reaches in a length such as"
-            " 150."
+            "The shop’s rule was not changed: choose a step, and give how far the finer part reaches in a length such"
+            " as 150."
         )
     else:
-        shop.change(db(), {"rule_step": step, "rule_fine": fine, "rule_fine_to_um": str(to), "rule_read": read})
+        rule = {name: str(getattr(read, name)) for name in ("rule_step", "rule_fine", "rule_fine_to_um", "rule_read")}
+        shop.change(db(), rule)
+        boards.save(db(), instrument_id, instrument.spec, replace(plan, rule_step=""), stamp())
+        flash("Every board that has no rule of its own is marked with this one now.")
     return redirect(address("marking", instrument_id))
 
 
@@ -84,9 +79,8 @@ def download(instrument_id: int, kind: str) -> Response:
     instrument, plan = board_or_404(instrument_id)
     with or_404():
         export = EXPORTS[kind]
-    steps, share = settings().rule
     try:
-        sheet = sheet_of(instrument.spec, plan, now().date().isoformat(), steps, share)
+        sheet = sheet_of(instrument.spec, plan, now().date().isoformat(), plan.rule(settings().rule), display())
         made = write_board(kind, sheet)
     except MachineError as error:
         flash("No slotting program: " + " ".join(error.problems.values()))

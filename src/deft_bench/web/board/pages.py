@@ -13,8 +13,7 @@ from deft_bench.core.board.inlays import strip_needed
 from deft_bench.core.board.marking import check_lines, marking_lines
 from deft_bench.core.board.plan import SCHOOLS, SPACINGS, BoardPlan
 from deft_bench.core.board.plan_view import PlanView, over_mm, plan_view
-from deft_bench.core.board.positions import RuleStep
-from deft_bench.core.board.rules import mark_words
+from deft_bench.core.board.rules import Rule, mark_words
 from deft_bench.core.board.section import neck_section, radius_of, thickness_passes
 from deft_bench.core.board.slot_table import slot_table
 from deft_bench.core.board.slotting import machine_problems
@@ -32,7 +31,6 @@ from deft_bench.core.units import Display, LengthError, parse_length
 from deft_bench.web.drawing.board_plan import draw_plan
 from deft_bench.web.drawing.board_section import draw_section
 from deft_bench.web.drawing.board_strings import draw_edge_room, draw_head, draw_nut
-from deft_bench.web.support import settings
 
 
 @dataclass(frozen=True)
@@ -41,7 +39,7 @@ class Board:
 
     spec: Spec
     plan: BoardPlan
-    rule: tuple[tuple[RuleStep, ...], float]
+    rule: Rule
 
     @cached_property
     def view(self) -> PlanView:
@@ -50,14 +48,14 @@ class Board:
 
     def checks(self, shown: Display) -> list[Check]:
         """Every finding, the failing ones first."""
-        return board_checks(self.spec, self.plan, self.view, list(self.rule[0]), self.rule[1], shown.fine_mm)
+        return board_checks(self.spec, self.plan, self.view, self.rule, shown.fine_mm)
 
 
 Asked = Mapping[str, str]
 
 
-def _long_mm(shown: Display) -> Callable[[float], str]:
-    return lambda mm: shown.long(round(mm * 1000))
+def _radius_mm(shown: Display) -> Callable[[float], str]:
+    return lambda mm: shown.radius(mm * 1000)
 
 
 def plan_page(board: Board, asked: Asked, shown: Display, turned: bool) -> dict[str, Any]:
@@ -87,7 +85,7 @@ def marking_page(board: Board, asked: Asked, shown: Display, turned: bool) -> di
     """The table along the asked line, what chaining would cost, check lines, and the datum transfer."""
     spec, plan = board.spec, board.plan
     outline = spec.outline()
-    lines = marking_lines(outline, *board.rule)
+    lines = marking_lines(outline, board.rule)
     line = next((one for one in lines if one.name == asked.get("line")), lines[0])
     worst = max(line.marks, key=lambda mark: abs(mark.chained_cents))
     centres = [found.centre_x_mm for found in board.view.lines]
@@ -99,7 +97,7 @@ def marking_page(board: Board, asked: Asked, shown: Display, turned: bool) -> di
         centre_from_nut(plan.drawing_centre_um / 1000, plan.drawing_from, centres),
         plan.set_fraction,
     )
-    step = settings().rule_step
+    step = board.rule.step
     return {
         "lines": lines,
         "line": line,
@@ -142,7 +140,7 @@ def radius_page(board: Board, asked: Asked, shown: Display, turned: bool) -> dic
             )
         )
     return {
-        "advice": advise_radius(spec, layout, shown.fine_mm, _long_mm(shown)),
+        "advice": advise_radius(spec, layout, shown.fine_mm, _radius_mm(shown)),
         "cut_otherwise": over_mm(spec, plan) != 0,
         "arch": arch(spec, layout, over_mm(spec, plan)),
         "saddle": saddle,

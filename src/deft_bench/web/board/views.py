@@ -6,7 +6,6 @@ from flask import flash, make_response, redirect, render_template, request
 from werkzeug.wrappers import Response
 
 from deft_bench.core.board.plan import BoardPlan
-from deft_bench.core.board.rules import READ, STEPS_MM
 from deft_bench.core.described import choices_of, described
 from deft_bench.core.instrument import CHOICES as SPEC_CHOICES
 from deft_bench.core.instrument import Spec
@@ -16,6 +15,7 @@ from deft_bench.web.board.form import board_values, read_board
 from deft_bench.web.board.pages import PAGES, Board
 from deft_bench.web.board.screen import address, board_or_404, screen
 from deft_bench.web.support import db, display, settings, stamp, words_only
+from deft_bench.web.typed import as_typed, keep_typed
 
 TABS = {"plan": "Plan", "marking": "Marking table", "radius": "Radius", "strings": "Strings", "files": "Files"}
 PANELS = {"marking": "board/transfer.html"}
@@ -30,12 +30,13 @@ def show(instrument_id: int, tab: str) -> str | Response | tuple[str, int]:
     """
     instrument, plan = board_or_404(instrument_id)
     if request.method == "GET":
-        values = board_values(instrument.spec, plan, display())
+        values = as_typed(instrument_id, board_values(instrument.spec, plan, display()))
         return _page(tab, instrument, instrument.spec, plan, values, {})
     read = read_board(request.form, instrument.spec, plan, display())
     if read.spec is None or read.plan is None:
         return _page(tab, instrument, instrument.spec, plan, read.values, read.errors), 422
     changed = boards.save(db(), instrument_id, read.spec, read.plan, stamp())
+    keep_typed(instrument_id, request.form)
     flash("Saved; what it was before is kept." if changed else "Nothing was changed.")
     return redirect(address(tab, instrument_id, fret=request.form.get("fret") or None))
 
@@ -54,7 +55,7 @@ def preview(instrument_id: int, tab: str) -> Response:
     if read.spec is None or read.plan is None:
         return words_only(shown, "board", elsewhere)
     unsaved = (read.spec, read.plan) != (instrument.spec, plan)
-    board = Board(read.spec, read.plan, settings().rule)
+    board = Board(read.spec, read.plan, read.plan.rule(settings().rule))
     panel = render_template(
         PANELS.get(tab, f"board/{tab}_panel.html"),
         instrument=instrument,
@@ -96,7 +97,7 @@ def _page(
     values: dict[str, str],
     errors: dict[str, str],
 ) -> str:
-    board = Board(spec, plan, settings().rule)
+    board = Board(spec, plan, plan.rule(settings().rule))
     return render_template(
         f"board/{tab}.html",
         section="boards" if instrument.project else "instruments",
@@ -105,18 +106,6 @@ def _page(
         tabs=TABS,
         values=values,
         errors=errors,
-        rule_steps=dict.fromkeys(STEPS_MM),
-        rule_reads=READ,
-        rule_values=_rule_values(),
+        shops_rule=settings().rule_step,
         **_context(tab, instrument, board),
     )
-
-
-def _rule_values() -> dict[str, str]:
-    found = settings()
-    return {
-        "rule_step": found.rule_step,
-        "rule_fine": found.rule_fine,
-        "rule_fine_to_um": display().entry(found.rule_fine_to_um),
-        "rule_read": found.rule_read,
-    }

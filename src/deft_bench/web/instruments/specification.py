@@ -11,6 +11,7 @@ from deft_bench.store import instruments
 from deft_bench.web.instruments.form import read_spec, values_of
 from deft_bench.web.instruments.screen import screen
 from deft_bench.web.support import Form, db, display, instrument_or_404, stamp
+from deft_bench.web.typed import as_typed, keep_typed
 
 
 @screen.route("/instruments/new", methods=["GET", "POST"])
@@ -21,6 +22,7 @@ def new() -> str | Response | tuple[str, int]:
         spec = read_spec(form)
         if spec is not None:
             instrument_id = instruments.add(db(), spec, stamp())
+            keep_typed(instrument_id, form.sent)
             flash(f"{spec.name} is entered.")
             return redirect(url_for(".show", instrument_id=instrument_id))
         return _form_page(None, form.sent, form.errors), 422
@@ -39,10 +41,11 @@ def edit(instrument_id: int) -> str | Response | tuple[str, int]:
         spec = read_spec(form)
         if spec is not None:
             changed = instruments.edit(db(), instrument_id, spec, stamp())
+            keep_typed(instrument_id, form.sent)
             flash("Saved; the earlier specification is kept." if changed else "Nothing was changed.")
             return redirect(url_for(".show", instrument_id=instrument_id))
         return _form_page(instrument, form.sent, form.errors), 422
-    return _form_page(instrument, values_of(instrument.spec, display()), {})
+    return _form_page(instrument, as_typed(instrument_id, values_of(instrument.spec, display())), {})
 
 
 def _form_page(instrument: instruments.Instrument | None, values: Any, errors: dict[str, str]) -> str:

@@ -28,6 +28,7 @@ from deft_bench.web.errors import wants_json
 from deft_bench.web.places import linked_steps
 from deft_bench.web.refret.form import BOXES, read, values_of
 from deft_bench.web.support import db, display, job_or_404, now, settings, words_only
+from deft_bench.web.typed import as_typed, keep_typed
 
 screen = Blueprint("refret", __name__, template_folder="templates")
 
@@ -43,11 +44,12 @@ def show(job_id: int) -> str | Response | tuple[str, int]:
         wires = {wire.id: wire for wire in refrets.wires(db())}
         picked = wires.get(request.args.get("wire", 0, type=int))
         plan = refretting.with_wire(plan, picked) if picked else plan
-        return _page(job, instrument, plan, values_of(plan), {}, picked=picked)
+        return _page(job, instrument, plan, as_typed(instrument.id, values_of(plan)), {}, picked=picked)
     form = read(request.form, plan, instrument.spec)
     if form.plan is None:
         return _page(job, instrument, plan, form.values, form.errors), 422
     changed = refretting.save_refret(db(), now(), job, form.plan)
+    keep_typed(instrument.id, request.form)
     if "stock" in request.form:
         refretting.keep_wire(db(), now(), form.plan)
         flash("Saved, and the wire is in stock under its name.")

@@ -13,6 +13,7 @@ from deft_bench.store import instruments, jobs, setups
 from deft_bench.web.places import linked_steps
 from deft_bench.web.setup.form import read, values_of
 from deft_bench.web.support import db, instrument_or_404, settings, stamp
+from deft_bench.web.typed import as_typed, keep_typed
 
 screen = Blueprint(
     "setup", __name__, template_folder="templates", static_folder="static", static_url_path="/setup/static"
@@ -68,11 +69,12 @@ def page_of(
 ) -> str | Response | tuple[str, int]:
     """A page with its own boxes: sending them saves them whole, or nothing when one is refused."""
     instrument, plan = setup_or_404(instrument_id)
-    values, errors, code = values_of(plan), dict[str, str](), 200
+    values, errors, code = as_typed(instrument_id, values_of(plan)), dict[str, str](), 200
     if request.method == "POST":
         form = read(page, request.form, plan, instrument.spec)
         if form.plan is not None:
             save(instrument, form.plan)
+            keep_typed(instrument_id, request.form)
             return redirect(url_for(f"setup.{page}", instrument_id=instrument_id))
         values, errors, code = form.values, form.errors, 422
     shown = common(instrument, plan, page)
