@@ -181,6 +181,8 @@ CASES: list[tuple[str, str, dict[str, object], dict[str, object]]] = [
     ("pin_shows", "mind", {}, {"pin_um": 2_400}),
     ("pin_breaks_out", "fails", {}, {"pin_inset_um": 1_500}),
     ("rule_coarse", "mind", {}, {}),
+    ("cone_reversed", "mind", {"radius_kind": "compound", "nut_radius_um": 356_000, "end_radius_um": 254_000}, {}),
+    ("strings_close", "mind", {"spread_nut_um": 28_000}, {}),
 ]
 
 

@@ -7,6 +7,7 @@ import re
 import pytest
 
 from deft_bench.core.board.plan_view import plan_view
+from deft_bench.core.instrument import Spec
 from deft_bench.core.refret import END_STEPS, SIDES
 from deft_bench.formats.board import EXPORTS, exports_of
 from deft_bench.formats.record import export_record, import_record
@@ -351,3 +352,28 @@ def test_boards_and_refrets_travel_with_the_record(bench: Bench, demo: Connectio
         del job["refret_plans"], job["fitted"]
     made = import_record(demo, json.dumps(older | {"version": 1}).encode(), as_copy=True)
     assert len(export_record(demo, made)["surveys"]) == len(older["surveys"])
+
+
+def test_the_edge_margin_is_held_where_it_is_what_was_given(bench: Bench, demo: Connection) -> None:
+    page = f"/instruments/{SANDPIPER}/board"
+
+    def spec() -> Spec:
+        return instruments.get(demo, SANDPIPER).spec
+
+    bench.post(page, {"spread_by": "margin", "edge_margin_um": "3.4"})
+    assert spec().edge_margin_um == 3_400
+    solved = spec().spread_saddle_um
+    bench.post(page, {"last_fret_width_um": "68"})
+    assert spec().edge_margin_um == 3_400
+    assert spec().spread_saddle_um > solved
+    bench.post(page, {"spread_by": "saddle", "spread_saddle_um": "60"})
+    assert spec().spread_saddle_um == 60_000
+    refused = bench.post(page, {"spread_by": "margin", "edge_margin_um": "40"})
+    assert "no board between the outer strings" in refused.text
+    # a form that holds the ticks unticks; one of another page leaves them
+    bench.post(page, {"flags": "1", "bound": "1"})
+    assert spec().bound
+    bench.post(f"{page}/strings", {"spread_nut_um": "41"})
+    assert spec().bound
+    bench.post(page, {"flags": "1", "left_handed": "1"})
+    assert (spec().bound, spec().left_handed) == (False, True)

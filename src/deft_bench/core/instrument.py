@@ -63,6 +63,13 @@ class Spec:
         """Whether bass and treble scales differ."""
         return self.bass_scale_um != self.treble_scale_um
 
+    @property
+    def edge_margin_um(self) -> int:
+        """From an outer string's centre to the board's edge at the last fret, measured across."""
+        share = fret_position(1, self.frets)
+        spread_last = self.spread_nut_um + (self.spread_saddle_um - self.spread_nut_um) * share
+        return round((self.last_fret_width_um - spread_last) / 2)
+
     def outline(self) -> Outline:
         """What the board's plan is drawn from, mm: straight edges from the nut's width to that at the last fret."""
         spread_last = self.spread_nut_um + (self.spread_saddle_um - self.spread_nut_um) * fret_position(1, self.frets)
@@ -444,6 +451,14 @@ def _contradictions(spec: Spec, display: Display) -> dict[str, str]:
         )
         refuse(crossed, "perpendicular_fret", "Fret lines would cross on the board.")
     return found
+
+
+def spread_for_margin(spread_nut_um: int, last_fret_width_um: int, frets: int, margin_um: int) -> int:
+    """The spread at the saddle, µm, with which the outer strings lie a margin inside the board's edge at the last fret:
+    they are straight from the nut, and the last fret lies at its share of the scale.
+    """
+    spread_last = last_fret_width_um - 2 * margin_um
+    return round(spread_nut_um + (spread_last - spread_nut_um) / fret_position(1, frets))
 
 
 def to_fields(spec: Spec) -> dict[str, Any]:

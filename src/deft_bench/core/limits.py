@@ -70,6 +70,8 @@ LOOSE_BITE_MM, GLUE_BITE_MM, PRESS_BITE_MM = 0.05, 0.15, 0.30
 """How far barbs bite into a slot's walls: under the first they hold nothing, under the second glue must help, over
 the third the neck bends.
 """
+LEAST_APART_MM = 6.0
+"""Strings, or courses, nearer than this at the nut leave no room for a finger."""
 OVERBEND_SHARE = 0.7
 """Wire bent tighter than this share of the board's radius springs up in the middle."""
 

@@ -66,8 +66,8 @@ class Display:
         return f"{self.fine_number(um)} {self.system}"
 
     def fine_number(self, um: float) -> str:
-        """A small length without its unit: hundredths of a millimetre, or thousandths of an inch with their tenths, as a
-        hundredth of a millimetre is less than one.
+        """A small length without its unit: hundredths of a millimetre, or thousandths of an inch with their tenths:
+        a hundredth of a millimetre is less than a thousandth.
         """
         if self.system == "mm":
             return _no_minus_zero(f"{um / UM_PER_MM:.2f}")

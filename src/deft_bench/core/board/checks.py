@@ -15,7 +15,7 @@ from deft_bench.core.board.section import slot
 from deft_bench.core.board.strings_on_board import LEAST_EDGE_MM, edge_room
 from deft_bench.core.calls import Length, frets_named, in_mm
 from deft_bench.core.instrument import Spec
-from deft_bench.core.limits import THIN_EDGE_MM
+from deft_bench.core.limits import LEAST_APART_MM, THIN_EDGE_MM
 
 RULE_CENTS = 2.0
 """Half a graduation may cost this much before the rule is called too coarse: the intonation that is asked for."""
@@ -43,6 +43,7 @@ def board_checks(spec: Spec, plan: BoardPlan, view: PlanView, rule: Rule, length
         *_blank(spec, plan, view, length),
         *_pins(spec, plan, view, length),
         *_rule(spec, rule, length),
+        *_unusual(spec, length),
     ]
     return sorted(checks, key=lambda check: check.level != "fails")
 
@@ -258,6 +259,22 @@ def _pins(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[C
             )
         )
     return checks
+
+
+def _unusual(spec: Spec, length: Length) -> list[Check]:
+    """What can be built and is hardly ever meant: a cone that opens toward the nut, strings too close for fingers."""
+    found = []
+    if spec.nut_radius_um and spec.end_radius_um and spec.end_radius_um < spec.nut_radius_um:
+        nut, end = (length(um / 1000) for um in (spec.nut_radius_um, spec.end_radius_um))
+        say = f"The cone opens toward the nut: {nut} there and {end} at the body. Are they the wrong way round?"
+        found.append(Check("cone_reversed", "mind", say))
+    courses = spec.strings // 2 if spec.kind == "twelve_string" else spec.strings
+    if courses > 1:
+        apart = spec.spread_nut_um / 1000 / (courses - 1)
+        if apart < LEAST_APART_MM:
+            say = f"The strings lie {length(apart)} apart at the nut: fingers want {length(LEAST_APART_MM)} or more."
+            found.append(Check("strings_close", "mind", say))
+    return found
 
 
 def _rule(spec: Spec, rule: Rule, length: Length) -> list[Check]:

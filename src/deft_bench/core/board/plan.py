@@ -28,6 +28,10 @@ SPACINGS: dict[Spacing, str] = {
     "equal_gaps": "equal gaps",
     "equal_centres": "equal centres",
 }
+SPREAD_BY: dict[str, str] = {
+    "saddle": "saddle spread",
+    "margin": "edge margin",
+}
 INLAY_STYLES: dict[str, str] = {
     "dots": "dots",
     "blocks": "blocks",
@@ -60,8 +64,8 @@ class BoardPlan:
     """Lengths are whole micrometres. `gauges_um` and `posts_um` list string 1, the treble one, first.
 
     `posts_um` is (behind the nut, off the centreline with treble positive) of each tuner post; empty when not given.
-    `inlay_share` is a block's share of the space between its frets, in percent; `set_fraction` 0 means a readout in
-    hundredths.
+    `spread_by` says which of the outer strings' figures is held; the other follows from it. `inlay_share` is a block's
+    share of the space between its frets, in percent; `set_fraction` 0 means a readout in hundredths.
     """
 
     kerf_um: int = length("slot width", 200, 1_500, 600)
@@ -78,6 +82,7 @@ class BoardPlan:
     oversize_um: int = length("oversize each side", 0, 15_000, 1_000)
     end_overhang_um: int = length("board past the last fret", 0, 60_000, 8_000, label="Past the last fret")
     binding_um: int = length("binding thickness", 300, 5_000, 1_500, label="Binding")
+    spread_by: str = choice("outer strings", SPREAD_BY, "saddle", label="Outer strings by")
     spacing: Spacing = choice("spacing", SPACINGS, "equal_gaps")
     gauges_um: tuple[int, ...] = field_of(
         ListField("gauges", item={"type": "integer", "minimum": 1, "maximum": 10_000}, most=18), ()

@@ -5,11 +5,13 @@ from dataclasses import dataclass, replace
 
 from deft_bench.core.board.plan import BoardPlan, fitted, plan_problems
 from deft_bench.core.described import entries
-from deft_bench.core.instrument import Spec
+from deft_bench.core.instrument import MOST_FRETS, Spec, spread_for_margin
 from deft_bench.core.units import Display
 from deft_bench.web.instruments.form import read_spec, values_of
 from deft_bench.web.plan_form import PlanForm, read_described
 from deft_bench.web.support import Form
+
+FLAGS = ("left_handed", "bound", "nibs")
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,7 +24,8 @@ class BoardForm(PlanForm[BoardPlan]):
 def board_values(spec: Spec, plan: BoardPlan, shown: Display) -> dict[str, str]:
     """Every box of the board's forms: the specification's fields under their own names, then the plan's."""
     values = {name: str(value) for name, value in values_of(spec, shown).items() if not isinstance(value, bool)}
-    values |= {flag: "1" for flag in ("left_handed", "bound", "nibs") if getattr(spec, flag)}
+    values |= {flag: "1" for flag in FLAGS if getattr(spec, flag)}
+    values["edge_margin_um"] = shown.entry(spec.edge_margin_um)
     values |= {name: text for name, text in entries(plan, shown).items() if name not in ("gauges_um", "posts_um")}
     for i in range(spec.strings):
         values[f"gauge_{i + 1}"] = shown.entry(plan.gauges_um[i]) if i < len(plan.gauges_um) else ""
@@ -33,8 +36,14 @@ def board_values(spec: Spec, plan: BoardPlan, shown: Display) -> dict[str, str]:
 
 def read_board(sent: Mapping[str, str], spec: Spec, plan: BoardPlan, shown: Display) -> BoardForm:
     """Read a form that holds some of the board's boxes; the others keep what is saved. Nothing is stored here."""
-    values = board_values(spec, plan, shown) | {name: text for name, text in sent.items() if name != "csrf_token"}
+    values = board_values(spec, plan, shown)
+    if "flags" in sent:
+        # a box that is not ticked is not sent: of a form that holds the three, only those sent are
+        values = {name: text for name, text in values.items() if name not in FLAGS}
+    values |= {name: text for name, text in sent.items() if name not in ("csrf_token", "flags")}
     form = Form(values, shown)
+    if form.text("spread_by") == "margin":
+        _solve_spread(form, values)
     new_spec = read_spec(form)
     fields = read_described(form, BoardPlan)
     strings = new_spec.strings if new_spec else spec.strings
@@ -47,6 +56,18 @@ def read_board(sent: Mapping[str, str], spec: Spec, plan: BoardPlan, shown: Disp
     if form.errors:
         return BoardForm(values, form.errors, None, None)
     return BoardForm(values, {}, made, new_spec)
+
+
+def _solve_spread(form: Form, values: dict[str, str]) -> None:
+    """Put the spread at the saddle that the edge margin asks for into its box."""
+    margin, width, nut = (form.length(name) for name in ("edge_margin_um", "last_fret_width_um", "spread_nut_um"))
+    frets = form.count("frets", 1, MOST_FRETS)
+    if margin is None or width is None or nut is None or frets is None:
+        return
+    if 2 * margin >= width:
+        form.errors["edge_margin_um"] = "The two margins leave no board between the outer strings."
+        return
+    values["spread_saddle_um"] = form.shown.entry(spread_for_margin(nut, width, frets, margin))
 
 
 def _gauges(form: Form, strings: int, plan: BoardPlan) -> tuple[int, ...]:
