@@ -215,6 +215,42 @@ def test_a_neck_in_section() -> None:
     assert found[1]["warnings"] == ["the channel would come out through the back"]
 
 
+def test_facets_of_a_half_circle() -> None:
+    def of(stages: int) -> Any:
+        asked = {"sections": [{"fret": 1, "width_mm": 40, "depth_mm": 20}], "stages": stages}
+        return calculate("neck-facets", asked)["sections"][0]
+
+    (first,) = of(1)["facets"]
+    near, far = 20 * (math.sqrt(2) - 1), 20 * math.sqrt(0.5)
+    assert first["inner"] == pytest.approx({"from_centre_mm": near, "from_board_mm": 20})
+    assert first["outer"] == pytest.approx({"from_centre_mm": 20, "from_board_mm": near})
+    assert first["touches"] == pytest.approx({"from_centre_mm": far, "from_board_mm": far})
+    for stages, angle in ((1, 22.5), (2, 11.25), (3, 5.625)):
+        assert len(of(stages)["facets"]) == 2**stages - 1
+        assert of(stages)["left_mm"] == pytest.approx(20 / math.cos(math.radians(angle)) - 20, abs=1e-3)
+
+
+@given(st.floats(30, 80), st.floats(8, 30), st.floats(1.2, 6), st.integers(1, 3))
+def test_no_facet_cuts_into_the_section(width: float, depth: float, fullness: float, stages: int) -> None:
+    section = {"fret": 5, "width_mm": width, "depth_mm": depth, "fullness": fullness}
+    (found,) = calculate("neck-facets", {"sections": [section], "stages": stages})["sections"]
+
+    def inside(mark: dict[str, float]) -> float:
+        across, down = 2 * mark["from_centre_mm"] / width, mark["from_board_mm"] / depth
+        return float(max(0.0, across) ** fullness + max(0.0, down) ** fullness)
+
+    for facet in found["facets"]:
+        assert inside(facet["touches"]) == pytest.approx(1)
+        turn = math.radians(facet["angle_deg"])
+        for edge in (facet["inner"], facet["outer"]):
+            assert inside(edge) >= 1 - 1e-9
+            # the edges and the line that stays lie in one plane, turned as it says
+            across = edge["from_centre_mm"] - facet["touches"]["from_centre_mm"]
+            down = edge["from_board_mm"] - facet["touches"]["from_board_mm"]
+            assert across * math.sin(turn) + down * math.cos(turn) == pytest.approx(0, abs=1e-6)
+    assert 0 <= found["left_mm"] < width
+
+
 def test_a_datum_is_set_as_it_can_be_and_checked_again() -> None:
     found = calculate(
         "datum-transfer", {"scale_mm": 628, "datum": "fret_12", "drawing_centre_x_mm": 200, "set_fraction": 64}

@@ -12,6 +12,7 @@ from deft_bench.core.board.transfer import MEASURED_FROM
 from deft_bench.core.described import FretsField, ListField, choice, count, field_of, field_problems, length
 from deft_bench.core.field_checks import FieldError
 from deft_bench.core.instrument import Spec
+from deft_bench.core.neck.facets import SHAPES, Shape
 from deft_bench.core.units import MM, Display
 
 MARKED_FRETS = (3, 5, 7, 9, 12, 15, 17, 19, 21, 24)
@@ -101,6 +102,8 @@ class BoardPlan:
     rod_channel_um: int = length("rod channel depth", 0, 20_000, 10_000, label="Rod channel")
     neck_target_1_um: int = length("neck thickness at fret 1", 12_000, 40_000, 21_000, label="Wanted at fret 1")
     neck_target_12_um: int = length("neck thickness at fret 12", 12_000, 45_000, 23_000, label="Wanted at fret 12")
+    neck_shape: Shape = choice("section of the neck", SHAPES, "c", label="Back of the neck")
+    facet_rounds: int = count("rounds of facets", 1, 3, 2, label="Rounds of facets")
     posts_um: tuple[tuple[int, int], ...] = field_of(ListField("tuner posts", item=POST, most=18), ())
     post_um: int = length("tuner post diameter", 2_000, 20_000, 6_000, label="Post diameter")
     datum: str = choice("datum", DATUMS, "nut")

@@ -18,6 +18,7 @@ CALCULATIONS = {
     "slot": "slot",
     "thickness-passes": "thickness_passes",
     "neck-section": "neck_section",
+    "neck-facets": "neck_facets",
     "datum-transfer": "datum_transfer",
     "cut-list": "cut_list",
     "wire-fit": "wire_fit",

@@ -61,6 +61,8 @@ STEPS: Mapping[int, Step] = {
             "blank_width_um": None,
             "drawing_from": "nut",
             "spread_by": "saddle",
+            "neck_shape": "c",
+            "facet_rounds": 2,
             **_SHOPS_RULE,
         },
         board_plan_dropped=frozenset({"machine_follow"}),

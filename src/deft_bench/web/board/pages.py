@@ -27,6 +27,7 @@ from deft_bench.core.board.strings_on_board import (
 )
 from deft_bench.core.board.transfer import centre_from_nut, datum_transfer
 from deft_bench.core.instrument import Spec
+from deft_bench.core.neck.facets import FULLNESS, neck_facets
 from deft_bench.core.units import Display, LengthError, parse_length
 from deft_bench.web.drawing.board_plan import draw_plan
 from deft_bench.web.drawing.board_section import draw_section
@@ -122,7 +123,7 @@ def radius_page(board: Board, asked: Asked, shown: Display, turned: bool) -> dic
         saddle = saddle_radius(spec)
     except ValueError:
         saddle = None
-    sections = []
+    sections, carved = [], []
     for fret, target in ((1, plan.neck_target_1_um), (min(12, spec.frets), plan.neck_target_12_um)):
         at = arch(spec, layout)[fret]
         sections.append(
@@ -139,7 +140,11 @@ def radius_page(board: Board, asked: Asked, shown: Display, turned: bool) -> dic
                 ),
             )
         )
+        under = (target - spec.board_thickness_um) / 1000
+        if under > 0:
+            carved.append((fret, neck_facets(at.width_mm, under, FULLNESS[plan.neck_shape], plan.facet_rounds)))
     return {
+        "carved": carved,
         "advice": advise_radius(spec, layout, shown.fine_mm, _radius_mm(shown)),
         "cut_otherwise": over_mm(spec, plan) != 0,
         "arch": arch(spec, layout, over_mm(spec, plan)),
