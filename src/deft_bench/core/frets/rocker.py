@@ -98,7 +98,9 @@ class Explanation:
 
 @dataclass(frozen=True, slots=True)
 class RockerLane:
-    """What one lane's tests come down to. `sure` are the signed frets of every smallest explanation."""
+    """What one lane's tests come down to. `sure` are the signed frets of every smallest explanation, `against_plan` the
+    triples that sit flat where the planned shape should rock.
+    """
 
     kind: Literal["flat", "local", "not_local"]
     explanations: tuple[Explanation, ...]
@@ -107,6 +109,7 @@ class RockerLane:
     next_test: Triple | None
     contradictions: tuple[Triple, ...]
     rocking: tuple[int, ...]
+    against_plan: tuple[Triple, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,6 +121,11 @@ class _Rule:
     base: float
     rocks: bool
     bound: float
+
+    @property
+    def met_by_shape(self) -> bool:
+        """Whether the planned shape by itself answers so."""
+        return self.base >= self.bound - 1e-12 if self.rocks else self.base <= self.bound + 1e-12
 
     def helped_by(self) -> list[Signed]:
         """Displacements that move the rule toward being met."""
@@ -169,12 +177,11 @@ def _rules(
 
 def _explained(rules: list[_Rule], frets: int) -> list[list[Explanation]] | None:
     """The smallest explanations of each cluster of rocks; None where it is no matter of single frets."""
-    open_rules = [rule for rule in rules if rule.rocks and rule.base < rule.bound - 1e-12]
-    if len(open_rules) > ROCKING_SHARE * (frets - 2):
+    open_rules = [rule for rule in rules if not rule.met_by_shape]
+    if sum(rule.rocks for rule in open_rules) > ROCKING_SHARE * (frets - 2):
         return None
     per_cluster = [_smallest(group, rules, frets) for group in _clusters(open_rules)]
-    # without a rock to explain, a planned knee may have been found flat
-    return per_cluster if all(per_cluster) and (per_cluster or _feasible((), rules)) else None
+    return per_cluster if all(per_cluster) else None
 
 
 def rocker_lane(
@@ -196,21 +203,23 @@ def rocker_lane(
     shape = [-drop for drop in planned_drop_mm] if planned_drop_mm else [0.0] * frets
     rules = _rules(answers, positions_mm, shape, tolerance_mm)
     rocking = tuple(rule.frets[1] for rule in rules if rule.rocks)
+    against = tuple(rule.frets for rule in rules if not rule.rocks and rule.base >= tolerance_mm)
     per_cluster = _explained(rules, frets)
     if per_cluster is None:
-        return RockerLane("not_local", (), False, frozenset(), None, contradictions, rocking)
+        return RockerLane("not_local", (), False, frozenset(), None, contradictions, rocking, against)
     joined = _joined(per_cluster)
     everything = sum(1 for _ in product(*per_cluster)) if len(per_cluster) < 4 else len(joined) + 1
     sure = frozenset.intersection(*(way.signed for way in joined)) if joined else frozenset()
     taken = set(answers)
     return RockerLane(
-        "flat" if not rocking else "local",
+        "flat" if not rocking and not against else "local",
         tuple(joined[:MOST_EXPLANATIONS]),
         everything > MOST_EXPLANATIONS,
         sure,
-        _next_test(positions_mm, joined[:MOST_EXPLANATIONS], shape, taken, tolerance_mm),
+        _next_test(positions_mm, joined[:MOST_EXPLANATIONS], rules, shape, taken, tolerance_mm),
         contradictions,
         rocking,
+        against,
     )
 
 
@@ -294,24 +303,46 @@ def _joined(per_cluster: Sequence[Sequence[Explanation]]) -> list[Explanation]:
 def _next_test(
     positions_mm: Sequence[float],
     explanations: Sequence[Explanation],
+    rules: Sequence[_Rule],
     shape: Sequence[float],
     taken: set[Triple],
     tolerance_mm: float,
 ) -> Triple | None:
-    """The untaken test whose answer splits the explanations most evenly; None when none does."""
-    best: tuple[int, Triple] | None = None
+    """The untaken test whose answers rule most out: the most by the answer that rules out less, then by both together.
+    An answer rules an explanation out when no sizes of its frets give it beside everything seen. None when no answer
+    tells the explanations apart.
+    """
+    best: tuple[tuple[int, int], Triple] | None = None
+    everything = [_Stand(one, rules) for one in explanations]
     for triple in triples(len(positions_mm)):
-        if triple in taken:
+        if triple in taken or not any(stand.touches(triple) for stand in everything):
             continue
-        rocking = 0
-        for explanation in explanations:
-            heights = list(shape)
-            for fret, mm in explanation.proud.items():
-                heights[fret - 1] += mm
-            for fret, mm in explanation.low.items():
-                heights[fret - 1] -= mm
-            rocking += rock_of(positions_mm, heights, triple) >= tolerance_mm - 1e-9
-        split = min(rocking, len(explanations) - rocking)
-        if split and (best is None or split > best[0]):
-            best = split, triple
+        weights, base = weights_of(positions_mm, triple), rock_of(positions_mm, shape, triple)
+        ruled_out = [
+            sum(not stand.holds(_Rule(triple, weights, base, rocks, bound)) for stand in everything)
+            for rocks, bound in ((True, tolerance_mm), (False, tolerance_mm / 2))
+        ]
+        if not any(0 < count < len(everything) for count in ruled_out):
+            continue
+        score = min(ruled_out), sum(ruled_out)
+        if best is None or score > best[0]:
+            best = score, triple
     return best[1] if best else None
+
+
+class _Stand:
+    """One explanation with every rule that its frets are part of: whether it still holds under one more."""
+
+    def __init__(self, explanation: Explanation, rules: Sequence[_Rule]) -> None:
+        self.signed = tuple(sorted(explanation.signed))
+        self.frets = {fret for fret, _ in self.signed}
+        self.rows = [rule.row(self.signed) for rule in rules if self.touches(rule.frets)]
+        self.rows += [
+            ([-1.0 if i == k else 0.0 for k in range(len(self.signed))], -MOST_MM) for i in range(len(self.signed))
+        ]
+
+    def touches(self, triple: Triple) -> bool:
+        return bool(self.frets.intersection(triple))
+
+    def holds(self, rule: _Rule) -> bool:
+        return least_sum(len(self.signed), [*self.rows, rule.row(self.signed)]) is not None

@@ -60,6 +60,9 @@ def _local(
     """The call where a few displaced frets explain every test, or nothing rocks."""
     missing = {lane: every - taken[lane] for lane in lanes if taken[lane] < every}
     sure: Sure = "certain" if not missing and len(lanes) == len(LANES) else "likely"
+    not_there = _plan_not_there(lanes, because)
+    if not_there is not None:
+        return not_there
     if not any(found.rocking for found in lanes.values()):
         if missing:
             because.append("Not every triple is tested.")
@@ -77,6 +80,20 @@ def _local(
         None,
     )
     return _lift_or_seat(lanes, because, sure, settle)
+
+
+def _plan_not_there(lanes: Mapping[str, RockerLane], because: list[str]) -> Call | None:
+    """The call where nothing rocks although the planned shape should; beside other rocks it is said in `because`."""
+    against = [(lane, triple) for lane, found in lanes.items() for triple in found.against_plan]
+    if not against:
+        return None
+    where = listed_words([f"{_triple(triple)} {lane}" for lane, triple in against[:4]])
+    because.append(f"{where} should rock by the planned shape, and sits flat.")
+    if any(found.rocking for found in lanes.values()):
+        return None
+    say = f"The planned fall-away is not there: {where} sits flat where its knee should rock."
+    figures = {"against_plan": float(len(against))}
+    return Call(say, "read_heights", figures, tuple(because), (), "likely", "Read the heights about the knee.")
 
 
 def _lift_or_seat(lanes: Mapping[str, RockerLane], because: list[str], sure: Sure, settle: str | None) -> Call:

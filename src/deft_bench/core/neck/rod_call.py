@@ -6,7 +6,7 @@ from fractions import Fraction
 from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm
 from deft_bench.core.limits import LONG_BASS_RELIEF_MM, RELIEF_FOR_HAND_MM, RELIEF_WITHIN_MM, STRAIGHT_MM
 from deft_bench.core.neck.straightness import Straightness
-from deft_bench.core.neck.truss_rod import SETTLE, Rod, RodAdvice, Turn
+from deft_bench.core.neck.truss_rod import DOUBTFUL, SETTLE, WRONG_WAY, Rod, RodAdvice, Turn
 
 
 def relief_target(hand: str, kind: str) -> float:
@@ -106,14 +106,22 @@ def rod_call(
             None,
         )
     if advice.turn == "stop":
-        return Call(
-            f"Leave the rod. {advice.warnings[0]}", "stop", figures, tuple(because), (neck_work,), "certain", None
-        )
+        again = WRONG_WAY in advice.warnings
+        other = () if again else (neck_work,)
+        settle = "Read the straightness again." if again else None
+        say = f"Leave the rod. {advice.warnings[0]}"
+        return Call(say, "stop", figures, tuple(because), other, "unsure" if again else "likely", settle)
     if advice.turn == "none":
         say = _no_turn(found.relief_mm, target_mm, aim, wanted, length)
         return Call(say, "none", figures, tuple(because), (), sure, None)
     settle = (
-        SETTLE if found.surface == "fret_tops" else "Let it settle, and read again on the wood before the next turn."
+        DOUBTFUL
+        if DOUBTFUL in advice.warnings
+        else (
+            SETTLE
+            if found.surface == "fret_tops"
+            else "Let it settle, and read again on the wood before the next turn."
+        )
     )
     say = f"{advice.turn.capitalize()} {turn_words(advice.next_turn)} toward {wanted}. {settle}"
     return Call(

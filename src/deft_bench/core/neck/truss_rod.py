@@ -9,7 +9,6 @@ Derived in docs/methods/truss-rod.md.
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import Literal
 
 from deft_bench.core.limits import RELIEF_WITHIN_MM
@@ -21,7 +20,10 @@ CHANGE_SD_MM = 0.03
 STEP_LIMIT = 0.25
 LEAST_TURN = 0.125
 WEAK_MM = 0.05
-NOTHING_SHARE = 0.25
+"""A rod that gives less in a whole turn moves nothing that matters."""
+STOP_RATIO = 20
+"""How many times likelier the turns must be under a rod that does nothing than under one that answers, to stop."""
+WRONG_WAY_SDS = 2
 
 NO_ROD = "There is no rod: heat, a compression refret or planing the board can bow a neck; refer for neck work."
 SLACK = (
@@ -31,6 +33,14 @@ SLACK = (
 ANSWERS_NO_MORE = (
     "This rod has stopped answering: do not force it. Clean and oil the nut, help the neck by hand or clamp, or refer"
     " for neck work."
+)
+DOUBTFUL = (
+    "The turns so far are hardly to be told from nothing with this gauge: read more finely, or turn an eighth more and"
+    " read again. Stop where it comes hard."
+)
+WRONG_WAY = (
+    "The neck moved the wrong way: read it again, and see whether the thread or the reading is reversed, before another"
+    " turn."
 )
 SETTLE = "Retune, let it settle, and read again before the next turn."
 
@@ -104,14 +114,20 @@ def truss_rod(
         )
     if abs(need) <= RELIEF_WITHIN_MM + 1e-12:
         return advise("none", need / k if k > 0 else 0.0, 0.0)
-    if _stopped(turns, k, sd, prior_mm):
-        return advise("stop", None, 0.0, ANSWERS_NO_MORE)
-    if need < 0 and slack and rod == "single":
-        return advise("stop", None, 0.0, SLACK)
-    if k <= 0:
-        return advise("stop", None, 0.0, ANSWERS_NO_MORE)
-    total = need / k
+    ratio = nothing_ratio(turns, prior_mm, prior_sd, change_sd_mm)
+    reasons = {
+        WRONG_WAY: moved_wrong_way(turns, change_sd_mm),
+        ANSWERS_NO_MORE: ratio >= STOP_RATIO,
+        SLACK: need < 0 and slack and rod == "single",
+    }
+    if any(reasons.values()):
+        return advise("stop", None, 0.0, next(words for words, holds in reasons.items() if holds))
+    # where the answer is all but nothing, it is taken as the least that counts as one
+    total = need / max(k, WEAK_MM)
     warnings = []
+    if ratio > 1:
+        warnings.append(DOUBTFUL)
+        step_limit = min(step_limit, LEAST_TURN)
     if abs(total) > 1:
         warnings.append(
             "More than a whole further turn is expected: read after every step, and stop when it comes hard."
@@ -127,11 +143,37 @@ def truss_rod(
     return advise("tighten" if total > 0 else "loosen", total, step, *warnings)
 
 
-def _stopped(turns: Sequence[Turn], k: float, sd: float, prior_mm: float) -> bool:
-    """The stop signs: a response that is nothing or not to be told from nothing, or two tightening turns that did
-    nothing.
+def nothing_ratio(
+    turns: Sequence[Turn], prior_mm: float = PRIOR_MM, prior_sd: float = PRIOR_SD, change_sd_mm: float = CHANGE_SD_MM
+) -> float:
+    """How many times likelier what was read is of a rod that does nothing (k = 0) than of one that answers: k by the
+    prior, at least `WEAK_MM`. 1 before any turn.
     """
-    if len(turns) >= 2 and (k < WEAK_MM or k < 2 * sd):
-        return True
-    dead = [turn.turns > 0 and turn.lost_mm < NOTHING_SHARE * prior_mm * turn.turns for turn in turns]
-    return any(one and other for one, other in pairwise(dead))
+    squares = sum(turn.turns**2 for turn in turns)
+    if squares == 0:
+        return 1.0
+    seen, spread = sum(turn.turns * turn.lost_mm for turn in turns) / squares, change_sd_mm / math.sqrt(squares)
+    mean, sd = response(turns, prior_mm, prior_sd, change_sd_mm)
+    answers = _density(seen, prior_mm, math.hypot(prior_sd, spread))
+    # of the rods that answer by the prior, and by what was read
+    share = _over(WEAK_MM, mean, sd) / _over(WEAK_MM, prior_mm, prior_sd)
+    return _density(seen, 0.0, spread) / max(answers * share, 1e-300)
+
+
+def moved_wrong_way(turns: Sequence[Turn], change_sd_mm: float = CHANGE_SD_MM) -> bool:
+    """Whether the turns, or the last alone, moved the neck against their sense by more than readings differ."""
+    for some in (turns, turns[-1:]):
+        squares = sum(turn.turns**2 for turn in some)
+        gained = -sum(turn.turns * turn.lost_mm for turn in some)
+        if squares and gained >= WRONG_WAY_SDS * change_sd_mm * math.sqrt(squares):
+            return True
+    return False
+
+
+def _density(value: float, mean: float, sd: float) -> float:
+    return math.exp(-(((value - mean) / sd) ** 2) / 2) / (sd * math.sqrt(2 * math.pi))
+
+
+def _over(bound: float, mean: float, sd: float) -> float:
+    """The share of a normal distribution over a bound."""
+    return math.erfc((bound - mean) / (sd * math.sqrt(2))) / 2

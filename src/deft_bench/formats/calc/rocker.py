@@ -79,4 +79,5 @@ def _lane(found: RockerLane) -> dict[str, Any]:
         "sure": [fret * sign for fret, sign in sorted(found.sure)],
         "next_test": list(found.next_test) if found.next_test else None,
         "contradictions": [list(triple) for triple in found.contradictions],
+        "against_plan": [list(triple) for triple in found.against_plan],
     }
