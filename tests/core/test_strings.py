@@ -14,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_bench.core.board.positions import fret_position
+from deft_bench.core.calls import in_mm
 from deft_bench.core.described import from_fields, to_fields
 from deft_bench.core.instrument import STARTING
 from deft_bench.core.simulated_neck import SimulatedNeck, Tool
@@ -41,7 +42,15 @@ from deft_bench.core.strings.intonation import (
 from deft_bench.core.strings.notes import cents_between, nearest_note, note_hz
 from deft_bench.core.strings.nut_depth import blank_fit, feeler_stack, gap_target, nut_slot
 from deft_bench.core.strings.reach import Seat, effect
-from deft_bench.core.strings.saddle_height import SaddleMove, one_piece, pocket_shim, raise_for, saddle_radius
+from deft_bench.core.strings.saddle_height import (
+    SaddleMove,
+    SaddleRead,
+    one_piece,
+    pocket_shim,
+    raise_for,
+    saddle_call,
+    saddle_radius,
+)
 from deft_bench.core.strings.setup_call import setup_call
 from deft_bench.core.strings.setup_job import SetupFacts, SetupReadings, setup_now, setup_steps
 from deft_bench.core.strings.setup_plan import (
@@ -442,6 +451,14 @@ def test_saddles_their_cut_their_travel_and_the_neck_beneath() -> None:
     assert (topped.at, topped.or_else) == ("mouth", "deepen the pocket")
     assert topped.thickness_mm == pytest.approx(0.42857, abs=1e-5)
     assert pocket_shim([SaddleMove(1, 0)], 75, 250) is None
+    low, high = SaddleMove(-2.0, -1.0, (3.0, 1.0)), SaddleMove(2.5, 0.0, (3.0, 1.0))
+    shim = pocket_shim([low, high], 75, 250)
+    assert shim is not None
+    assert [shim.over_after(move) for move in (low, high)] == pytest.approx([0.0, 0.5])
+    reads = [SaddleRead(6, 2.0, 1.0, low), SaddleRead(1, 1.0, 2.2, high)]
+    said = saddle_call(reads, None, shim, {6: "6 E", 1: "1 E"}, in_mm)
+    assert (said.do, "leaves 1 E topped out by 0.50 mm: no shim suits all" in said.say) == ("out_of_travel", True)
+    assert saddle_call(reads[:1], None, shim, {6: "6 E"}, in_mm).do == "shim"
     with pytest.raises(ValueError, match="further"):
         pocket_shim([SaddleMove(0, 1)], 300, 250)
     move = raise_for(628, 2.0, 1.6, 1.9, travel=(0.4, 2.0))

@@ -29,8 +29,13 @@ def test_sums_hold_and_the_range_is_narrower_than_its_parts(
     labour = [Labour(str(i), "", "level", m, m * (1 - low), m * (1 + high)) for i, (m, low, high) in enumerate(steps)]
     items = [Item("strings", 1, "set", 9.5), Item("wire", 22, "frets", 0.45)]
     found = estimate(labour, items, rate, tax)
-    assert found.net == pytest.approx(found.labour + found.items)
-    assert found.total == pytest.approx(found.net + found.tax, abs=0.011)
+
+    def cents(amount: float) -> int:
+        return round(amount * 100)
+
+    assert cents(found.net) == cents(found.labour) + sum(map(cents, found.item_costs))
+    assert cents(found.total) == cents(found.net) + cents(found.tax)
+    assert cents(found.labour) == sum(cents(cost) for _, _, cost in found.by_phase)
     assert found.total_low <= found.total <= found.total_high
     assert found.hours_high - found.hours == pytest.approx(
         math.sqrt(sum((m * high) ** 2 for m, _, high in steps)) / 60, abs=1e-9

@@ -11,7 +11,7 @@ from deft_bench.bench.survey_results import height_surveys, survey_results
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import stamp
 from deft_bench.core.work.catalogue import Catalogue, Route
-from deft_bench.core.work.estimate import Estimate, Item, Labour, estimate, labour_cost, materials, used_cost
+from deft_bench.core.work.estimate import NOT_KEPT, Estimate, Item, Labour, estimate, labour_cost, materials, used_cost
 from deft_bench.core.work.job_sheet import SheetPlan, job_sheet, records
 from deft_bench.store import estimates, instruments, jobs, sheets, stock
 from deft_bench.store.database import Connection, transaction
@@ -124,7 +124,7 @@ def accept_estimate(
         "currency": settings.currency,
         "items": [asdict(item) for item in option.items],
     }
-    sums = {name: value for name, value in asdict(option.sums).items() if name != "by_phase"}
+    sums = {name: value for name, value in asdict(option.sums).items() if name not in NOT_KEPT}
     with transaction(db):
         estimates.ESTIMATES.keep(db, job.id, stamp(now), inputs, sums)
         if route != plan.route:

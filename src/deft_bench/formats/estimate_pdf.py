@@ -42,9 +42,9 @@ def write_estimate(
             ]
         ]
         rows += [
-            [plain(f"{item.name}, {amount(item.quantity, item.unit)}".rstrip(" ,")), f"{item.cost:.2f}"]
-            for item in items
-            if item.cost
+            [plain(f"{item.name}, {amount(item.quantity, item.unit)}".rstrip(" ,")), f"{cost:.2f}"]
+            for item, cost in zip(items, sums.item_costs, strict=True)
+            if cost
         ]
         if tax_percent:
             rows.append([f"Tax, {tax_percent:g} %", f"{sums.tax:.2f}"])

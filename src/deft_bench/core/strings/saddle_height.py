@@ -21,11 +21,12 @@ from deft_bench.core.limits import ACTION_GATE_MM
 @dataclass(frozen=True, slots=True)
 class SaddleMove:
     """One string's saddle: raise positive, mm; `over_mm` how far that is past its travel (up positive, down
-    negative), 0 within.
+    negative), 0 within; `travel_mm` what is left of it (up, down), None where it is not known.
     """
 
     raise_mm: float
     over_mm: float
+    travel_mm: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +53,12 @@ class PocketShim:
     out_mm: float
     or_else: str
 
+    def over_after(self, move: SaddleMove) -> float:
+        """How far a saddle is out of its travel once the shim is in, mm: the strings all come down onto their saddles,
+        or off them, by what the worst one lacked.
+        """
+        return _over(move.raise_mm + (self.out_mm if self.at == "body end" else -self.out_mm), move.travel_mm)
+
 
 def raise_for(
     scale_mm: float,
@@ -63,10 +70,12 @@ def raise_for(
 ) -> SaddleMove:
     """The move of one saddle, with its travel left (up, down) where it is known."""
     up = (target_mm - now_mm) * (scale_mm + compensation_mm) / fret_position(scale_mm, at_fret)
-    over = 0.0
-    if travel is not None:
-        over = max(0.0, up - travel[0]) + min(0.0, up + travel[1])
-    return SaddleMove(up, over)
+    return SaddleMove(up, _over(up, travel), travel)
+
+
+def _over(up_mm: float, travel_mm: tuple[float, float] | None) -> float:
+    """How far a move is past a travel (up, down): up positive, down negative."""
+    return 0.0 if travel_mm is None else max(0.0, up_mm - travel_mm[0]) + min(0.0, up_mm + travel_mm[1])
 
 
 def one_piece(moves: Sequence[SaddleMove], spread_mm: float, overhang_mm: float) -> OnePiece:
@@ -139,9 +148,22 @@ class SaddleRead:
 
 
 def _out_of_travel(
-    name: str, over_mm: float, shim: PocketShim | None, because: tuple[str, ...], length: Length
+    name: str,
+    over_mm: float,
+    shim: PocketShim | None,
+    after: Sequence[tuple[str, float]],
+    because: tuple[str, ...],
+    length: Length,
 ) -> Call:
     say = f"{name} is {'topped out' if over_mm > 0 else 'bottomed'} by {length(abs(over_mm))}"
+    if shim is not None and after:
+        left = listed_words(
+            [f"{who} {'topped out' if by > 0 else 'bottomed'} by {length(abs(by))}" for who, by in after]
+        )
+        say = (
+            f"{say}, and the pocket’s shim for it leaves {left}: no shim suits all. Another bridge, or another action."
+        )
+        return Call(say, "out_of_travel", {}, because)
     if shim is not None:
         return Call(f"{say}: shim the pocket {length(shim.thickness_mm)} at the {shim.at}.", "shim", {}, because)
     return Call(f"{say}: another saddle, or refer for a neck reset.", "out_of_travel", {}, because)
@@ -176,7 +198,12 @@ def saddle_call(
     moves = {read.string: read.move for read in reads if read.move is not None}
     worst = max(moves, key=lambda string: abs(moves[string].over_mm), default=None)
     if worst is not None and moves[worst].over_mm:
-        return _out_of_travel(names[worst], moves[worst].over_mm, shim, because, length)
+        after = [
+            (names[string], shim.over_after(move))
+            for string, move in moves.items()
+            if shim is not None and abs(shim.over_after(move)) > 1e-9
+        ]
+        return _out_of_travel(names[worst], moves[worst].over_mm, shim, after, because, length)
     moved = {read.string: read.move for read in reads if not read.within and read.move is not None}
     if not moved:
         return Call("Leave the saddles: every string is as wanted.", "none", {}, because)

@@ -11,11 +11,13 @@ Derived in docs/methods/estimate.md.
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from decimal import ROUND_DOWN, ROUND_HALF_UP, Decimal
 
 from deft_bench.core.work.catalogue import Operation
 from deft_bench.core.work.extent import Extent
 
 GUESS_SPREAD = 0.5
+CENT = Decimal("0.01")
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,14 +57,16 @@ class Item:
     price: float
 
     @property
-    def cost(self) -> float:
-        """What it comes to, to the cent."""
-        return round(self.quantity * self.price, 2)
+    def cost(self) -> Decimal:
+        """What it comes to, exactly."""
+        return _exact(self.quantity) * _exact(self.price)
 
 
 @dataclass(frozen=True, slots=True)
 class Estimate:
-    """Sums in the shop's currency; low and high are of the whole, tax included."""
+    """Sums in the shop's currency; low and high are of the whole, tax included. `item_costs` are the items' own, in
+    order. Parts add up to their sums to the cent.
+    """
 
     hours: float
     hours_low: float
@@ -76,6 +80,11 @@ class Estimate:
     total_high: float
     by_phase: tuple[tuple[str, float, float], ...]
     learned_share: float
+    item_costs: tuple[float, ...] = ()
+
+
+NOT_KEPT = ("by_phase", "item_costs")
+"""What an accepted estimate does not keep of its sums: both follow from what it was made of."""
 
 
 def materials(operations: Sequence[Operation], extent: Extent, prices: Mapping[str, float]) -> tuple[Item, ...]:
@@ -91,44 +100,73 @@ def materials(operations: Sequence[Operation], extent: Extent, prices: Mapping[s
 
 def labour_cost(minutes: float, rate_per_hour: float) -> float:
     """Minutes at the shop's rate, to the cent."""
-    return round(minutes / 60 * rate_per_hour, 2)
+    return float(to_cents(_labour(minutes, rate_per_hour)))
+
+
+def to_cents(amount: Decimal) -> Decimal:
+    """An amount to the cent, half a cent up."""
+    return amount.quantize(CENT, ROUND_HALF_UP)
+
+
+def shares(total: Decimal, parts: Sequence[Decimal]) -> list[Decimal]:
+    """Parts to the cent that sum to a total in cents: each rounded down, and the cents that are missing go to those
+    that lost most (the method of largest remainders). `total` is the parts' sum to the cent.
+    """
+    down = [part.quantize(CENT, ROUND_DOWN) for part in parts]
+    missing = int((total - sum(down, Decimal(0))) / CENT)
+    most = sorted(range(len(parts)), key=lambda i: down[i] - parts[i])
+    for i in most[:missing]:
+        down[i] += CENT
+    return down
+
+
+def _exact(number: float) -> Decimal:
+    """A number as it was typed."""
+    return Decimal(repr(number))
+
+
+def _labour(minutes: float, rate_per_hour: float) -> Decimal:
+    return _exact(minutes) / 60 * _exact(rate_per_hour)
 
 
 def estimate(
     labour: Sequence[Labour], items: Sequence[Item], rate_per_hour: float, tax_percent: float = 0.0
 ) -> Estimate:
-    """Add it up. Raises ValueError for a rate or tax under zero."""
+    """Add it up, in decimal money that is rounded once. Raises ValueError for a rate or tax under zero."""
     if rate_per_hour < 0 or tax_percent < 0:
         raise ValueError("rate and tax are zero or more")
     minutes = sum(one.minutes for one in labour)
     below = math.sqrt(sum(one.below**2 for one in labour))
     above = math.sqrt(sum(one.above**2 for one in labour))
     low, high = max(0.0, minutes - below), minutes + above
-    things = sum(item.cost for item in items)
-    with_tax = 1 + tax_percent / 100
+    things = [item.cost for item in items]
 
-    def whole(spent: float) -> float:
-        return round((labour_cost(spent, rate_per_hour) + things) * with_tax, 2)
+    def spent_in_all(spent: float) -> Decimal:
+        return _labour(spent, rate_per_hour) + sum(things, Decimal(0))
+
+    def whole(spent: float) -> Decimal:
+        return to_cents(spent_in_all(spent) * (1 + _exact(tax_percent) / 100))
 
     phases: dict[str, float] = {}
     for line in labour:
         phases[line.phase] = phases.get(line.phase, 0.0) + line.minutes
-    work = labour_cost(minutes, rate_per_hour)
-    net = round(work + things, 2)
-    total = whole(minutes)
+    net, total = to_cents(spent_in_all(minutes)), whole(minutes)
+    work, *costs = shares(net, [_labour(minutes, rate_per_hour), *things])
+    by_phase = shares(work, [_labour(spent, rate_per_hour) for spent in phases.values()])
     return Estimate(
         minutes / 60,
         low / 60,
         high / 60,
-        work,
-        round(things, 2),
-        net,
-        round(total - net, 2),
-        total,
-        whole(low),
-        whole(high),
-        tuple((stage, spent, labour_cost(spent, rate_per_hour)) for stage, spent in phases.items()),
+        float(work),
+        float(net - work),
+        float(net),
+        float(total - net),
+        float(total),
+        float(whole(low)),
+        float(whole(high)),
+        tuple((phase, spent, float(cost)) for (phase, spent), cost in zip(phases.items(), by_phase, strict=True)),
         sum(one.minutes for one in labour if one.learned) / minutes if minutes else 0.0,
+        tuple(map(float, costs)),
     )
 
 
@@ -137,7 +175,8 @@ def used_cost(used: Mapping[str, float], prices: Mapping[str, float]) -> float:
     nothing.
     """
     known = {name.lower(): price for name, price in prices.items()}
-    return round(sum(quantity * known.get(name.lower(), 0.0) for name, quantity in used.items()), 2)
+    costs = (_exact(quantity) * _exact(known.get(name.lower(), 0.0)) for name, quantity in used.items())
+    return float(to_cents(sum(costs, Decimal(0))))
 
 
 def price_list(text: str) -> dict[str, float]:

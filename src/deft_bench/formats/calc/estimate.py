@@ -73,6 +73,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         "hours_high": found.hours_high,
         "labour": found.labour,
         "items": found.items,
+        "item_costs": found.item_costs,
         "net": found.net,
         "tax": found.tax,
         "total": found.total,

@@ -91,5 +91,9 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         "thickness_mm": shim.thickness_mm,
         "out_mm": shim.out_mm,
         "or_else": shim.or_else,
+        "after": [
+            {"string": string, "out_of_travel_mm": shim.over_after(move)}
+            for string, move in zip(number, moves, strict=True)
+        ],
     }
     return found

@@ -12,7 +12,7 @@ from deft_bench.core.strings.setup_plan import SetupPlan
 from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES, WHEN
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.core.work.catalogue import HARDNESS
-from deft_bench.core.work.estimate import Estimate
+from deft_bench.core.work.estimate import NOT_KEPT, Estimate
 from deft_bench.core.work.job_sheet import EVENTS
 
 FORMAT = "deft-bench-record"
@@ -116,7 +116,7 @@ _ESTIMATE_INPUTS = _object(
     }
 )
 _ESTIMATE_OUTCOME = _object(
-    dict.fromkeys((field.name for field in dataclasses.fields(Estimate) if field.name != "by_phase"), _AMOUNT)
+    dict.fromkeys((field.name for field in dataclasses.fields(Estimate) if field.name not in NOT_KEPT), _AMOUNT)
 )
 
 
