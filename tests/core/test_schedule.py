@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from deft_bench.core.work.schedule.bench import Bench, Job, Pin, Step, Technician, troubles, without_trouble
 from deft_bench.core.work.schedule.grid import Cost, Grid, ScheduleError, cost_of, faults, make_grid
+from deft_bench.core.work.schedule.planning import plan_bench
 from deft_bench.core.work.schedule.solve import schedule
 from weeks import NOW, bench, fortnight, starts_of
 
@@ -114,7 +115,7 @@ def test_no_schedule_breaks_a_demand(seed: int, tried: bool) -> None:
     assert faults(make_grid(asked), starts_of(asked, found)) == []
     assert long == [] or len([one for one in found.placed if one.parts > 1]) >= len(long)
     for job in jobs:
-        last = max(one.end for one in found.placed if one.job == job.code)
+        last = max(one.free_at for one in found.placed if one.job == job.code)
         assert found.finish[job.code] == last
         if job.promised:
             # a job that ends at midnight is not meant: shifts end in the evening
@@ -153,6 +154,27 @@ def test_a_promise_past_the_horizon_is_planned_with_the_rest(far: int) -> None:
     # what is promised for yesterday is a clock set back to another bench: it is late, and planned
     early = replace(asked, now=NOW - timedelta(days=365))
     assert schedule(replace(early, jobs=early.jobs[:2]), 0.5).placed
+
+
+def test_a_promise_is_kept_when_the_last_cure_is_over() -> None:
+    spray = Job("a", "", (Step("spray", "", 60, 3 * 1440), Step("card", "", 30)), date(2026, 8, 26))
+    found = schedule(bench([spray]), 1)
+    assert found.finish["a"] == NOW + timedelta(days=3, hours=2)
+    assert (found.days_late["a"], found.aim("lateness").bound) == (1, 1)
+
+
+def test_what_finds_no_dry_window_is_left_out_and_the_rest_planned() -> None:
+    dry = ((NOW + timedelta(hours=1), NOW + timedelta(hours=3)),)
+    coats = tuple(Step(f"coat{k}", "", 60, 600, tuple(range(k)), outdoors=True) for k in range(2))
+    jobs = [
+        Job("level", "", (Step("a", "", 60),), date(2026, 8, 25)),
+        Job("two coats", "", coats, date(2026, 8, 27)),
+        *(Job(f"one{k}", "", (coats[0],), date(2026, 8, 26 + k)) for k in range(3)),
+    ]
+    planned = plan_bench(bench(jobs, dry=dry), 1)
+    assert [trouble.job for trouble in planned.troubles] == ["two coats", "one2"]
+    assert "beside the others’" in planned.troubles[1].why
+    assert {one.job for one in planned.found.placed} == {"level", "one0", "one1"}
 
 
 def test_planned_anew_it_moves_as_little_as_it_can() -> None:

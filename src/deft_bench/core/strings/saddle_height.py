@@ -147,6 +147,15 @@ class SaddleRead:
         )
 
 
+def _left_out(
+    moves: Mapping[int, SaddleMove], shim: PocketShim | None, names: Mapping[int, str]
+) -> list[tuple[str, float]]:
+    """Strings that are out of travel with the shim in, by name, and by how much."""
+    if shim is None:
+        return []
+    return [(names[string], by) for string, move in moves.items() if abs(by := shim.over_after(move)) > 1e-9]
+
+
 def _out_of_travel(
     name: str,
     over_mm: float,
@@ -198,11 +207,7 @@ def saddle_call(
     moves = {read.string: read.move for read in reads if read.move is not None}
     worst = max(moves, key=lambda string: abs(moves[string].over_mm), default=None)
     if worst is not None and moves[worst].over_mm:
-        after = [
-            (names[string], shim.over_after(move))
-            for string, move in moves.items()
-            if shim is not None and abs(shim.over_after(move)) > 1e-9
-        ]
+        after = _left_out(moves, shim, names)
         return _out_of_travel(names[worst], moves[worst].over_mm, shim, after, because, length)
     moved = {read.string: read.move for read in reads if not read.within and read.move is not None}
     if not moved:

@@ -121,7 +121,7 @@ class Aim:
 
 @dataclass(frozen=True, slots=True)
 class Schedule:
-    """The steps in order of their start, what each aim came to, and each job's finish and days late."""
+    """The steps in order of their start, what each aim came to, when each job can be handed over, and its days late."""
 
     placed: tuple[Placed, ...]
     aims: tuple[Aim, ...]

@@ -269,10 +269,10 @@ def fits_at(spans: Sequence[Span], minute: int) -> int | None:
 
 
 def finishes(grid: Grid, starts: Starts) -> list[int]:
-    """When each job's last work ends."""
+    """When each job can be handed over: its last work is done, and every cure and rest is over."""
     ends = [0] * len(grid.bench.jobs)
     for task, (at, _) in zip(grid.tasks, starts, strict=True):
-        ends[task.job] = max(ends[task.job], at + task.size)
+        ends[task.job] = max(ends[task.job], at + task.end_of_wait)
     return ends
 
 

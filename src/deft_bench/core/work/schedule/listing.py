@@ -63,8 +63,8 @@ def put_first(grid: Grid, urgency: list[float]) -> None:
 
 
 def tails_of(grid: Grid) -> list[int]:
-    """By task: the least time from its start to the end of its job's last work."""
-    tails = [task.size for task in grid.tasks]
+    """By task: the least time from its start until its job can be handed over."""
+    tails = [task.end_of_wait for task in grid.tasks]
     for i in reversed(range(len(grid.tasks))):
         for other, lag in grid.tasks[i].after:
             tails[other] = max(tails[other], grid.tasks[other].size + lag + tails[i])

@@ -1,9 +1,11 @@
 """A whole bench planned: what cannot be planned is left out by name, the rest is scheduled."""
 
 from dataclasses import dataclass, replace
+from datetime import date
 
 from deft_bench.core.work.schedule.bench import Bench, Schedule, Trouble, without_trouble
-from deft_bench.core.work.schedule.grid import ScheduleError
+from deft_bench.core.work.schedule.grid import ScheduleError, make_grid
+from deft_bench.core.work.schedule.listing import first_schedule
 from deft_bench.core.work.schedule.solve import schedule
 
 
@@ -23,8 +25,10 @@ def plan_bench(whole: Bench, limit_s: float) -> Planned:
         try:
             return Planned(bench, schedule(bench, limit_s), tuple(troubles))
         except ScheduleError as error:
-            if not error.job:
+            if not error.job and error.where != "dry":
                 raise
+            if error.where == "dry":
+                error = _one_too_many(bench)
             if error.where.startswith("pins["):
                 number = int(error.where[5:-1])
                 bench = replace(bench, pins=tuple(pin for i, pin in enumerate(bench.pins) if i != number))
@@ -35,3 +39,16 @@ def plan_bench(whole: Bench, limit_s: float) -> Planned:
                     pins=tuple(pin for pin in bench.pins if pin.job != error.job),
                 )
             troubles.append(Trouble(error.where, str(error), error.job))
+
+
+def _one_too_many(bench: Bench) -> ScheduleError:
+    """The job to leave out where the dry windows are not enough: one that finds no room in them even alone, else that
+    with the farthest promise, the lightest first.
+    """
+    outdoors = [(i, job) for i, job in enumerate(bench.jobs) if any(step.outdoors for step in job.steps)]
+    alone = [
+        (i, job) for i, job in outdoors if first_schedule(make_grid(replace(bench, jobs=(job,), pins=())), 1) is None
+    ]
+    i, job = max(alone or outdoors, key=lambda one: (one[1].promised or date.max, -one[1].weight))
+    why = "the dry windows are not enough for its work outdoors" + ("" if alone else " beside the others’")
+    return ScheduleError(f"jobs[{i}]", f"{job.title or job.code}: {why}", job.code)

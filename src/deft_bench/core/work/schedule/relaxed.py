@@ -33,17 +33,18 @@ class Relaxed:
 
 
 def alone(grid: Grid) -> list[int]:
-    """By job: the soonest that its last work can end if it had the whole bench to itself."""
+    """By job: the soonest that it can be handed over if it had the whole bench to itself."""
     ends = [0] * len(grid.bench.jobs)
     for task, start in zip(grid.tasks, soonest_starts(grid), strict=True):
-        ends[task.job] = max(ends[task.job], start + task.size)
+        ends[task.job] = max(ends[task.job], start + task.end_of_wait)
     return ends
 
 
 def least_idle(grid: Grid) -> int:
     """Idle minutes that no schedule can go under: those before the longest job alone is over."""
     work = sum(task.size for task in grid.tasks)
-    return max(0, grid.open_before(max(alone(grid), default=0)) - work)
+    last = max((at + task.size for task, at in zip(grid.tasks, soonest_starts(grid), strict=True)), default=0)
+    return max(0, grid.open_before(last) - work)
 
 
 def least_changeovers(grid: Grid) -> int:
@@ -157,8 +158,8 @@ def soonest_starts(grid: Grid) -> list[int]:
 
 
 def latest_starts(grid: Grid, tasks: list[int], end: int) -> dict[int, int]:
-    """By task of a job: the latest start with which the whole job's work can still end by a minute."""
-    limit = dict.fromkeys(tasks, end)
+    """By task of a job: the latest start with which the whole job can still be handed over by a minute."""
+    limit = {i: end - grid.tasks[i].wait for i in tasks}
     found: dict[int, int] = {}
     for i in reversed(tasks):
         task = grid.tasks[i]

@@ -39,7 +39,7 @@ def repaired(grid: Grid, until: Deadline) -> list[tuple[int, int]] | None:
 def _spare(grid: Grid, job: int) -> int:
     """Days to spare as the job stood before; many without a promise."""
     due = grid.due[job]
-    stood = [task.was[0] + task.size for i in grid.of_job(job) if (task := grid.tasks[i]).was is not None]
+    stood = [task.was[0] + task.end_of_wait for i in grid.of_job(job) if (task := grid.tasks[i]).was is not None]
     return 1000 if due is None else due - grid.day_of(max(stood, default=0))
 
 

@@ -35,7 +35,7 @@ def risks(bench: Bench, found: Schedule) -> list[Risk]:
             by_itself, why = _why_alone(bench, job)
             named.append(Risk(job.code, days, by_itself, why if by_itself else _who_before(bench, found, job)))
         elif found.finish[job.code].astimezone(bench.zone).date() == job.promised:
-            named.append(Risk(job.code, 0, False, "ends on the promised day, with none to spare"))
+            named.append(Risk(job.code, 0, False, "ready on the promised day, with none to spare"))
     return sorted(named, key=lambda risk: -risk.days)
 
 

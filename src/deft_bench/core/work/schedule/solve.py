@@ -156,7 +156,7 @@ def _horizon(grid: Grid, first: list[tuple[int, int]] | None) -> int:
     """The last minute that the model looks at: some days after the end of the first answer."""
     if first is None:
         return grid.day_ends[-1]
-    end = max((at + grid.tasks[i].size for i, (at, _) in enumerate(first)), default=0)
+    end = max((at + grid.tasks[i].end_of_wait for i, (at, _) in enumerate(first)), default=0)
     return grid.day_ends[min(len(grid.day_ends) - 1, grid.day_of(end) + SPARE_DAYS)]
 
 
@@ -226,9 +226,8 @@ def _lateness(grid: Grid, made: _Model, far: int) -> tuple[Any, int]:
             continue
         # a job already late has its days behind it as well
         offset += job.weight * max(0, -due)
-        ends = [
-            i for i in grid.of_job(j) if not any(i == other for k in grid.of_job(j) for other, _ in grid.tasks[k].after)
-        ]
+        followed = {other for k in grid.of_job(j) for other, _ in grid.tasks[k].after}
+        ends = [i for i in grid.of_job(j) if i not in followed or grid.tasks[i].wait]
         before = None
         for day in range(max(0, due), last):
             if grid.day_ends[day] < soonest[j]:
@@ -236,7 +235,7 @@ def _lateness(grid: Grid, made: _Model, far: int) -> tuple[Any, int]:
                 continue
             done = model.new_bool_var(f"d{j}_{day}")
             for i in ends:
-                model.add(made.start[i] + grid.tasks[i].size <= grid.day_ends[day]).only_enforce_if(done)
+                model.add(made.start[i] + grid.tasks[i].end_of_wait <= grid.day_ends[day]).only_enforce_if(done)
             if before is not None:
                 model.add_implication(before, done)
             before = done
