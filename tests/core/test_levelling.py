@@ -117,10 +117,28 @@ def test_every_set_that_pays_is_listed_and_no_other(lanes: list[list[float | Non
         if lift
         and any(abs(totals[tuple(f for f in lift if f != fret)] - totals[lift] - threshold) < 1e-7 for fret in lift)
     }
-    assert {option.lift for option in plan.options} - {()} - borderline == pays - borderline
-    for option in plan.options:
+    small = [option for option in plan.options if len(option.lift) <= 2 and not option.leave]
+    assert {option.lift for option in small} - {()} - borderline == pays - borderline
+    for option in small:
         assert option.total_mm == pytest.approx(totals[option.lift], abs=1e-7)
         assert option.saves_mm == pytest.approx(totals[()] - option.total_mm if option.lift else 0, abs=1e-7)
+    for option in plan.options:
+        if len(option.lift) > 2:
+            assert all(
+                level_option(request, [f for f in option.lift if f != fret]).total_mm - option.total_mm
+                >= threshold - 1e-7
+                for fret in option.lift
+            )
+        if option.leave:
+            assert option.leave[-1] == 9
+            rest = asked(
+                {
+                    lane: [None if n in option.leave else h for n, h in enumerate(read, 1)]
+                    for lane, read in request.heights.items()
+                },
+                objective=objective,
+            )
+            assert option.total_mm == pytest.approx(plan_level(rest).level_all.total_mm, abs=1e-7)
     costs = [(o.total_mm if objective == "least_metal" else o.worst_mm) for o in plan.options]
     assert costs == sorted(costs) or all(a <= b + 1e-8 for a, b in pairwise(costs))
 

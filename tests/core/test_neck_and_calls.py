@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import frets_named, listed
-from deft_bench.core.frets.level_call import level_call, metal_budget, seating_signs, suspects
+from deft_bench.core.frets.level_call import level_call, metal_budget, option_to_call, seating_signs, suspects
 from deft_bench.core.frets.levelling import LevelRequest, plan_level
 from deft_bench.core.level_job import Facts, level_now, level_steps
 from deft_bench.core.neck.straightness import Straightness, straightness, straightness_call
@@ -152,6 +152,21 @@ def test_the_order_of_the_calls() -> None:
     some = three({5: 0.25, 6: 0.25})
     replace = level_call(planned(some, 1.0, 0.8), home=range(1, 22))
     assert (replace.do, replace.say) == ("partial_refret", "Replace frets 5 and 6, then level.")
+
+
+def test_low_last_frets_stay_and_how_far_a_fret_comes_up_is_said() -> None:
+    left = planned(three({20: -0.08, 21: -0.12}))
+    call = level_call(left)
+    assert (call.do, option_to_call(left).leave) == ("none", (20, 21))
+    assert call.say.endswith("and frets 20 and 21 low as fall-away.")
+    uneven = level_call(planned(three({21: -0.12, 7: 0.02, 12: 0.03})), home=range(1, 22))
+    assert uneven.say.startswith("Level, and leave fret 21 low: 0.03 mm at the most")
+    three_low = planned(three({5: -0.1, 6: -0.1, 7: -0.1}))
+    assert option_to_call(three_low).lift == (5, 6, 7)
+    assert level_call(planned(three({9: -0.12}))).because[-1].startswith("Reseat fret 9")
+    assert "Shim fret 9: so far it comes up that way." in level_call(planned(three({9: -0.25}))).because
+    new = level_call(planned(three({9: -0.45})))
+    assert (new.do, new.say) == ("partial_refret", "Replace fret 9, then level.")
 
 
 def test_a_call_is_no_surer_than_its_tool() -> None:

@@ -386,7 +386,7 @@ def work_through(neck: SimulatedNeck, chance: random.Random) -> tuple[SimulatedN
             for fret in option.lift:
                 neck = neck.lift(fret, option.raise_mm[fret])
         elif call.do == "level":
-            lines = plan.level_all.lanes
+            lines = option_to_call(plan).lanes
             neck, metal = neck.level(
                 {lane: [lines[lane].offset_mm + lines[lane].slope * x for x in xs] for lane in LANES}
             )

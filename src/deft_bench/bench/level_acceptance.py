@@ -35,7 +35,8 @@ def reseated_now(db: Connection, now: datetime, job: jobs.Job) -> None:
 def fingerprint(planning: Planning) -> str:
     """What a page showed, so that accepting it later can tell whether the figures are still those."""
     chosen = planning.chosen
-    return f"{planning.base.survey.id}:{chosen.lift}:{round(chosen.total_mm * 1e6)}:{round(chosen.worst_mm * 1e6)}"
+    way = f"{chosen.lift}{chosen.leave}"
+    return f"{planning.base.survey.id}:{way}:{round(chosen.total_mm * 1e6)}:{round(chosen.worst_mm * 1e6)}"
 
 
 def accept_level(

@@ -145,7 +145,7 @@ def corrected_since(db: Connection, accepted: jobs.AcceptedPlan) -> list[Place]:
 
 def marks_of(planning: Planning) -> dict[int, set[str]]:
     """By fret: `left-out`, `lift`, `short` for one that the plan leaves without metal."""
-    marks: dict[int, set[str]] = {fret: {"left-out"} for fret in planning.choices.left_out}
+    marks: dict[int, set[str]] = {fret: {"left-out"} for fret in {*planning.choices.left_out, *planning.chosen.leave}}
     for fret in planning.chosen.lift:
         marks.setdefault(fret, set()).add("lift")
     for fret in planning.plan.below_least(planning.chosen):

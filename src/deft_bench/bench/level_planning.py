@@ -49,12 +49,14 @@ from deft_bench.store.database import Connection
 
 @dataclass(frozen=True, slots=True)
 class Choices:
-    """What the person at the bench has set on this page; lengths micrometres, `lift` None = the best option.
+    """What the person at the bench has set on this page; lengths micrometres, `lift` None = the best option,
+    `leave` the last frets that are left low with it.
 
     `change` asks for a new plan although one is accepted and waiting.
     """
 
     lift: tuple[int, ...] | None = None
+    leave: tuple[int, ...] = ()
     left_out: frozenset[int] = frozenset()
     objective: str = "least_metal"
     fall_from: int | None = None
@@ -68,6 +70,7 @@ class Choices:
         found = replace(self, **changed)
         asked = {
             "lift": None if found.lift is None else ",".join(map(str, found.lift)) or "none",
+            "leave": ",".join(map(str, found.leave)) or None,
             "left_out": ",".join(map(str, sorted(found.left_out))) or None,
             "objective": found.objective if found.objective != "least_metal" else None,
             "fall_from": str(found.fall_from) if found.fall_from else None,
@@ -80,7 +83,7 @@ class Choices:
 
     def toggled(self, fret: int) -> dict[str, str]:
         """The address with one fret left out, or taken back."""
-        return self.query(left_out=self.left_out ^ {fret}, lift=None)
+        return self.query(left_out=self.left_out ^ {fret}, lift=None, leave=())
 
 
 def read_choices(settings: ShopSettings, asked: Mapping[str, str], frets: int) -> Choices:
@@ -115,7 +118,8 @@ def read_choices(settings: ShopSettings, asked: Mapping[str, str], frets: int) -
     if drop and fall_from is None and "fall_from" not in errors:
         errors["fall_from"] = "From which fret?"
     return Choices(
-        lift=numbers("lift")[:2] if asked.get("lift") else None,
+        lift=numbers("lift") if asked.get("lift") else None,
+        leave=numbers("leave"),
         left_out=frozenset(numbers("left_out")),
         objective="least_worst" if asked.get("objective") == "least_worst" else "least_metal",
         fall_from=fall_from,
@@ -334,7 +338,8 @@ def _as_chosen(
 ) -> tuple[LevelOption, Call]:
     """The option that was chosen, the best where none was, and the call for it: the headline follows the choice."""
     best = option_to_call(plan)
-    chosen = next((option for option in plan.options if option.lift == choices.lift), best)
+    asked = choices.lift, choices.leave
+    chosen = next((option for option in plan.options if (option.lift, option.leave) == asked), best)
     if chosen is not best and call.do in ("level", "lift"):
         call = chosen_call(plan, chosen, call, past_mm, length)
     if choices.school == "marked" and call.do in ("level", "none"):

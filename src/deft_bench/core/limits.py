@@ -33,6 +33,12 @@ LEAST_HEIGHT_SHARE = 0.65
 """The least fret height worth keeping, as a share of the wire's new height …"""
 LEAST_HEIGHT_MM = 0.60
 """… and never under this: below it a finger is on the wood."""
+MOST_RESEAT_MM = 0.15
+"""Farther than this a fret is not driven home or drawn up in its slot: it is shimmed …"""
+MOST_SHIM_MM = 0.30
+"""… and farther than this it is replaced."""
+MOST_LIFT_SHARE = 0.5
+"""No fret is lifted by more than this share of its crown: one so low is read again, or replaced."""
 LAND_MM = 0.30
 """The land that may stay after crowning: wider than this is heard as a note that wanders."""
 LAND_OFF_CENTRE_MM = 0.10

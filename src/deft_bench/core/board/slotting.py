@@ -167,10 +167,10 @@ def slot_program(spec: Spec, plan: BoardPlan, view: PlanView, step: Step | None 
         at = sections[fret]
         level = step in ON_THE_FLAT
         down = final + (at.fall_mm if level else 0.0)
-        begin = _guide_floor(ends, at.radius_mm, at.fall_mm + guide) if step == "deepen" else 0.0
-        begin = min(begin, down)
-        count = max(1, math.ceil((down - begin) / (plan.pass_um / 1000) - 1e-9))
         walls = _walls(*ends, plan)
+        floors = [_guide_floor(wall, at.radius_mm, at.fall_mm + guide) for wall in walls if step == "deepen"]
+        begin = min([*floors, down]) if floors else 0.0
+        count = max(1, math.ceil((down - begin) / (plan.pass_um / 1000) - 1e-9))
         forward = True
         for k in range(1, count + 1):
             depth_now = begin + (down - begin) * k / count

@@ -18,7 +18,7 @@ from deft_bench.core.frets.levelling import (
     marked_option,
     most_removed,
 )
-from deft_bench.core.limits import PROUD_MM, SEATING_GAP_MM
+from deft_bench.core.limits import MOST_RESEAT_MM, MOST_SHIM_MM, PROUD_MM, SEATING_GAP_MM
 
 ROCKING_SHARE = 1 / 3
 REFRET_SHARE = 1 / 3
@@ -143,9 +143,14 @@ def _over_neighbours(positions_mm: Sequence[float], heights: Heights) -> set[int
 def option_to_call(plan: LevelPlan) -> LevelOption:
     """The best option that a person would carry out: a fret is lifted only by a gap that counts (0.03 mm) or more."""
     for option in plan.options:
-        if not option.lift or (option.saves_mm > 0 and min(option.raise_mm.values()) >= SEATING_GAP_MM - 1e-9):
+        if not option.raise_mm or (option.saves_mm > 0 and min(option.raise_mm.values()) >= SEATING_GAP_MM - 1e-9):
             return option
     return plan.level_all
+
+
+def raised_by(mm: float) -> str:
+    """How a fret comes up so far: `reseat`, `shim` or `replace`."""
+    return "reseat" if mm <= MOST_RESEAT_MM + 1e-9 else "shim" if mm <= MOST_SHIM_MM + 1e-9 else "replace"
 
 
 def level_call(
@@ -178,15 +183,18 @@ def level_call(
         total = {"total_mm": best.total_mm, "worst_mm": best.worst_mm, "level_all_total_mm": level_all.total_mm}
         return Call(say, do, {**total, **figures}, tuple(because), tuple(instead), sure, settle_by or settle)
 
-    band = max(band_width([(x, g) for _, x, g in plan.request.bounds(lane)]) for lane in plan.request.heights)
+    lanes = [
+        [(x, g) for fret, x, g in plan.request.bounds(lane) if fret not in best.leave] for lane in plan.request.heights
+    ]
+    band = max(band_width(points) for points in lanes)
     straight = band <= plan.request.rock_mm + 1e-9
     if lacks := _too_few(plan, straight=straight):
         return call(f"Read on before any call: {lacks} frets read.", "read_on", {}, (), None)
     if straight:
-        within = max(band / 2, resolution_mm)
-        return call(
-            f"Nothing to level: every fret lies within {length(within)} of one straight line.", "none", {}, (), None
-        )
+        low = f", and {frets_named(list(best.leave))} low as fall-away" if best.leave else ""
+        within = length(max(band / 2, resolution_mm))
+        say = f"Nothing to level: every fret lies within {within} of one straight line{low}."
+        return call(say, "none", {}, (), None)
     if seated_with and (daylight_mm or seating):
         because.append(f"The frets were seated with {seated_with}.")
     if daylight_mm:
@@ -260,7 +268,21 @@ def _lift(best: LevelOption, level_all: LevelOption, because: list[str], others:
         " pressed down."
     )
     raises = {f"raise_{f}_mm": best.raise_mm[f] for f in frets}
-    return f"Lift {frets_named(frets)} before you level.", "lift", {"saves_mm": best.saves_mm, **raises}, others, look
+    figures = {"saves_mm": best.saves_mm, **raises}
+    new = [fret for fret in frets if raised_by(best.raise_mm[fret]) == "replace"]
+    lifted = [fret for fret in frets if fret not in new]
+    how = {way: [fret for fret in lifted if raised_by(best.raise_mm[fret]) == way] for way in ("reseat", "shim")}
+    because += [
+        f"{way.capitalize()} {frets_named(some)}: so far it comes up that way." for way, some in how.items() if some
+    ]
+    if new:
+        because.append(
+            f"{frets_named(new).capitalize()}: farther than a shim should lift. Read it again before it comes out."
+        )
+    if not lifted:
+        return f"Replace {frets_named(new)}, then level.", "partial_refret", figures, others, look
+    say = f"Lift {frets_named(lifted)}{f' and replace {frets_named(new)}' if new else ''} before you level."
+    return say, "lift", figures, others, look
 
 
 def _level(
@@ -283,6 +305,13 @@ def _level(
         "further_levels": float(budget.further_levels),
     }
     say = f"Level all: {length(best.worst_mm)} at the most, off fret {worst_fret}."
+    if best.leave:
+        ends = frets_named(list(best.leave))
+        say = f"Level, and leave {ends} low: {length(best.worst_mm)} at the most, off fret {worst_fret}."
+        because.append(
+            f"The last frets may lie low, as fall-away: {ends}, up to {length(max(best.raise_mm.values()))} under the"
+            f" line. Down to them {length(plan.level_all.total_mm)} would come off."
+        )
     return say, "level", figures, others, None
 
 
@@ -379,8 +408,14 @@ def _replace(
 
 
 def _option_line(option: LevelOption, length: Length) -> Instead:
-    say = f"Lift {listed(list(option.lift))}, then level" if option.lift else "Level as it stands"
-    return Instead(say, metal_said(option, length))
+    return Instead(option_said(option), metal_said(option, length))
+
+
+def option_said(option: LevelOption) -> str:
+    """An option as a line of a list: `Lift 9, then level`."""
+    if option.leave:
+        return f"Level, leave {listed(list(option.leave))} low as fall-away"
+    return f"Lift {listed(list(option.lift))}, then level" if option.lift else "Level as it stands"
 
 
 def metal_said(option: LevelOption, length: Length) -> str:

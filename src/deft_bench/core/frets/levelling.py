@@ -8,18 +8,24 @@ The derivation, with the proof of what may be left out of the search, is in docs
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Literal
 
 from deft_bench.core.frets.crown import land
 from deft_bench.core.frets.heights import Heights, fair_line
-from deft_bench.core.limits import LEAST_HEIGHT_MM, LEAST_HEIGHT_SHARE
+from deft_bench.core.limits import LEAST_HEIGHT_MM, LEAST_HEIGHT_SHARE, SEATING_GAP_MM
 
 Objective = Literal["least_metal", "least_worst"]
 
 PAYS_MM = 0.10
 PAYS_SHARE = 0.15
+PAIR = 2
+MOST_LIFTED = 6
+"""Sets of up to two frets are all tried; larger ones up to this, as the best fret is added each time."""
+MOST_LEFT_LOW = 4
+LEAST_LOW_MM, MOST_LOW_MM = SEATING_GAP_MM, 0.5
+"""How many of the last frets may be left low, and how far: less is nothing, more is no fall-away."""
 
 _TIE_MM = 1e-9
 
@@ -39,7 +45,9 @@ class LanePlan:
 
 @dataclass(frozen=True, slots=True)
 class LevelOption:
-    """Level with the frets in `lift` lifted (reseated, shimmed or replaced) first; none lifted is level-all."""
+    """Level with the frets in `lift` lifted (reseated, shimmed or replaced) first, or with the last frets in `leave`
+    left low as fall-away; neither is level-all. `raise_mm` is how far each of them lies under the line.
+    """
 
     lift: tuple[int, ...]
     lanes: dict[str, LanePlan]
@@ -47,6 +55,7 @@ class LevelOption:
     worst_mm: float
     saves_mm: float
     raise_mm: dict[int, float]
+    leave: tuple[int, ...] = ()
 
     @property
     def mean_mm(self) -> float:
@@ -153,18 +162,21 @@ def least_height(new_height_mm: float) -> float:
 
 
 def plan_level(request: LevelRequest) -> LevelPlan:
-    """The optimal plan: level-all, and every set of one or two lifted frets that pays.
+    """The optimal plan: level-all, every set of one or two lifted frets that pays, larger sets as far as adding the
+    best fret leads to them, and the last frets left low where that pays.
 
     A set pays when each of its frets, taken out of it, would cost at least max(0.10 mm, 15 % of the level-all total).
     """
     search = _LiftSearch(request)
     total = search.total(())
     threshold = max(PAYS_MM, PAYS_SHARE * total)
-    paying = []
-    for lift in search.candidates():
+
+    def pays(lift: tuple[int, ...]) -> bool:
         lifted = search.total(lift)
-        if all(search.total(tuple(f for f in lift if f != fret)) - lifted >= threshold for fret in lift):
-            paying.append(level_option(request, lift, total))
+        return all(search.total(tuple(f for f in lift if f != fret)) - lifted >= threshold for fret in lift)
+
+    paying = [level_option(request, lift, total) for lift in [*search.candidates(), *search.grown()] if pays(lift)]
+    paying += _ends_left_low(request, total, threshold)
     level_all = level_option(request, ())
 
     def cost(found: LevelOption) -> tuple[float, ...]:
@@ -174,6 +186,31 @@ def plan_level(request: LevelRequest) -> LevelPlan:
         return (round(first, 9), round(then, 9), len(found.lift), *found.lift)
 
     return LevelPlan(request, level_all, tuple(sorted([level_all, *paying], key=cost)))
+
+
+def _ends_left_low(request: LevelRequest, total_mm: float, threshold_mm: float) -> list[LevelOption]:
+    """The option to leave the last frets as they are where they lie under the line of the others: a fall-away that is
+    there already. As few of them as pay, and as do not pay better with one more.
+    """
+    last = len(request.positions_mm)
+    before = None
+    for count in range(1, MOST_LEFT_LOW + 1):
+        leave = tuple(range(last - count + 1, last + 1))
+        left = [sum(fret not in leave for fret, _, _ in request.bounds(lane)) for lane in request.heights]
+        if min(left) < 2 or set(leave) & request.left_out:
+            break
+        option = level_option(replace(request, left_out=request.left_out | set(leave)), (), total_mm)
+        under = dict.fromkeys(leave, 0.0)
+        for lane, found in option.lanes.items():
+            for fret, x, g in request.bounds(lane):
+                if fret in under:
+                    under[fret] = max(under[fret], found.offset_mm + found.slope * x - g)
+        found_here = replace(option, leave=leave, raise_mm=under)
+        if before is not None and before.total_mm - option.total_mm < threshold_mm:
+            return [before]
+        low = all(LEAST_LOW_MM <= mm <= MOST_LOW_MM for mm in under.values())
+        before = found_here if low and found_here.saves_mm >= threshold_mm else None
+    return [before] if before is not None else []
 
 
 def level_option(request: LevelRequest, lift: Sequence[int], level_all_total_mm: float | None = None) -> LevelOption:
@@ -240,14 +277,14 @@ class _LiftSearch:
     def __init__(self, request: LevelRequest) -> None:
         self.objective: Objective = request.objective
         self.lanes = [request.bounds(lane) for lane in request.heights]
-        self._corners: dict[tuple[int, int | None], frozenset[int]] = {}
+        self._corners: dict[tuple[int, tuple[int, ...]], frozenset[int]] = {}
         self._totals: dict[tuple[int, tuple[int, ...]], float] = {}
 
-    def corners(self, lane: int, without: int | None) -> frozenset[int]:
-        """Frets at the corners of a lane's lower hull when one fret (or None) is taken out."""
+    def corners(self, lane: int, without: tuple[int, ...]) -> frozenset[int]:
+        """Frets at the corners of a lane's lower hull when some frets are taken out."""
         key = lane, without
         if key not in self._corners:
-            kept = [bound for bound in self.lanes[lane] if bound[0] != without]
+            kept = [bound for bound in self.lanes[lane] if bound[0] not in without]
             on_hull = {x for x, _ in lower_hull([(x, g) for _, x, g in kept])}
             self._corners[key] = frozenset(fret for fret, x, _ in kept if x in on_hull)
         return self._corners[key]
@@ -256,7 +293,7 @@ class _LiftSearch:
         """The frets of a set whose lifting changes this lane's programme."""
         for fret in lift:
             rest = tuple(f for f in lift if f != fret)
-            if fret not in self.corners(lane, rest[0] if rest else None):
+            if fret not in self.corners(lane, rest):
                 return self.binding(lane, rest)
         return lift
 
@@ -273,18 +310,30 @@ class _LiftSearch:
             self._totals[key] = sum(max(0.0, g - offset - slope * x) for _, x, g in self.lanes[lane])
         return self._totals[key]
 
+    def bounding(self, without: tuple[int, ...]) -> set[int]:
+        """Frets that bound some lane when others are lifted."""
+        return set().union(*(self.corners(lane, without) for lane in range(len(self.lanes))))
+
+    def can_lift(self, lift: tuple[int, ...]) -> bool:
+        """Whether enough frets are left to carry a line."""
+        return all(sum(fret not in lift for fret, _, _ in bounds) >= 2 for bounds in self.lanes)
+
+    def grown(self) -> Iterator[tuple[int, ...]]:
+        """Sets of three frets and more: from none, the fret that leaves the least to take is added each time."""
+        lift: tuple[int, ...] = ()
+        for _ in range(MOST_LIFTED):
+            wider = [tuple(sorted((*lift, fret))) for fret in self.bounding(lift)]
+            possible = [one for one in wider if self.can_lift(one)]
+            if not possible:
+                return
+            lift = min(possible, key=lambda one: (self.total(one), one))
+            if len(lift) > PAIR:
+                yield lift
+
     def candidates(self) -> Iterator[tuple[int, ...]]:
         """Every set of one or two frets that can pay: each of the two bounds some lane once the other is lifted."""
-        lanes = range(len(self.lanes))
-
-        def bounding(without: int | None) -> set[int]:
-            return set().union(*(self.corners(lane, without) for lane in lanes))
-
-        def can_lift(lift: tuple[int, ...]) -> bool:
-            return all(sum(fret not in lift for fret, _, _ in bounds) >= 2 for bounds in self.lanes)
-
-        first = bounding(None)
-        after = {fret: bounding(fret) for fret in first if can_lift((fret,))}
+        first = self.bounding(())
+        after = {fret: self.bounding((fret,)) for fret in first if self.can_lift((fret,))}
         for fret in sorted(after):
             yield (fret,)
         pairs = {
@@ -294,7 +343,7 @@ class _LiftSearch:
             if other != fret and fret in after.get(other, first)
         }
         for pair in sorted(pairs):
-            if can_lift(pair):
+            if self.can_lift(pair):
                 yield pair
 
 

@@ -34,7 +34,7 @@ def record_inputs(plan: LevelPlan, chosen: LevelOption, around: Circumstances) -
         "scale_um": around.scale_um,
         "heights_um": {lane: whole_um(heights) for lane, heights in request.heights.items()},
         "objective": request.objective,
-        "left_out": sorted(request.left_out),
+        "left_out": sorted({*request.left_out, *chosen.leave}),
         "lift": list(chosen.lift),
         "fall_away": fall,
         "fret_height_um": whole_um(request.fret_height_mm),
@@ -66,7 +66,7 @@ def record_outcome(
             for lane, found in chosen.lanes.items()
         },
         "removed_um": whole_um(most_removed(chosen)),
-        "raise_um": {str(fret): round(mm * 1000) for fret, mm in chosen.raise_mm.items()},
+        "raise_um": {str(fret): round(chosen.raise_mm[fret] * 1000) for fret in chosen.lift},
     }
 
 

@@ -3,10 +3,21 @@
 from typing import Any
 
 from deft_bench.core.board.positions import fret_positions
-from deft_bench.core.frets.heights import LANES, Fall
+from deft_bench.core.calls import Call
+from deft_bench.core.frets.heights import LANES, Fall, Heights
 from deft_bench.core.frets.level_call import level_call
-from deft_bench.core.frets.levelling import LanePlan, LevelOption, LevelRequest, least_height, plan_level
+from deft_bench.core.frets.levelling import (
+    LanePlan,
+    LevelOption,
+    LevelPlan,
+    LevelRequest,
+    least_height,
+    plan_level,
+)
+from deft_bench.core.limits import MOST_LIFT_SHARE
+from deft_bench.core.neck.straightness import straightness_call
 from deft_bench.core.shop_settings import ShopSettings
+from deft_bench.core.survey_figures import bow_of_tops
 from deft_bench.formats.calc.fields import FRETS, HEIGHT, NOT_NEGATIVE, POSITIVE, SCALE, call_fields, listed, request
 from deft_bench.formats.strict_json import RequestError
 
@@ -65,9 +76,24 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         "below_least": plan.below_least(),
         "twist_mm": plan.twist_mm(),
         "land_mm": plan.lands(),
-        "options": [_option(option) for option in plan.options],
-        "call": call_fields(level_call(plan)),
+        "options": [_option(option) for option in plan.options if _can_be_lifted(plan.request, option)],
+        "call": call_fields(_call(plan)),
     }
+
+
+def _can_be_lifted(request: LevelRequest, option: LevelOption) -> bool:
+    """Whether no fret would be lifted by more than half its crown."""
+    return all(option.raise_mm[fret] <= MOST_LIFT_SHARE * request.fret_height_mm[fret - 1] for fret in option.lift)
+
+
+def _call(plan: LevelPlan) -> Call:
+    """The call on the frets; on the neck's bow first, where the tops lie off straight."""
+    shaped: dict[str, Heights] = {
+        lane: [None if h is None else h + drop for h, drop in zip(heights, plan.request.drops_mm, strict=True)]
+        for lane, heights in plan.request.heights.items()
+    }
+    tops = bow_of_tops(shaped, list(plan.request.positions_mm))
+    return straightness_call(tops) if tops is not None and not tops.frets_can_be_judged else level_call(plan)
 
 
 def level_request(asked: dict[str, Any]) -> LevelRequest:
@@ -135,6 +161,7 @@ def _option(option: LevelOption) -> dict[str, Any]:
         "total_mm": option.total_mm,
         "saves_mm": option.saves_mm,
         "worst_mm": option.worst_mm,
+        "leave_low": option.leave,
         "raise_mm": option.raise_mm,
         "lanes": {lane: _lane(found) for lane, found in option.lanes.items()},
     }

@@ -140,7 +140,7 @@ _INPUTS = _object(
         "heights_um": {**_PER_LANE, "minProperties": 1},
         "objective": {"type": "string", "enum": ["least_metal", "least_worst"]},
         "left_out": _FRETS,
-        "lift": {**_FRETS, "maxItems": 2},
+        "lift": _FRETS,
         "fall_away": {
             "type": ["object", "null"],
             "required": ["from_fret", "drop_um"],

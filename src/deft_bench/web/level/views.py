@@ -18,7 +18,7 @@ from deft_bench.bench.level_in_hand import (
 from deft_bench.bench.level_planning import beam_paths, calc_request
 from deft_bench.bench.survey_results import facts_of, shown_band
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.frets.level_call import metal_said
+from deft_bench.core.frets.level_call import metal_said, option_said, raised_by
 from deft_bench.core.frets.levelling import LevelOption
 from deft_bench.core.survey_kinds import Place
 from deft_bench.store import instruments, jobs
@@ -32,6 +32,8 @@ WARN_MM = 0.10
 FIRST = 0.8
 """Ink goes first where at least this share of the most comes off."""
 screen.add_app_template_filter(fingerprint)
+screen.add_app_template_filter(option_said)
+screen.add_app_template_filter(raised_by)
 
 
 @screen.app_template_filter("metal")
