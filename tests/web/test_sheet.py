@@ -24,7 +24,7 @@ from deft_bench.core.work.job_sheet import Event, Sample, SheetPlan, learned, re
 from deft_bench.core.work.run_sheet import run_sheet
 from deft_bench.formats.operations_toml import shipped
 from deft_bench.formats.record import export_record
-from deft_bench.store import instruments, jobs, refrets, sheets, shop
+from deft_bench.store import boards, instruments, jobs, refrets, sheets, shop
 from deft_bench.store.database import Connection, open_database
 from deft_bench.web import create_app
 from harness import NOW, Bench, words
@@ -353,3 +353,25 @@ def test_the_shop_writes_operations_of_its_own(bench: Bench, demo: Connection) -
     assert "Wax the board" in bench.get("/operations")
     bench.post("/operations", {"toml": ""})
     assert "Wax only" not in bench.get(sheet_of(demo, HERON))
+
+
+def test_a_school_is_one_choice_wherever_it_is_said(bench: Bench, demo: Connection) -> None:
+    job, redshank = jobs.open_of(demo, [REDSHANK])[REDSHANK], instruments.get(demo, REDSHANK)
+
+    def said() -> tuple[str, str, str]:
+        found = plan_for(demo, shop.settings(demo), job, shipped()).schools
+        return found["slot_depth"], found["width"], found["fret_glue"]
+
+    replanned = "The run sheet is planned again with it."
+    assert replanned in bench.post(f"/instruments/{REDSHANK}/board", {"school": "follow_radius"}).text
+    assert replanned in bench.post(f"/jobs/{job.id}/refret", {"glue": "wood"}).text
+    assert said() == ("along_curve", "oversize", "glued")
+    asked = {"slot_depth": "two_stage", "width": "final", "fret_glue": "glued"}
+    assert "Re-planned, and the board’s plan with it;" in bench.post(f"/jobs/{job.id}/sheet/plan", asked).text
+    board = boards.plan_of(demo, REDSHANK, redshank.spec)
+    assert (board.school, board.oversize_um) == ("two_stage", 0)
+    refret = refrets.PLANS.last(demo, job.id)
+    assert refret
+    assert refret.glue == "wood"  # glued is not said more closely by the sheet
+    assert "and the refret with it" in bench.post(f"/jobs/{job.id}/sheet/plan", asked | {"fret_glue": "dry"}).text
+    assert said() == ("two_stage", "final", "dry")

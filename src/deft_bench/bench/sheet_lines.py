@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 from deft_bench.bench.refret_progress import notches_in
+from deft_bench.bench.schools import change_elsewhere
 from deft_bench.bench.sheet_gates import GateReading, gate_reading, is_read
 from deft_bench.bench.sheet_state import RELIEVE, SheetState, catalogue, plan_for, sheet_state, tool_states
 from deft_bench.core.calls import frets_named
@@ -292,8 +293,9 @@ def put_repair(db: Connection, settings: ShopSettings, now: datetime, job: jobs.
 
 def change_plan(
     db: Connection, settings: ShopSettings, now: datetime, job: jobs.Job, asked: Mapping[str, str]
-) -> SheetPlan:
-    """Another route, schools or hardness: what is not yet done is planned again, what is done stays.
+) -> list[str]:
+    """Another route, schools or hardness: what is not yet done is planned again, what is done stays. A school that is
+    said elsewhere too is changed there; returns what else was planned again.
 
     Raises SheetRefusedError for what is on none of the lists.
     """
@@ -306,5 +308,6 @@ def change_plan(
         which = f" for {', '.join(wrong)}" if wrong else ""
         raise SheetRefusedError(f"Not changed: choose one of the lists’ own entries{which}.")
     plan = SheetPlan(route, schools, sheets.plan_of(db, job.id, job.kind).added, hardness)
-    sheets.PLANS.save(db, job.id, plan, stamp(now))
-    return plan
+    with transaction(db):
+        sheets.PLANS.save(db, job.id, plan, stamp(now))
+        return change_elsewhere(db, now, job, instruments.get(db, job.instrument_id), schools)

@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 
 from deft_bench.bench.job_extent import extent_of, job_facts, step_times, whole_samples
 from deft_bench.bench.refret_progress import notches_in
+from deft_bench.bench.schools import shared_schools
 from deft_bench.bench.sheet_records import proved_steps
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.work.catalogue import WARM_C, Catalogue
@@ -66,7 +67,9 @@ def bench_warmth(db: Connection) -> float:
 
 
 def plan_for(db: Connection, settings: ShopSettings, job: jobs.Job, book: Catalogue) -> SheetPlan:
-    """What a job's sheet is made from, made to fit the catalogue; the shop's masking school until one is chosen."""
+    """What a job's sheet is made from, made to fit the catalogue; the shop's masking school until one is chosen, and
+    those that are said on the board's and the refret's pages as they are there.
+    """
     plan = sheets.plan_of(db, job.id, job.kind)
     if job.kind == "refret" and not sheets.PLANS.every(db, job.id):
         wanted = refrets.PLANS.last(db, job.id)
@@ -76,7 +79,8 @@ def plan_for(db: Connection, settings: ShopSettings, job: jobs.Job, book: Catalo
         plan = replace(plan, added=(*plan.added, RELIEVE))
     if not plan.schools and settings.mask in book.schools["mask"].choices:
         plan = replace(plan, schools={"mask": settings.mask})
-    return sound(plan, book)
+    elsewhere = shared_schools(db, job, instruments.get(db, job.instrument_id))
+    return sound(replace(plan, schools={**plan.schools, **elsewhere}), book)
 
 
 def _notched(db: Connection, job: jobs.Job) -> bool:

@@ -5,12 +5,13 @@ from typing import Any
 from flask import flash, make_response, redirect, render_template, request
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.schools import of_board
 from deft_bench.core.board.plan import BoardPlan
 from deft_bench.core.described import choices_of, described
 from deft_bench.core.instrument import CHOICES as SPEC_CHOICES
 from deft_bench.core.instrument import Spec
 from deft_bench.formats.board import exports_of
-from deft_bench.store import boards, instruments
+from deft_bench.store import boards, instruments, jobs
 from deft_bench.web.board.form import board_values, read_board
 from deft_bench.web.board.pages import PAGES, Board
 from deft_bench.web.board.screen import address, board_or_404, screen
@@ -37,7 +38,9 @@ def show(instrument_id: int, tab: str) -> str | Response | tuple[str, int]:
         return _page(tab, instrument, instrument.spec, plan, read.values, read.errors), 422
     changed = boards.save(db(), instrument_id, read.spec, read.plan, stamp())
     keep_typed(instrument_id, request.form)
-    flash("Saved; what it was before is kept." if changed else "Nothing was changed.")
+    follows = of_board(plan) != of_board(read.plan) and jobs.open_of(db(), [instrument_id])
+    also = " The run sheet is planned again with it." if follows else ""
+    flash(f"Saved; what it was before is kept.{also}" if changed else "Nothing was changed.")
     return redirect(address(tab, instrument_id, fret=request.form.get("fret") or None))
 
 

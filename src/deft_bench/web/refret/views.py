@@ -16,6 +16,7 @@ from deft_bench.bench.refret_progress import (
     tightest_radius,
 )
 from deft_bench.bench.refretting import RefretRefusedError, WireTaken
+from deft_bench.bench.schools import of_refret
 from deft_bench.core.calls import frets_named
 from deft_bench.core.described import described
 from deft_bench.core.frets.wire import wire_call
@@ -54,7 +55,8 @@ def show(job_id: int) -> str | Response | tuple[str, int]:
         refretting.keep_wire(db(), now(), form.plan)
         flash("Saved, and the wire is in stock under its name.")
     else:
-        flash("Saved; what it was before is kept." if changed else "Nothing was changed.")
+        also = " The run sheet is planned again with it." if of_refret(plan) != of_refret(form.plan) else ""
+        flash(f"Saved; what it was before is kept.{also}" if changed else "Nothing was changed.")
     return redirect(url_for(".show", job_id=job_id))
 
 

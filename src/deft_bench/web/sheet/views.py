@@ -8,6 +8,7 @@ from werkzeug.wrappers import Response
 from deft_bench.bench import sheet_lines
 from deft_bench.bench.sheet_lines import SheetLine, SheetRefusedError, WorkedSheet, at_step, pace_of, worked_sheet
 from deft_bench.bench.sheet_state import catalogue
+from deft_bench.core.calls import listed_words
 from deft_bench.core.work.catalogue import HARDNESS, PHASES
 from deft_bench.core.work.pace import Pace
 from deft_bench.formats.operations_toml import MOST_BYTES, extend, shipped
@@ -131,8 +132,8 @@ def plan(job_id: int) -> Response:
     """Another route, schools or hardness."""
     job, _ = job_or_404(job_id)
     try:
-        sheet_lines.change_plan(db(), settings(), now(), job, request.form)
-        flash("Re-planned; what is done stays done.")
+        also = sheet_lines.change_plan(db(), settings(), now(), job, request.form)
+        flash(f"Re-planned{f', and {listed_words(also)} with it' if also else ''}; what is done stays done.")
     except SheetRefusedError as error:
         flash(str(error))
     return redirect(url_for(".show", job_id=job_id))
