@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import frets_named, listed
+from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.level_call import level_call, metal_budget, option_to_call, seating_signs, suspects
 from deft_bench.core.frets.levelling import LevelRequest, plan_level
 from deft_bench.core.level_job import Facts, level_now, level_steps
@@ -147,7 +148,7 @@ def test_the_order_of_the_calls() -> None:
     assert level_call(planned(three({}))).do == "none"
     worn = {fret: 0.05 if fret % 2 else 0.0 for fret in range(1, 22)}
     assert level_call(planned(three(worn)), home=range(1, 22)).do == "level"
-    short = three(dict.fromkeys((3, 4, 5, 17, 18, 19), -0.3))
+    short = three(dict.fromkeys(range(2, 20, 2), -0.3))
     assert level_call(planned(short, 1.0, 0.8), home=range(1, 22)).do == "refret"
     some = three({5: 0.25, 6: 0.25})
     replace = level_call(planned(some, 1.0, 0.8), home=range(1, 22))
@@ -161,6 +162,11 @@ def test_low_last_frets_stay_and_how_far_a_fret_comes_up_is_said() -> None:
     assert call.say.endswith("and frets 20 and 21 low as fall-away.")
     uneven = level_call(planned(three({21: -0.12, 7: 0.02, 12: 0.03})), home=range(1, 22))
     assert uneven.say.startswith("Level, and leave fret 21 low: 0.03 mm at the most")
+    tongue = [-0.03 * max(0, fret - 14) for fret in range(1, 22)]
+    beyond: list[float | None] = [*tongue]
+    falls = planned(dict.fromkeys(LANES, beyond))
+    assert option_to_call(falls).leave == tuple(range(15, 22))
+    assert level_call(falls).do == "none"
     three_low = planned(three({5: -0.1, 6: -0.1, 7: -0.1}))
     assert option_to_call(three_low).lift == (5, 6, 7)
     assert level_call(planned(three({9: -0.12}))).because[-1].startswith("Reseat fret 9")

@@ -341,9 +341,9 @@ def test_the_ladder_is_the_shortest_without_a_jump(
         grit_ladder(50, finish, [Abrasive("fepa_p", 601)])
 
 
-def work_through(neck: SimulatedNeck, chance: random.Random) -> tuple[SimulatedNeck, float, list[str]]:
-    """Survey, do what the call says, survey again, until nothing is called for; the neck, the metal taken and the
-    calls.
+def work_through(neck: SimulatedNeck, chance: random.Random) -> tuple[SimulatedNeck, float, list[str], frozenset[int]]:
+    """Survey, do what the call says, survey again, until nothing is called for; the neck, the metal taken, the calls
+    and the last frets that were left low.
     """
     tool, fine = Tool(0.001, 0.0003), Tool(0.005, 0.001)
     said: list[str] = []
@@ -360,7 +360,7 @@ def work_through(neck: SimulatedNeck, chance: random.Random) -> tuple[SimulatedN
         said.append(advice.turn)
         turns.append(Turn(advice.next_turn, bow, math.nan))
         neck = neck.turn_rod(advice.next_turn)
-    home, taken = range(0), 0.0
+    home, taken, left = range(0), 0.0, frozenset[int]()
     for _ in range(8):
         heights = neck.survey(tool, chance)
         plan = plan_level(
@@ -368,7 +368,7 @@ def work_through(neck: SimulatedNeck, chance: random.Random) -> tuple[SimulatedN
                 tuple(xs),
                 heights,
                 (0.0,) * neck.frets,
-                frozenset(),
+                left,
                 "least_metal",
                 (1.2,) * neck.frets,
                 0.7,
@@ -386,14 +386,14 @@ def work_through(neck: SimulatedNeck, chance: random.Random) -> tuple[SimulatedN
             for fret in option.lift:
                 neck = neck.lift(fret, option.raise_mm[fret])
         elif call.do == "level":
-            lines = option_to_call(plan).lanes
+            lines, left = option_to_call(plan).lanes, left | set(option_to_call(plan).leave)
             neck, metal = neck.level(
                 {lane: [lines[lane].offset_mm + lines[lane].slope * x for x in xs] for lane in LANES}
             )
             taken += metal
         else:
             break
-    return neck, taken, said
+    return neck, taken, said, left
 
 
 def known(neck: SimulatedNeck) -> LevelPlan:
@@ -439,12 +439,13 @@ def test_the_calls_lead_any_neck_to_level_with_the_least_metal(seed: int) -> Non
         rod_mm=chance.uniform(0.2, 0.4),
         rod_left=3.0,
     )
-    done, taken, said = work_through(neck, chance)
+    done, taken, said, left = work_through(neck, chance)
     assert said[-1] == "none", said
     assert abs(done.bow_mm) <= 0.06
     xs = neck.positions
     for lane in LANES:
-        assert band_width(list(zip(xs, done.heights()[lane], strict=True))) <= 0.03
+        tops = list(zip(xs, done.heights()[lane], strict=True))
+        assert band_width([top for fret, top in enumerate(tops, 1) if fret not in left]) <= 0.03
     # the least that could be taken with the truth known: everything seated, the low fret raised to the line that the
     # others allow
     ideal = replace(neck, unseated={}, bow_mm=done.bow_mm)
@@ -459,7 +460,7 @@ def test_the_calls_lead_any_neck_to_level_with_the_least_metal(seed: int) -> Non
     assert least <= best
     # a twentieth more, or a micrometre a place: a tenth of what the gauge resolves
     assert taken <= max(1.05 * least, least + 0.001 * 3 * frets), (taken, least, said)
-    if low is not None:
+    if low is not None and low not in left:
         assert "lift" in said
         assert said.index("lift") < said.index("level") if "level" in said else True
 

@@ -64,9 +64,10 @@ def level_in_hand(
             return LevelInHand(_as_accepted(db, settings, job, instrument, accepted), gate=gate[1])
         raise SurveyFirstError("That plan is carried out: survey again before the next call.")
     choices = read_choices(settings, asked, heights[-1].frets)
-    if gate is not None and not choices.fall_drop_um and "fall_drop" not in asked:
-        # what is left is planned toward the shape that was asked for
-        choices = read_choices(settings, {**asked, **_fall_asked(gate[0])}, heights[-1].frets)
+    if gate is not None:
+        # what is left is planned toward the shape that was asked for, with the frets that were left as they are
+        before = {**_fall_asked(gate[0]), "left_out": ",".join(map(str, gate[0].level.left_out))}
+        choices = read_choices(settings, {**before, **asked}, heights[-1].frets)
     carried = planned_drops(gate[0]) if gate else None
     base = survey_results(db, settings, heights[-1], instrument, carried)
     try:

@@ -143,7 +143,8 @@ def _over_neighbours(positions_mm: Sequence[float], heights: Heights) -> set[int
 def option_to_call(plan: LevelPlan) -> LevelOption:
     """The best option that a person would carry out: a fret is lifted only by a gap that counts (0.03 mm) or more."""
     for option in plan.options:
-        if not option.raise_mm or (option.saves_mm > 0 and min(option.raise_mm.values()) >= SEATING_GAP_MM - 1e-9):
+        counts = min((option.raise_mm[fret] for fret in option.lift), default=SEATING_GAP_MM)
+        if not (option.lift or option.leave) or (option.saves_mm > 0 and counts >= SEATING_GAP_MM - 1e-9):
             return option
     return plan.level_all
 

@@ -23,7 +23,7 @@ PAYS_SHARE = 0.15
 PAIR = 2
 MOST_LIFTED = 6
 """Sets of up to two frets are all tried; larger ones up to this, as the best fret is added each time."""
-MOST_LEFT_LOW = 4
+MOST_LEFT_LOW = 8
 LEAST_LOW_MM, MOST_LOW_MM = SEATING_GAP_MM, 0.5
 """How many of the last frets may be left low, and how far: less is nothing, more is no fall-away."""
 
@@ -190,10 +190,10 @@ def plan_level(request: LevelRequest) -> LevelPlan:
 
 def _ends_left_low(request: LevelRequest, total_mm: float, threshold_mm: float) -> list[LevelOption]:
     """The option to leave the last frets as they are where they lie under the line of the others: a fall-away that is
-    there already. As few of them as pay, and as do not pay better with one more.
+    there already. As few of them as pay, within what one set pays of the least.
     """
     last = len(request.positions_mm)
-    before = None
+    found = []
     for count in range(1, MOST_LEFT_LOW + 1):
         leave = tuple(range(last - count + 1, last + 1))
         left = [sum(fret not in leave for fret, _, _ in request.bounds(lane)) for lane in request.heights]
@@ -201,16 +201,15 @@ def _ends_left_low(request: LevelRequest, total_mm: float, threshold_mm: float) 
             break
         option = level_option(replace(request, left_out=request.left_out | set(leave)), (), total_mm)
         under = dict.fromkeys(leave, 0.0)
-        for lane, found in option.lanes.items():
+        for lane, plan in option.lanes.items():
             for fret, x, g in request.bounds(lane):
                 if fret in under:
-                    under[fret] = max(under[fret], found.offset_mm + found.slope * x - g)
-        found_here = replace(option, leave=leave, raise_mm=under)
-        if before is not None and before.total_mm - option.total_mm < threshold_mm:
-            return [before]
-        low = all(LEAST_LOW_MM <= mm <= MOST_LOW_MM for mm in under.values())
-        before = found_here if low and found_here.saves_mm >= threshold_mm else None
-    return [before] if before is not None else []
+                    under[fret] = max(under[fret], plan.offset_mm + plan.slope * x - g)
+        low = min(under.values()) > 0 and LEAST_LOW_MM <= max(under.values()) <= MOST_LOW_MM
+        if low and option.saves_mm >= threshold_mm:
+            found.append(replace(option, leave=leave, raise_mm=under))
+    least = min((option.total_mm for option in found), default=0.0)
+    return [option for option in found if option.total_mm <= least + PAYS_MM][:1]
 
 
 def level_option(request: LevelRequest, lift: Sequence[int], level_all_total_mm: float | None = None) -> LevelOption:
