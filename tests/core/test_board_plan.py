@@ -172,6 +172,8 @@ CASES: list[tuple[str, str, dict[str, object], dict[str, object]]] = [
     ("hollow", "mind", {}, {"school": "two_stage", "guide_um": 1_200}),
     ("thin_edge", "mind", {"board_thickness_um": 4_000}, {}),
     ("kerf", "fails", {}, {"kerf_um": 450}),
+    ("fit", "mind", {}, {"kerf_um": 770}),
+    ("fit", "mind", {}, {"tang_width_um": 400, "kerf_um": 450}),
     ("inlay_in_slot", "fails", {}, {"inlay_size_um": 14_000}),
     ("inlay_near_slot", "mind", {}, {"inlay_depth_um": 4_000}),
     ("string_off", "fails", {"nut_width_um": 42_000, "spread_nut_um": 41_500}, {}),

@@ -33,6 +33,7 @@ SPEC = replace(STARTING["electric"], name="Any")
 BOUND = replace(SPEC, bound=True, nibs=True)
 PLAN = starting_refret(SPEC, 600, 300, 500)
 LANES = ("bass", "middle", "treble")
+DEEP: dict[tuple[str, int], int | None] = {(lane, fret): 1_900 for lane in LANES for fret in range(1, 23)}
 
 
 @pytest.mark.parametrize(
@@ -57,7 +58,7 @@ def test_the_wires_call(slot: float, tang: float, barb: float, fit: str, words: 
 
 
 def test_slot_depth_gate() -> None:
-    deep: dict[tuple[str, int], int | None] = {(lane, fret): 1_900 for lane in LANES for fret in range(1, 23)}
+    deep = DEEP
     assert depth_gate(deep, PLAN, SPEC).passes
     found = depth_gate(deep | {("bass", 4): 1_690, ("middle", 9): None}, PLAN, SPEC)
     assert found.shallow == ((("bass", 4), 1.69),)
@@ -214,3 +215,16 @@ def test_daylight_is_called_before_any_metal() -> None:
     assert any("soft-faced hammer" in line for line in call.because)
     assert call.instead[0].cost == "no metal"
     assert level_call(plan, daylight_mm={}).do != "reseat"
+
+
+def test_frets_that_are_in_are_past_what_stood_before_and_daylight_counts_at_once() -> None:
+    tight = RefretFacts(saved=True, fit="tight", frets=22)
+    assert refret_now(tight)[0] == "wire"
+    assert refret_now(replace(tight, fitted=True))[0] == "seat"
+    ready = RefretFacts(saved=True, fit="press", depth=depth_gate(DEEP, PLAN, SPEC), cut=22, frets=22)
+    gaps: dict[tuple[str, int], int | None] = {(lane, fret): 0 for lane in LANES for fret in range(1, 23)}
+    read = replace(ready, seat=seat_gate({**gaps, ("bass", 7): 50}, range(1, 23)))
+    assert refret_now(read) == ("seat", "Reseat fret 7: 0.05 mm of daylight under fret 7.")
+    home = replace(read, seat=seat_gate(gaps, range(1, 23)))
+    assert refret_now(home) == ("seat", "No daylight under any crown: say that the frets are in.")
+    assert refret_now(replace(home, fitted=True))[0] == "straight"

@@ -69,7 +69,7 @@ def refret_facts(
         cut=len(set(plan.cut) & set(plan.frets)),
         frets=len(plan.frets),
         fitted=bool(fitted),
-        seat=seat_gate(seat[1], plan.frets) if seat and fitted else None,
+        seat=seat_gate(seat[1], plan.frets) if seat else None,
         bow_before_mm=before,
         bow_after_mm=after,
         ends_done=ends_ready(plan.ends_done),

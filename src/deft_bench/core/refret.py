@@ -322,10 +322,12 @@ TITLES = {
 
 def _done(facts: RefretFacts) -> dict[str, bool]:
     return {
-        "wire": facts.saved and (facts.nibs_said or not facts.has_nibs) and facts.fit not in (None, "tight"),
-        "slots": facts.depth is not None and facts.depth.passes,
-        "cut": 0 < facts.frets <= facts.cut,
-        "seat": facts.seat is not None and facts.seat.passes,
+        # frets that are in are past what stood before them, whatever it said
+        "wire": facts.fitted
+        or (facts.saved and (facts.nibs_said or not facts.has_nibs) and facts.fit not in (None, "tight")),
+        "slots": facts.fitted or (facts.depth is not None and facts.depth.passes),
+        "cut": facts.fitted or 0 < facts.frets <= facts.cut,
+        "seat": facts.fitted and facts.seat is not None and facts.seat.passes,
         "straight": facts.bow_after_mm is not None,
         "ends": facts.ends_done >= ENDS_ASKED,
     }
@@ -389,7 +391,9 @@ def _say_cut(facts: RefretFacts, length: Length) -> str:
 
 def _say_seat(facts: RefretFacts, length: Length) -> str:
     seat = facts.seat
-    if not facts.fitted or seat is None:
+    if seat is not None and seat.passes:
+        return "No daylight under any crown: say that the frets are in."
+    if seat is None or not (facts.fitted or seat.daylight):
         seat_them = "Seat the frets, ends first, then the middle; then look for daylight under every crown."
         return seat_them + _notch(facts, length)
     if seat.daylight:

@@ -14,6 +14,7 @@ from deft_bench.core.board.rules import Rule
 from deft_bench.core.board.section import slot
 from deft_bench.core.board.strings_on_board import LEAST_EDGE_MM, edge_room
 from deft_bench.core.calls import Length, frets_named, in_mm
+from deft_bench.core.frets.wire import wire_call
 from deft_bench.core.instrument import Spec
 from deft_bench.core.limits import LEAST_APART_MM, THIN_EDGE_MM
 
@@ -67,7 +68,7 @@ def _slots(spec: Spec, plan: BoardPlan, view: PlanView, length: Length) -> list[
         sections = arch(spec, view.layout, over_mm(spec, plan))
     except ValueError as error:
         return [Check("arch", "fails", f"The radius does not fit the board: {error}.")]
-    return [*_cuts(spec, plan, sections[1:], length), *_thin_edges(sections, length), *_kerf(plan, length)]
+    return [*_cuts(spec, plan, sections[1:], length), *_thin_edges(sections, length), *_kerf(spec, plan, length)]
 
 
 def _cuts(spec: Spec, plan: BoardPlan, sections: Sequence[ArchAt], length: Length) -> list[Check]:
@@ -146,12 +147,14 @@ def _thin_edges(sections: Sequence[ArchAt], length: Length) -> list[Check]:
     ]
 
 
-def _kerf(plan: BoardPlan, length: Length) -> list[Check]:
-    clearance = (plan.kerf_um - plan.tang_width_um) / 1000
-    if clearance >= 0:
-        return []
-    say = f"The tang is {length(-clearance)} wider than the slot: it will not go in."
-    return [Check("kerf", "fails", say)]
+def _kerf(spec: Spec, plan: BoardPlan, length: Length) -> list[Check]:
+    """How the wire holds in the slot, in the words of the refret's page: one judgement of one slot."""
+    fit, call = wire_call(plan.kerf_um / 1000, plan.tang_width_um / 1000, spec.barb_width_um / 1000, 1.0, None, length)
+    if fit.tang_clearance_mm < 0:
+        say = f"The tang is {length(-fit.tang_clearance_mm)} wider than the slot: it will not go in."
+        return [Check("kerf", "fails", say)]
+    bite = f"The barbs bite {length(fit.barb_bite_mm)}." if fit.fit == "tight" else ""
+    return [] if fit.fit == "press" else [Check("fit", "mind", f"{call.say} {bite}".strip())]
 
 
 def _inlays(plan: BoardPlan, view: PlanView, length: Length) -> list[Check]:
