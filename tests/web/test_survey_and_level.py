@@ -128,6 +128,22 @@ def test_a_reading_that_can_hardly_be_is_stored_when_it_is_entered_again(bench: 
     assert "Fret 4 bass is questioned" in words(bench.post(f"/surveys/{survey}/sheet", sheet).text)
 
 
+def test_every_call_names_a_reading_that_can_hardly_be(bench: Bench, demo: Connection) -> None:
+    job = job_of(demo, "Heron")
+    survey = new_survey(bench, demo, job.id, kind="straightness", string_state="tuned", surface="fret_tops")
+    for fret in range(1, 22):
+        gap = "1.4" if fret == 9 else "0.1"
+        assert read(bench, survey, "middle", fret, gap, sure=gap).status_code == 200
+    odd = "Questioned: fret 9 middle, 1.40 mm beside 0.10 mm"
+    assert odd in words(bench.get(f"/instruments/{job.instrument_id}/neck?aim=playing"))
+    assert odd in words(bench.get(f"/instruments/{job.instrument_id}/setup"))
+    refret = job_of(demo, "Ruff")
+    slots = new_survey(bench, demo, refret.id, kind="slot_depth", method="depth", surface="board")
+    assert read(bench, slots, "middle", 9, "0.06", sure="0.06").status_code == 200
+    said = "Read again before a slot is cut: fret 9 middle, 0.06 mm is not between 0.50 mm and 4.00 mm"
+    assert said in words(bench.get(f"/jobs/{refret.id}/refret"))
+
+
 def test_a_double_key_makes_one_reading_and_two_windows_are_told(bench: Bench, demo: Connection) -> None:
     survey = surveys.of_instrument(demo, instruments.find(demo, "sanderling")[0].id, "fret_heights")[0].id
     one, two = (read(bench, survey, "treble", 3, "0.4", token="same").json for _ in range(2))

@@ -4,10 +4,18 @@ from dataclasses import dataclass
 
 from deft_bench.bench.level_planning import Choices, make_plan
 from deft_bench.bench.rod import advice_for, recorded_turns
-from deft_bench.bench.survey_results import SurveyResults, height_surveys, latest, moved_since_read, survey_results
+from deft_bench.bench.survey_results import (
+    SurveyResults,
+    height_surveys,
+    latest,
+    moved_since_read,
+    questioned,
+    survey_results,
+)
 from deft_bench.core.acts import MOVES_BOW
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import Call
+from deft_bench.core.doubts import doubted_call
 from deft_bench.core.neck.rod_call import relief_target, rod_call
 from deft_bench.core.neck.straightness import Straightness
 from deft_bench.core.neck.truss_rod import Rod, RodAdvice, Turn
@@ -93,6 +101,8 @@ def _bow(
     passed_over = opened.override_note if opened else ""
     length = settings.display.fine_mm
     call = rod_call(found, target, aim, rod, advice, answered, length, passed_over=passed_over)
+    odd = [] if tops is not None else questioned(db, settings, read.survey)
+    call = doubted_call(call, odd) if odd else call
     return Bow(read, found, gaps, tops is not None, advice, call)
 
 

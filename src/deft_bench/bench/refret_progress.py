@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 
-from deft_bench.bench.survey_results import survey_results
+from deft_bench.bench.survey_results import questioned, survey_results
 from deft_bench.core.frets.cut_list import CutList, CutListError, cut_list
 from deft_bench.core.frets.notch import Notch
 from deft_bench.core.frets.wire import wire_call
@@ -74,6 +74,7 @@ def refret_facts(
         bow_after_mm=after,
         ends_done=ends_ready(plan.ends_done),
         closed=job.closed_at is not None,
+        questioned=tuple(f"{odd.where}, {odd.why}" for odd in questioned(db, settings, depth[0])) if depth else (),
     )
 
 

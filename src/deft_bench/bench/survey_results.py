@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from deft_bench.core.acts import MOVES_HEIGHTS, Act, ActKind, moved_since
 from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.doubts import Doubt, doubts
 from deft_bench.core.frets.level_gate import LevelGate, level_gate
 from deft_bench.core.level_job import Facts
 from deft_bench.core.shop_settings import ShopSettings
@@ -39,6 +40,11 @@ def survey_results(
         survey.head, values, survey.frets, instrument.spec.mean_scale_mm, drops_mm, settings.rock_mm, brief=brief
     )
     return SurveyResults(survey, values, found)
+
+
+def questioned(db: Connection, settings: ShopSettings, survey: surveys.Survey) -> list[Doubt]:
+    """The readings of a survey that can hardly be."""
+    return doubts(survey.head, surveys.values(db, survey.id), settings.display.fine_mm)
 
 
 def latest(

@@ -282,7 +282,8 @@ def seat_gate(gaps_um: Mapping[Place, int | None], frets: Sequence[int]) -> Seat
 class RefretFacts:
     """What is known of a refret; None where nothing was read yet. Bows are relief in mm, forward positive.
 
-    `fit` is the wire's fit, `cut` and `frets` count blanks, `fitted` says that the frets were recorded as fitted.
+    `fit` is the wire's fit, `cut` and `frets` count blanks, `fitted` says that the frets were recorded as fitted,
+    `questioned` are slot depths that can hardly be, in words.
     """
 
     saved: bool = False
@@ -300,6 +301,7 @@ class RefretFacts:
     bow_after_mm: float | None = None
     ends_done: int = 0
     closed: bool = False
+    questioned: tuple[str, ...] = ()
 
     @property
     def put_in_mm(self) -> float | None:
@@ -373,6 +375,8 @@ def _say_wire(facts: RefretFacts, length: Length) -> str:
 
 def _say_slots(facts: RefretFacts, length: Length) -> str:
     gate = facts.depth
+    if facts.questioned:
+        return f"Read again before a slot is cut: {'; '.join(facts.questioned[:2])}."
     if gate is not None and gate.shallow:
         (lane, fret), depth = min(gate.shallow, key=lambda found: found[1])
         more = f", {len({place[1] for place, _ in gate.shallow})} slots in all" if len(gate.shallow) > 1 else ""

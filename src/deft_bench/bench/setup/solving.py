@@ -6,8 +6,10 @@ from datetime import datetime
 
 from deft_bench.bench.setup.readings import SetupSurveys, assembled, latest_read, setup_facts
 from deft_bench.bench.setup.saddle import saddle_move
+from deft_bench.bench.survey_results import questioned
 from deft_bench.core.calls import Call, listed_words
 from deft_bench.core.described import to_fields
+from deft_bench.core.doubts import doubted_call
 from deft_bench.core.instrument import Spec
 from deft_bench.core.limits import ACTION_GATE_MM, RELIEF_GATE_MM
 from deft_bench.core.shop_settings import ShopSettings
@@ -77,6 +79,8 @@ def setup_findings(
     call = setup_call(
         solved, plan.margin_um / 1000, present, now.frame.relief_mm, names, shown.fine_mm, now.unread, first
     )
+    odd = [doubt for survey in read.of.values() for doubt in questioned(db, settings, survey)]
+    call = doubted_call(call, odd) if odd else call
     todo = to_do(spec, plan, read.found, solved, names, shown)
     return SetupFindings(read, now, tried, solved, present, tried.strung(), call, todo)
 
