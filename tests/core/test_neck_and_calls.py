@@ -1,6 +1,7 @@
 """Straightness and its kinds, the order of the level calls, the steps of a job, the survey's walk."""
 
 import math
+import re
 from typing import Literal
 
 import pytest
@@ -70,6 +71,15 @@ def test_half_of_an_s_bend_never_passes_for_a_bow(frets: int, size: float, way: 
     found = straightness(list(zip(xs, gaps, strict=True)), xs, 1, frets, "board")
     assert found.kind == "s-bend"
     assert not found.frets_can_be_judged
+
+
+@given(st.floats(-0.2, 0.2))
+def test_the_bow_that_is_said_is_the_bow_that_is_judged(relief: float) -> None:
+    found = read({n: bow(n, relief) for n in range(1, 22)})
+    call = straightness_call(found)
+    assert (call.do == "straighten") == (not found.frets_can_be_judged)
+    said = re.findall(r"\d\.\d\d", call.say)
+    assert not said or (call.do == "straighten") == (float(said[0]) > 0.03)
 
 
 def test_the_first_fit_that_a_hump_draws_off_is_not_taken() -> None:

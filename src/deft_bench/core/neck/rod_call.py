@@ -5,7 +5,7 @@ from fractions import Fraction
 
 from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm
 from deft_bench.core.limits import LONG_BASS_RELIEF_MM, RELIEF_FOR_HAND_MM, RELIEF_WITHIN_MM, STRAIGHT_MM
-from deft_bench.core.neck.straightness import Straightness
+from deft_bench.core.neck.straightness import Straightness, is_straight
 from deft_bench.core.neck.truss_rod import DOUBTFUL, SETTLE, WRONG_WAY, Rod, RodAdvice, Turn
 
 
@@ -51,7 +51,7 @@ def _rod_answers(advice: RodAdvice, turns: int, length: Length) -> list[str]:
 
 def _no_turn(relief_mm: float, target_mm: float, aim: str, wanted: str, length: Length) -> str:
     off = abs(relief_mm - target_mm)
-    if aim == "fretwork" and off > STRAIGHT_MM:
+    if aim == "fretwork" and not is_straight(off):
         return f"A touch more, under an eighth of a turn: {length(off)} is still outside ±{length(STRAIGHT_MM)}."
     if off <= RELIEF_WITHIN_MM + 1e-9:
         return f"Leave the rod: {length(relief_mm)} is within {length(RELIEF_WITHIN_MM)} of {wanted}."

@@ -41,7 +41,14 @@ class Straightness:
     @property
     def frets_can_be_judged(self) -> bool:
         """Whether fret heights may be read and levelled on this neck: no bow and no double bow in it."""
-        return abs(self.relief_mm) <= STRAIGHT_MM and self.kind != "s-bend"
+        return is_straight(self.relief_mm) and self.kind != "s-bend"
+
+
+def is_straight(relief_mm: float) -> bool:
+    """Whether a bow is straight enough for fretwork: the one definition of Level, Neck and the gate. It is judged
+    in the hundredths in which it is said: no feeler tells less, and 0.03 is never outside ±0.03.
+    """
+    return round(abs(relief_mm), 2) <= STRAIGHT_MM
 
 
 def straightness(
@@ -252,7 +259,7 @@ def straightness_call(
                 Instead("Refer for neck work (plane or heat)", "board comes off or is planed"),
             ),
         )
-    if abs(found.relief_mm) > STRAIGHT_MM:
+    if not is_straight(found.relief_mm):
         forward = found.relief_mm > 0
         cure = next_turn if next_turn is not None else _cure(rod, forward=forward)
         return call(
