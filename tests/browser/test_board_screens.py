@@ -102,11 +102,38 @@ def test_a_board_by_keyboard_alone(page: Page, bench_server: Server) -> None:
     assert got.value.suggested_filename == "sandpiper-no-14-slots-full.ngc"
 
 
+def test_an_oversize_bound_board_to_its_files(page: Page, bench_server: Server) -> None:
+    address = f"{bench_server.url}/instruments/{SANDPIPER}/board"
+    page.goto(address)
+    page.locator("input[name=bound]").check()
+    page.fill("#f-oversize_um", "0.6")
+    expect(page.locator("#panel")).to_contain_text("Cut to the inside of the binding first, with what stands over it")
+    expect(page.locator("#panel")).to_contain_text("Ledge for the binding")
+    page.click("text=Save the board")
+    expect(page.locator(".said").first).to_contain_text("Saved")
+    page.goto(f"{address}/files")
+    with page.expect_download() as got:
+        page.click("text=Drawing, SVG")
+    drawn = Path(got.value.path()).read_text()
+    with closing(connect(bench_server.database)) as db:
+        spec = instruments.get(db, SANDPIPER).spec
+        plan = boards.plan_of(db, SANDPIPER, spec)
+    assert spec.bound
+    # at the nut the board on the bench is narrower than the finished one by the binding, wider by what stands over
+    corners = re.findall(r"[-\d.]+,[-\d.]+", re.findall(r'id="oversize".*?points="([^"]+)"', drawn, re.DOTALL)[0])
+    y = [float(corner.split(",")[1]) for corner in corners]
+    narrower = 2 * (plan.binding_um - plan.oversize_um) / 1000
+    nut = spec.lines()[0]
+    assert abs(y[0] - y[3]) == pytest.approx(nut.treble_edge[1] - nut.bass_edge[1] - narrower, abs=0.01)
+
+
 def test_a_refret_by_keyboard_alone(page: Page, bench_server: Server) -> None:
     with closing(connect(bench_server.database)) as db:
         job = jobs.open_of(db, [RUFF])[RUFF].id
     page.goto(f"{bench_server.url}/jobs/{job}/refret")
     expect(page.locator(".call-panel h2").first).to_contain_text("Deepen the slot of fret 4")
+    page.fill("#f-obstructions", "9 middle 0.9: screw of the rod")
+    expect(page.locator("#live")).to_contain_text("screw of the rod")
     # the wire's call follows the boxes
     type_over(page, "#f-slot_um", "0.5")
     expect(page.locator("#live h2").first).to_contain_text("Too tight")
@@ -126,7 +153,9 @@ def test_a_refret_by_keyboard_alone(page: Page, bench_server: Server) -> None:
     expect(page.locator('[data-say="saved"]')).to_have_text("all saved")
     expect(page.locator(".spot.proud")).to_have_count(0)
     press(page, "text=Done")
-    expect(page.locator(".call-panel h2").first).to_contain_text("0 of 20 are there")
+    call = page.locator(".call-panel h2").first
+    expect(call).to_contain_text("0 of 20 are there. Notch the tang of fret 9 over the middle, 0.")
+    expect(call).to_contain_text("do not deepen onto it")
     page.wait_for_load_state("load")
     page.keyboard.press("ArrowDown")
     for _ in range(20):

@@ -211,3 +211,32 @@ def test_the_cursor_of_named_frets_stays_on_them(demo_path: Path, page: Page, se
         assert len(changed) == 3 * len(named)
         assert 380 in after.values()
         before = after
+
+
+def test_a_loose_fret_at_twelve_is_reseated_and_not_ground(demo_path: Path, page: Page, server: Server) -> None:
+    page.goto(f"{server.url}/instruments/9")
+    page.locator("select[name=kind]").select_option("level_and_dress")
+    page.locator("#promised").fill("2030-09-30")
+    page.click("text=Open the job")
+    frets = page.locator(".fret-number").count() or 20
+
+    def survey(loose: str) -> None:
+        page.click("text=Start reading")
+        ready_to_read(page)
+        page.click("text=Paste a sheet")
+        lines = [f"{fret}\t" + "\t".join([loose if fret == 12 else "0.20"] * 3) for fret in range(1, frets + 1)]
+        page.fill("#text", "\n".join(["fret\tbass\tmiddle\ttreble", *lines]))
+        page.click("text=Preview")
+        page.locator("button[name=store]").click()
+        page.click("text=Read the call")
+
+    survey("0.07")
+    expect(page.locator(".call-panel h2")).to_have_text("Check the seating of fret 12 before any metal comes off.")
+    page.click("text=Reseated: survey")
+    page.goto(page.url)
+    if not page.locator("#f-when").count():
+        page.click("text=Read the heights again")
+    survey("0.20")
+    expect(page.locator(".call-panel h2")).to_contain_text("Nothing to level")
+    with closing(connect(demo_path)) as db:
+        assert jobs.removed_from(db, 9) == {}

@@ -106,9 +106,14 @@ def test_a_job_from_intake_to_report_by_its_sheet(
     if kind == "work":
         page.locator("summary", has_text="Route and schools").click()
         page.locator("#route").select_option(route)
+        page.locator("#school-surface").select_option("sprayed")
         page.locator("text=Re-plan").click()
         expect(page.locator(".said")).to_contain_text("Re-planned")
     assert work_off(page, clocked, address) >= least
+    if kind == "work":
+        with closing(connect(clocked.database)) as db:
+            done = [one.step for one in sheets.events(db, job.id) if one.kind == "finished"]
+        assert [code for code in done if code in ("level", "spray", "crown")] == ["level", "spray", "crown"]
     with closing(connect(clocked.database)) as db:
         events = sheets.events(db, job.id)
         done = [one.step for one in events if one.kind == "finished"]

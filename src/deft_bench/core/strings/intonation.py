@@ -108,24 +108,25 @@ def intonation_call(
     ]
     if found.at_12_only_mm is not None and found.nut_fitted:
         because.append(f"The rule of fret 12 alone would move it {length(found.at_12_only_mm)}.")
-    back = Instead(
-        "Set it by fret 12 alone",
-        f"low frets may stay off; it moves {length(abs(found.at_12_only_mm or found.saddle_shift_mm))}",
-    )
+    back: tuple[Instead, ...] = ()
+    if found.at_12_only_mm is not None:
+        moves = f"low frets may stay off; it moves {length(abs(found.at_12_only_mm))}"
+        back = (Instead("Set it by fret 12 alone", moves),)
     sure: Sure = "likely" if found.nut_fitted else "unsure"
     settle = None if found.nut_fitted else SETTLE_NUT
     instead: tuple[Instead, ...]
     odd = _odd_frets(found, readings)
     if odd:
         say, do, settle = odd
-        instead, sure = (back,), "likely"
+        # without a nut fit, what a nut would explain still passes for the string
+        instead, sure = back, "likely" if found.nut_fitted else "unsure"
     elif max(abs(reading.cents) for reading in readings) <= gate_cents:
         say, do, instead = "True as it is: leave it.", "none", ()
     else:
         move = f"Move the saddle {_saddle_move(found, length, turns)}"
         nut_off = found.nut_fitted and found.nut_shift_mm > max(NUT_SHIFT_MM, 2 * (found.nut_sd_mm or 0.0))
         if not nut_off:
-            say, do, instead = f"{move}.", "saddle", (back,) if found.nut_fitted else ()
+            say, do, instead = f"{move}.", "saddle", back if found.nut_fitted else ()
         else:
             stands = length(found.nut_shift_mm)
             because.append(
@@ -134,9 +135,9 @@ def intonation_call(
             if first_gap == "right":
                 say, do = f"{move}; the nut itself stands {stands} too far back.", "nut_placement"
                 forward = Instead("Cut the nut’s face or shelf it forward", "a new nut when it ever changes")
-                instead, sure = (back, forward), "likely"
+                instead, sure = (*back, forward), "likely"
             else:
-                say, do, instead = _nut_slot_first(first_gap), "nut_slot", (back,)
+                say, do, instead = _nut_slot_first(first_gap), "nut_slot", back
                 sure = "likely" if first_gap else "unsure"
                 settle = None if first_gap else "the gap over fret 1, pressed between 2 and 3"
     return Call(say, do, figures, tuple(because), instead, sure, settle)
