@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.frets.level_call import level_call
+from deft_bench.core.frets.level_call import level_call, option_to_call
 from deft_bench.core.frets.level_gate import level_gate
 from deft_bench.core.frets.levelling import LevelRequest, least_height, marked_option, plan_level
 from deft_bench.core.instrument import STARTING
@@ -47,7 +47,7 @@ def plan(lanes: dict[str, list[float]], rock_mm: float, least_mm: float = 0.7, h
 def test_call_gate_and_marked_frets_go_by_the_shops_own_rock(heights: list[int], rock: float) -> None:
     lanes = {lane: [mm / 1000 for mm in heights[i::3]] for i, lane in enumerate(LANES)}
     made = plan(lanes, rock)
-    gate = level_gate(XS, lanes, [0.0] * 12, rock_mm=rock)
+    gate = level_gate(XS, lanes, [0.0] * 12, frozenset(option_to_call(made).leave), rock_mm=rock)
     left = level_call(made, home=range(1, 22)).do == "none"
     # the gate's band is half as wide on either side: what is left alone passes it, whatever the shop calls a rock
     assert left == (2 * max(gate.band_mm.values()) <= rock + 1e-9)

@@ -303,7 +303,7 @@ def test_a_gap_counts_down_and_a_height_counts_up() -> None:
 def test_figures_of_a_survey_are_the_same_before_and_after() -> None:
     head = SurveyHead("fret_heights", "before", "gap", "fret_tops", "gauge", 20, "off", 21.0, 45.0, "lane_by_lane")
     readings = {("middle", fret): 90 if fret == 9 else 0 for fret in range(1, 22)}
-    found = figures(head, readings, 21, 628, None, 0.02)
+    found = figures(head, readings, fret_positions(628, 21), None, 0.02)
     assert found.low is not None
     assert found.low[0] == ("middle", 9)
     assert found.low[1] == pytest.approx(-0.09)

@@ -326,6 +326,15 @@ def test_a_bound_board_cut_from_what_is_on_hand() -> None:
     slot = calculate("board-layout", FANNED)["frets"][12]["slot_length_mm"]
     assert (twelve["holder_slot"], twelve["crown_length_mm"]) == (12, pytest.approx(slot + 2))
     assert twelve["tang_length_mm"] == pytest.approx(slot - 4)
+    there = [{"fret": 3, "what": "screw", "lane": "middle", "depth_mm": 0.9}, {"fret": 1, "what": "knot", "at_mm": 12}]
+    over = CUT | {"layout": FANNED, "frets_to_cut": [3, 1], "piece_length_mm": 300, "obstructions": there}
+    screw, knot = calculate("cut-list", over | {"tang_depth_mm": 1.6})["notches"]
+    assert (screw["fret"], screw["height_mm"], knot["at_mm"], knot["height_mm"]) == (3, pytest.approx(0.8), 12, None)
+    middle = calculate("board-layout", FANNED)["frets"][3]["slot_length_mm"] / 2
+    assert screw["at_mm"] == pytest.approx(middle)
+    with pytest.raises(RequestError) as without:
+        calculate("cut-list", over)
+    assert without.value.lines[0].startswith("tang_depth_mm: missing")
     some = calculate("cut-list", CUT | {"layout": FANNED, "frets_to_cut": [3, 1], "piece_length_mm": 300})
     assert [fret["fret"] for fret in some["frets"]] == [1, 3]
 

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from deft_bench.cli import main
-from deft_bench.core.instrument import STARTING
+from deft_bench.core.instrument import STARTING, to_fields
 from deft_bench.store import database, instruments, jobs, order_ticks, sheets
 from deft_bench.store.database import (
     StoreError,
@@ -306,8 +306,12 @@ def test_ticks_of_the_earlier_order_become_events_of_the_run_sheet(tmp_path: Pat
     old = tmp_path / "old.sqlite3"
     old_version(old, 5)
     with closing(database.connect(old)) as db:
-        made = instruments.add(db, replace(STARTING["electric"], name="Heron"), "2026-01-01T09:00:00.000Z")
-        assert jobs.open_job(db, made, "level_and_dress", "2026-01-01T09:00:00.000Z", None) == 1
+        values = to_fields(replace(STARTING["electric"], name="Heron"))
+        del values["divisions"]  # the octave came later
+        values |= {"uid": "0" * 32, "created_at": "2026-01-01T09:00:00.000Z"}
+        marks = ", ".join("?" * len(values))
+        db.execute(f"INSERT INTO instrument ({', '.join(values)}) VALUES ({marks})", list(values.values()))
+        assert jobs.open_job(db, 1, "level_and_dress", "2026-01-01T09:00:00.000Z", None) == 1
         ticks = [
             ("rest", "2026-01-02T09:00:00.000Z", ""),
             ("mask", "2026-01-03T09:00:00.000Z", "ends were done"),

@@ -13,7 +13,7 @@ from deft_bench.formats.board import EXPORTS, exports_of
 from deft_bench.formats.record import export_record, import_record
 from deft_bench.store import boards, instruments, jobs, refrets, shop, surveys
 from deft_bench.store.database import Connection
-from harness import Bench
+from harness import Bench, words
 
 SANDPIPER, HERON, REDSHANK, RUFF, WHIMBREL = 14, 1, 12, 13, 9
 
@@ -377,3 +377,19 @@ def test_the_edge_margin_is_held_where_it_is_what_was_given(bench: Bench, demo: 
     assert spec().bound
     bench.post(page, {"flags": "1", "left_handed": "1"})
     assert (spec().bound, spec().left_handed) == (False, True)
+
+
+def test_an_octave_of_nineteen_frets_is_marked_read_and_kept(bench: Bench, demo: Connection) -> None:
+    page = f"/instruments/{SANDPIPER}/board"
+    straight = {"treble_scale_um": "", "bass_scale_um": "640", "perpendicular_fret": "0", "datum": "nut"}
+    saved = bench.post(
+        page, {**straight, "divisions": "19", "frets": "31", "inlay_style": "none", "crown_width_um": "2"}
+    )
+    assert "Saved" in saved.text
+    spec = instruments.get(demo, SANDPIPER).spec
+    assert (spec.divisions, len(spec.positions_mm())) == (19, 31)
+    assert spec.positions_mm()[18] == pytest.approx(320)
+    assert "nut to fret 19: half the scale" in words(bench.get(f"{page}/marking"))
+    assert "12 to the octave" in words(bench.get(f"/instruments/{SANDPIPER}/setup"))
+    assert export_record(demo, SANDPIPER)["spec"]["divisions"] == 19
+    assert "from 5 to 60" in bench.post(page, {"divisions": "3"}).text

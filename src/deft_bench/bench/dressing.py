@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.crown import CrownMiss, crown_gate, land, wander_cents
 from deft_bench.core.refret import END_STEPS, SIDES
 from deft_bench.core.times import stamp
@@ -55,7 +54,7 @@ def crowns_of(db: Connection, job: jobs.Job, instrument: instruments.Instrument)
             read[survey.head.kind] |= {fret: um / 1000 for (_, fret), um in values if um is not None}
     lines, offsets = read["crown_line"], read["crown_offset"]
     crowns = []
-    for fret, place in enumerate(fret_positions(spec.mean_scale_mm, spec.frets), 1):
+    for fret, place in enumerate(spec.positions_mm(), 1):
         taken = removed[fret - 1] if fret <= len(removed) else 0.0
         flat = land(spec.crown_width_um / 1000, spec.fret_height_um / 1000, taken)
         low, high = wander_cents(spec.mean_scale_mm, place, flat)

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from deft_bench.bench.level_acceptance import carried_out
 from deft_bench.bench.level_planning import Planning, make_plan, read_choices
 from deft_bench.bench.survey_results import height_surveys, planned_drops, survey_results
-from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.fall_away_tape import TapeFall, fall_by_first_fret
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.level_gate import LevelGate
@@ -162,7 +161,7 @@ def fall_by_tape(
     """
     if not 0 < height_mm <= MOST_TAPE_MM:
         raise ValueError(f"the tape must be more than nothing and at most {MOST_TAPE_MM:g} mm in all")
-    positions = fret_positions(instrument.spec.mean_scale_mm, instrument.spec.frets)
+    positions = instrument.spec.positions_mm()
     fall = fall_by_first_fret(positions, tape_fret, height_mm, first_cut)
     if fall.last_drop_mm > MOST_FALL_MM:
         length = settings.display.fine_mm

@@ -11,7 +11,6 @@ from deft_bench.bench.survey_results import SurveyResults, height_surveys, moved
 from deft_bench.core.acts import MOVES_BOW, MOVES_HEIGHTS, moved_call
 from deft_bench.core.board.arch import humps
 from deft_bench.core.board.plan import layout_of
-from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import Call, Length
 from deft_bench.core.doubts import Doubt, doubted_call, doubts
 from deft_bench.core.frets.heights import Fall, Heights
@@ -205,7 +204,7 @@ def level_request(
 ) -> LevelRequest:
     """The core's request for these heights and choices; raises ValueError when too little is read."""
     spec = instrument.spec
-    positions = fret_positions(spec.mean_scale_mm, frets)
+    positions = spec.positions_mm(frets)
     fall = Fall(choices.fall_from, choices.fall_drop_um / 1000) if choices.fall_from and choices.fall_drop_um else None
     now = metal.heights_mm
     return LevelRequest(
@@ -402,6 +401,7 @@ def calc_request(planning: Planning, instrument: instruments.Instrument) -> dict
     asked: dict[str, Any] = {
         "scale_mm": instrument.spec.mean_scale_mm,
         "frets": len(request.positions_mm),
+        "divisions": instrument.spec.divisions,
         "heights_mm": {lane: list(heights) for lane, heights in request.heights.items()},
         "left_out": sorted(request.left_out),
         "objective": request.objective,

@@ -13,7 +13,6 @@ from deft_bench.bench.survey_results import (
     survey_results,
 )
 from deft_bench.core.acts import MOVES_BOW
-from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import Call
 from deft_bench.core.doubts import doubted_call
 from deft_bench.core.neck.rod_call import relief_target, rod_call
@@ -147,7 +146,7 @@ def _twist(db: Connection, instrument: instruments.Instrument) -> Twist | None:
     spec = instrument.spec
     for survey in surveys.of_instrument(db, instrument.id, "fret_heights", 6):
         if survey.head.method == "height":
-            positions = fret_positions(spec.mean_scale_mm, survey.frets)
+            positions = spec.positions_mm(survey.frets)
             heights = heights_from(surveys.values(db, survey.id), "height", survey.frets)
             width = (spec.nut_width_um + spec.last_fret_width_um) / 2000
             found = twist(positions, heights, spec.mean_scale_mm, width)

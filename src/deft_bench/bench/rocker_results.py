@@ -3,7 +3,6 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import Call
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.rocker import Edge, Observation, RockerLane, rocker_edges, rocker_lane
@@ -58,7 +57,7 @@ def rocker_results(
     feel_mm: float,
 ) -> RockerResults:
     """Explain a rocker survey as far as it has come, against the latest heights of the same neck."""
-    positions = fret_positions(instrument.spec.mean_scale_mm, survey.frets)
+    positions = instrument.spec.positions_mm(survey.frets)
     lanes: dict[str, RockerLane] = {}
     taken: dict[str, int] = {}
     for lane in LANES:
@@ -87,4 +86,4 @@ def _against_heights(
 
 def edges(instrument: instruments.Instrument, frets: int) -> dict[int, Edge]:
     """Which rocker edge tests which fret."""
-    return {edge.fret: edge for edge in rocker_edges(fret_positions(instrument.spec.mean_scale_mm, frets))}
+    return {edge.fret: edge for edge in rocker_edges(instrument.spec.positions_mm(frets))}

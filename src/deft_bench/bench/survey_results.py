@@ -37,7 +37,7 @@ def survey_results(
     """Read a survey's values and work out its figures, for a list only the brief ones."""
     values = surveys.values(db, survey.id)
     found = figures(
-        survey.head, values, survey.frets, instrument.spec.mean_scale_mm, drops_mm, settings.rock_mm, brief=brief
+        survey.head, values, instrument.spec.positions_mm(survey.frets), drops_mm, settings.rock_mm, brief=brief
     )
     return SurveyResults(survey, values, found)
 
@@ -70,12 +70,14 @@ def planned_drops(plan: jobs.AcceptedPlan | None) -> list[float] | None:
     return plan.level.drops_mm if plan is not None and plan.level.kind == "level" else None
 
 
-def after_gate(settings: ShopSettings, plan: jobs.AcceptedPlan, after: SurveyResults) -> LevelGate:
-    """Judge a survey against the plan that was carried out before it, in every lane that was planned."""
+def after_gate(settings: ShopSettings, plan: jobs.AcceptedPlan, after: SurveyResults, divisions: int) -> LevelGate:
+    """Judge a survey against the plan that was carried out before it, in every lane that was planned; `divisions` are
+    the frets to the octave.
+    """
     frets = after.survey.frets
     lanes = heights_from(after.values, after.survey.head.method, frets)
     wanted = {lane: lanes.get(lane, [None] * frets) for lane in plan.level.lanes}
-    positions = fret_positions(plan.level.scale_um / 1000, frets)
+    positions = fret_positions(plan.level.scale_um / 1000, frets, divisions)
     left_out = frozenset(plan.level.left_out)
     return level_gate(
         positions,
@@ -98,7 +100,10 @@ def gate_since(
     frets that is later, or that tells what the gauge cannot. None before either.
     """
     last = next((survey for survey in reversed(height_surveys(db, job)) if survey.id > plan.survey_id), None)
-    gate = after_gate(settings, plan, survey_results(db, settings, last, instrument)) if last else None
+    gate = None
+    if last:
+        after = survey_results(db, settings, last, instrument)
+        gate = after_gate(settings, plan, after, instrument.spec.divisions)
     rocked = _rocked_since(db, job, plan)
     if rocked is None or (gate is not None and gate.coarse_mm is None and last is not None and last.id > rocked[0]):
         return gate

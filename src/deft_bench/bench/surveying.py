@@ -9,7 +9,6 @@ from deft_bench.bench.rocker_results import rocker_results
 from deft_bench.bench.setup.readings import setup_stage
 from deft_bench.bench.survey_results import facts_of, moved_since_read
 from deft_bench.core.acts import MOVES_HEIGHTS
-from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import frets_named
 from deft_bench.core.doubts import all_finer, doubt_of
 from deft_bench.core.frets.heights import deviations
@@ -261,7 +260,7 @@ def off_mm(
         found = rocker_results(db, settings, survey, instrument, values, settings.rock_mm)
         return found.off_mm(survey.frets, values)
     if kind.drawn == "off_line":
-        positions = fret_positions(instrument.spec.mean_scale_mm, survey.frets)
+        positions = instrument.spec.positions_mm(survey.frets)
         lanes = heights_from(values, survey.head.method, survey.frets)
         return {lane: deviations(positions, heights) for lane, heights in lanes.items()}
     needs = _slot_needs(db, survey, instrument) if kind.drawn == "too_shallow" else None

@@ -6,7 +6,7 @@ from itertools import pairwise
 from typing import Any
 
 from deft_bench.core.board.fret_lines import FretLine, Outline, fret_lines
-from deft_bench.core.board.positions import fret_position
+from deft_bench.core.board.positions import fret_position, fret_positions
 from deft_bench.core.board.section import Cone
 from deft_bench.core.field_checks import choice_problems, length_problems, text_problems
 from deft_bench.core.units import MM, Display
@@ -18,7 +18,8 @@ MOST_FRETS = 60
 class Spec:
     """One instrument. Lengths are whole micrometres; `perpendicular_fret` is a fret number (0 = nut).
 
-    `end_radius_um` differs from `nut_radius_um` on a compound board; both are None on a flat one.
+    `end_radius_um` differs from `nut_radius_um` on a compound board; both are None on a flat one. `divisions` is into
+    how many steps its frets divide the octave.
     """
 
     name: str
@@ -52,6 +53,7 @@ class Spec:
     tuning: str
     hand: str
     note: str = ""
+    divisions: int = 12
 
     @property
     def mean_scale_mm(self) -> float:
@@ -63,16 +65,23 @@ class Spec:
         """Whether bass and treble scales differ."""
         return self.bass_scale_um != self.treble_scale_um
 
+    def positions_mm(self, frets: int | None = None) -> list[float]:
+        """Frets 1..N (all, or so many) from the nut along the mean scale, mm."""
+        return fret_positions(self.mean_scale_mm, self.frets if frets is None else frets, self.divisions)
+
+    def share(self, fret: float) -> float:
+        """How much of the scale lies before a fret."""
+        return fret_position(1, fret, self.divisions)
+
     @property
     def edge_margin_um(self) -> int:
         """From an outer string's centre to the board's edge at the last fret, measured across."""
-        share = fret_position(1, self.frets)
-        spread_last = self.spread_nut_um + (self.spread_saddle_um - self.spread_nut_um) * share
+        spread_last = self.spread_nut_um + (self.spread_saddle_um - self.spread_nut_um) * self.share(self.frets)
         return round((self.last_fret_width_um - spread_last) / 2)
 
     def outline(self) -> Outline:
         """What the board's plan is drawn from, mm: straight edges from the nut's width to that at the last fret."""
-        spread_last = self.spread_nut_um + (self.spread_saddle_um - self.spread_nut_um) * fret_position(1, self.frets)
+        spread_last = self.spread_nut_um + (self.spread_saddle_um - self.spread_nut_um) * self.share(self.frets)
         nut_margin = (self.nut_width_um - self.spread_nut_um) / 2000
         last_margin = (self.last_fret_width_um - spread_last) / 2000
         return Outline(
@@ -84,6 +93,7 @@ class Spec:
             self.spread_saddle_um / 1000,
             (nut_margin, last_margin),
             (nut_margin, last_margin),
+            self.divisions,
         )
 
     def lines(self) -> list[FretLine]:
@@ -98,7 +108,7 @@ class Spec:
         """
         if self.nut_radius_um is None or self.end_radius_um is None:
             return None
-        end_x = fret_position(self.mean_scale_mm, self.frets)
+        end_x = self.mean_scale_mm * self.share(self.frets)
         return Cone(self.nut_radius_um / 1000, self.end_radius_um / 1000, end_x).at(x_mm)
 
 
@@ -321,7 +331,7 @@ LENGTHS: dict[str, tuple[str, int, int]] = {
     "barb_width_um": ("width over the barbs", 300, 1_800),
 }
 
-_COUNTS = {"strings": (1, 18), "frets": (1, MOST_FRETS), "joint_fret": (1, MOST_FRETS)}
+_COUNTS = {"strings": (1, 18), "frets": (1, MOST_FRETS), "joint_fret": (1, MOST_FRETS), "divisions": (5, MOST_FRETS)}
 
 
 def problems(spec: Spec, display: Display = MM) -> dict[str, str]:
@@ -368,7 +378,7 @@ def _contradictions(spec: Spec, display: Display) -> dict[str, str]:
         "last_fret_width_um",
         "The board widens toward the body: it cannot be narrower than the nut.",
     )
-    spread_last = spec.spread_nut_um + (spec.spread_saddle_um - spec.spread_nut_um) * fret_position(1, spec.frets)
+    spread_last = spec.spread_nut_um + (spec.spread_saddle_um - spec.spread_nut_um) * spec.share(spec.frets)
     refuse(
         spread_last >= spec.last_fret_width_um,
         "last_fret_width_um",
@@ -436,8 +446,8 @@ def _contradictions(spec: Spec, display: Display) -> dict[str, str]:
     refuse(spec.rod != "none" and spec.rod_end == "none", "rod_end", "Say at which end the rod is reached.")
     refuse(spec.nibs and not spec.bound, "nibs", "Nibs are part of a binding: this board is not bound.")
     if not found:
-        last = fret_position(min(spec.bass_scale_um, spec.treble_scale_um), spec.frets)
-        before = fret_position(min(spec.bass_scale_um, spec.treble_scale_um), spec.frets - 1)
+        shorter = min(spec.bass_scale_um, spec.treble_scale_um)
+        last, before = shorter * spec.share(spec.frets), shorter * spec.share(spec.frets - 1)
         refuse(
             spec.crown_width_um >= last - before,
             "crown_width_um",
@@ -453,12 +463,12 @@ def _contradictions(spec: Spec, display: Display) -> dict[str, str]:
     return found
 
 
-def spread_for_margin(spread_nut_um: int, last_fret_width_um: int, frets: int, margin_um: int) -> int:
+def spread_for_margin(spread_nut_um: int, last_fret_width_um: int, margin_um: int, share: float) -> int:
     """The spread at the saddle, µm, with which the outer strings lie a margin inside the board's edge at the last fret:
-    they are straight from the nut, and the last fret lies at its share of the scale.
+    they are straight from the nut, and the last fret lies at its `share` of the scale.
     """
     spread_last = last_fret_width_um - 2 * margin_um
-    return round(spread_nut_um + (spread_last - spread_nut_um) / fret_position(1, frets))
+    return round(spread_nut_um + (spread_last - spread_nut_um) / share)
 
 
 def to_fields(spec: Spec) -> dict[str, Any]:

@@ -7,7 +7,6 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.heights import Heights, deviations, mean_heights
 from deft_bench.core.frets.levelling import band_width
 from deft_bench.core.neck.straightness import LEAST_READINGS, Straightness, Surface, straightness
@@ -42,18 +41,18 @@ class Figures:
 def figures(
     head: SurveyHead,
     readings_um: Mapping[Place, int | None],
-    frets: int,
-    scale_mm: float,
+    positions_mm: list[float],
     drops_mm: list[float] | None,
     rock_mm: float,
     *,
     brief: bool = False,
 ) -> Figures:
-    """Work a survey's figures out of its readings; with `drops_mm` heights are judged against that planned shape.
+    """Work a survey's figures out of its readings; with `drops_mm` heights are judged against that planned shape;
+    `positions_mm` are the frets' places, from fret 1 on.
 
     `brief` leaves out the band and the bow of fret heights, which a list does not show.
     """
-    positions = fret_positions(scale_mm, frets)
+    positions, frets = positions_mm, len(positions_mm)
     read = sum(um is not None for um in readings_um.values())
     count = len(places(head, frets))
     surface: Surface = "board" if head.surface == "board" else "fret_tops"

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from deft_bench.core.board.layout import Layout
-from deft_bench.core.board.positions import fret_position
 from deft_bench.core.board.section import Cone, rises_over_chord, sagitta, string_heights
 from deft_bench.core.calls import Length, in_mm, long_in_mm
 from deft_bench.core.instrument import Spec
@@ -58,7 +57,7 @@ def cone_of(spec: Spec) -> Cone | None:
     """The board's surface as a cone (a cylinder is one with equal radii); None when flat."""
     if spec.nut_radius_um is None or spec.end_radius_um is None:
         return None
-    return Cone(spec.nut_radius_um / 1000, spec.end_radius_um / 1000, fret_position(spec.mean_scale_mm, spec.frets))
+    return Cone(spec.nut_radius_um / 1000, spec.end_radius_um / 1000, spec.mean_scale_mm * spec.share(spec.frets))
 
 
 def saddle_radius(spec: Spec) -> float | None:
@@ -88,7 +87,7 @@ def humps(spec: Spec, layout: Layout) -> list[Hump]:
     cone = cone_of(spec)
     if cone is None or spec.frets < 3:
         return [Hump(string.string, 0.0, 0) for string in layout.strings]
-    places = [fret_position(spec.mean_scale_mm, fret) for fret in range(1, spec.frets + 1)]
+    places = spec.positions_mm()
     found = []
     for string in layout.strings:
         rises = rises_over_chord(
@@ -117,19 +116,20 @@ def sharing_cone(spec: Spec, layout: Layout) -> Cone | None:
 
 
 def bend_cost(spec: Spec, layout: Layout, cone: Cone, bend_mm: float = BEND_MM) -> float:
-    """Clearance that a bend of string 1 at fret 12 loses over the frets beyond it, mm: how far the arch rises above the
-    bent string's chord.
+    """Clearance that a bend of string 1 at the octave loses over the frets beyond it, mm: how far the arch rises above
+    the bent string's chord.
 
-    The bent string runs straight in plan from its pushed place at fret 12 to its saddle. 0 on boards of fewer than 14
-    frets.
+    The bent string runs straight in plan from its pushed place there to its saddle. 0 on boards with fewer than two
+    frets beyond the octave.
     """
-    if spec.frets < 14:
+    octave = spec.divisions
+    if spec.frets < octave + 2:
         return 0.0
     scale = spec.mean_scale_mm
     string = layout.strings[0]
-    x12 = fret_position(scale, 12)
+    x12 = scale * spec.share(octave)
     y12 = string.nut[1] + (string.saddle[1] - string.nut[1]) * 0.5 - bend_mm
-    places = [fret_position(scale, fret) for fret in range(12, spec.frets + 1)] + [scale]
+    places = [scale * spec.share(fret) for fret in range(octave, spec.frets + 1)] + [scale]
     heights = []
     for x in places:
         y = y12 + (string.saddle[1] - y12) * (x - x12) / (scale - x12)
@@ -207,7 +207,7 @@ def advise_radius(spec: Spec, layout: Layout, length: Length = in_mm, radius_of:
     end = radius
     if here.hump_mm > HUMP_THAT_COUNTS_MM:
         outer = layout.strings[0]
-        grown = 1 + (abs(outer.saddle[1]) / abs(outer.nut[1]) - 1) * fret_position(1, spec.frets)
+        grown = 1 + (abs(outer.saddle[1]) / abs(outer.nut[1]) - 1) * spec.share(spec.frets)
         end = int(round(radius * grown, -3))
         because.append(
             f"As a cylinder its outer strings would see a hump of {length(here.hump_mm)}: a cone opening to"
@@ -219,8 +219,8 @@ def advise_radius(spec: Spec, layout: Layout, length: Length = in_mm, radius_of:
 def _ways(spec: Spec, layout: Layout, blocks_um: Sequence[int]) -> tuple[RadiusWay, ...]:
     radius_ways = []
     width = spec.last_fret_width_um / 1000
-    end_x = fret_position(spec.mean_scale_mm, spec.frets)
-    places = [fret_position(spec.mean_scale_mm, fret) for fret in range(1, spec.frets + 1)]
+    end_x = spec.mean_scale_mm * spec.share(spec.frets)
+    places = spec.positions_mm()
     outer = layout.strings[0]
     for block in blocks_um:
         if 2 * block / 1000 < max(width, 2 * abs(outer.saddle[1]) + 2 * BEND_MM):

@@ -9,7 +9,7 @@ from deft_bench.core.board.blank import blank_need
 from deft_bench.core.board.marking import cents_of
 from deft_bench.core.board.plan import BoardPlan
 from deft_bench.core.board.plan_view import PlanView, over_mm
-from deft_bench.core.board.positions import fret_position, nearest_mark
+from deft_bench.core.board.positions import nearest_mark
 from deft_bench.core.board.rules import Rule
 from deft_bench.core.board.section import slot
 from deft_bench.core.board.strings_on_board import LEAST_EDGE_MM, edge_room
@@ -285,7 +285,7 @@ def _rule(spec: Spec, rule: Rule, length: Length) -> list[Check]:
     coarse = []
     worst = 0.0
     for fret in range(1, spec.frets + 1):
-        place = fret_position(scale, fret)
+        place = scale * spec.share(fret)
         step = nearest_mark(place, rule.graduations, rule.share)[1]
         cents = cents_of(scale - place, step / 2)
         if cents > RULE_CENTS:

@@ -68,37 +68,40 @@ def datum_transfer(
     datum: str,
     drawing_centre_mm: float,
     set_fraction: int = 0,
+    divisions: int = 12,
 ) -> Transfer:
     """Work out one transfer. `centres_mm` are where frets 0..N cross the centreline; `datum` is nut, fret_12 or
     square_fret.
 
-    `set_fraction` is the fraction of an inch that can be set (64), 0 for a readout. Raises ValueError for a 12th fret
-    that the board does not have.
+    `set_fraction` is the fraction of an inch that can be set (64), 0 for a readout, `divisions` the frets to the
+    octave. Raises ValueError for a 12th fret that the board does not have.
     """
     frets = len(centres_mm) - 1
     if datum == "fret_12" and frets < 12:
         raise ValueError("this board has no 12th fret")
-    at = {"nut": 0.0, "fret_12": centres_mm[min(12, frets)], "square_fret": _square_centre(centres_mm, square_fret)}[
-        datum
-    ]
+    at = {
+        "nut": 0.0,
+        "fret_12": centres_mm[min(12, frets)],
+        "square_fret": _square_centre(centres_mm, square_fret, divisions),
+    }[datum]
     offset = at - drawing_centre_mm
     step = MM_PER_INCH / set_fraction if set_fraction else SET_MM
     steps = math.floor(offset / step + 0.5)
     off = steps * step - offset
-    cents = tuple(cents_of(scale_mm - fret_position(scale_mm, n), off) for n in range(1, frets + 1))
+    cents = tuple(cents_of(scale_mm - fret_position(scale_mm, n, divisions), off) for n in range(1, frets + 1))
     recheck = (
         CheckLine("drawing centre to datum, measured after setting", offset),
-        CheckLine("nut to 12th fret: half the scale", scale_mm / 2),
+        CheckLine(f"nut to fret {divisions}: half the scale", scale_mm / 2),
         CheckLine("nut to the datum", at),
     )
     return Transfer(offset, steps * step, steps, -off, cents, recheck)
 
 
-def _square_centre(centres: Sequence[float], fret: float) -> float:
+def _square_centre(centres: Sequence[float], fret: float, divisions: int) -> float:
     # a perpendicular fret need not be whole: its line is square, so its centre lies at its own fraction of the scale
     whole = int(fret)
     if fret == whole:
         return centres[whole]
-    before, after = fret_position(1, whole), fret_position(1, whole + 1)
-    share = (fret_position(1, fret) - before) / (after - before)
+    before, after = fret_position(1, whole, divisions), fret_position(1, whole + 1, divisions)
+    share = (fret_position(1, fret, divisions) - before) / (after - before)
     return centres[whole] + (centres[whole + 1] - centres[whole]) * share

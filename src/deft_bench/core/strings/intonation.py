@@ -108,10 +108,7 @@ def intonation_call(
     ]
     if found.at_12_only_mm is not None and found.nut_fitted:
         because.append(f"The rule of fret 12 alone would move it {length(found.at_12_only_mm)}.")
-    back: tuple[Instead, ...] = ()
-    if found.at_12_only_mm is not None:
-        moves = f"low frets may stay off; it moves {length(abs(found.at_12_only_mm))}"
-        back = (Instead("Set it by fret 12 alone", moves),)
+    back = _by_twelve_alone(found, length)
     sure: Sure = "likely" if found.nut_fitted else "unsure"
     settle = None if found.nut_fitted else SETTLE_NUT
     instead: tuple[Instead, ...]
@@ -141,6 +138,14 @@ def intonation_call(
                 sure = "likely" if first_gap else "unsure"
                 settle = None if first_gap else "the gap over fret 1, pressed between 2 and 3"
     return Call(say, do, figures, tuple(because), instead, sure, settle)
+
+
+def _by_twelve_alone(found: Intonation, length: Length) -> tuple[Instead, ...]:
+    """The rule of fret 12 alone as another way, where it was read."""
+    if found.at_12_only_mm is None:
+        return ()
+    moves = f"low frets may stay off; it moves {length(abs(found.at_12_only_mm))}"
+    return (Instead("Set it by fret 12 alone", moves),)
 
 
 def _odd_frets(found: Intonation, readings: Sequence[CentsReading]) -> tuple[str, str, str] | None:

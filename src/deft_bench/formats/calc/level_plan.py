@@ -27,6 +27,7 @@ SCHEMA = request(
     {
         "scale_mm": SCALE,
         "frets": {**FRETS, "minimum": 2},
+        "divisions": {"type": "integer", "minimum": 5, "maximum": 60, "default": 12},
         "heights_mm": {
             "type": "object",
             "properties": {lane: listed(HEIGHT) for lane in LANES},
@@ -99,7 +100,7 @@ def _call(plan: LevelPlan) -> Call:
 def level_request(asked: dict[str, Any]) -> LevelRequest:
     """The core's request from a checked JSON one; raises RequestError where fields contradict each other."""
     frets = asked["frets"]
-    positions = fret_positions(asked["scale_mm"], frets)
+    positions = fret_positions(asked["scale_mm"], frets, asked.get("divisions", 12))
     heights = asked["fret_height_mm"]
     over = [
         f"left_out[{i}]: fret {fret} is not on this board"

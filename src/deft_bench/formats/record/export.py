@@ -44,7 +44,10 @@ def export_record(db: Connection, instrument_id: int) -> dict[str, Any]:
         "retired_at": instrument.retired_at,
         "project": instrument.project,
         "spec": to_fields(instrument.spec),
-        "revisions": [{"replaced_at": at, "spec": spec} for at, spec in instruments.revisions(db, instrument_id)],
+        "revisions": [
+            {"replaced_at": at, "spec": {"divisions": 12, **spec}}
+            for at, spec in instruments.revisions(db, instrument_id)
+        ],
         "jobs": [_job(db, job, survey_uids) for job in all_jobs],
         "surveys": [_survey(db, survey, job_uids) for survey in all_surveys],
         "setup_plans": _saves(setups.PLANS.every(db, instrument_id)),

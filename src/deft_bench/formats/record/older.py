@@ -26,6 +26,7 @@ class Step:
     board_plan: Mapping[str, Any] = field(default_factory=dict)
     board_plan_dropped: frozenset[str] = frozenset()
     seating_by_fret: bool = False
+    spec: Mapping[str, Any] = field(default_factory=dict)
 
 
 _SHOPS_RULE = {"rule_step": "", "rule_fine": "", "rule_fine_to_um": 150_000, "rule_read": "1"}
@@ -48,8 +49,9 @@ STEPS: Mapping[int, Step] = {
     3: Step(job={"weight": 1, "sheet_ticks": []}),
     # to 5: a survey says when it was taken in a field of that name; the school alone says how a machine cuts; frets are
     # found home, not necks; what was recorded by mistake is withdrawn; a level plan keeps the crowns that were
-    # read; a board may have a rule of its own
+    # read; a board may have a rule of its own, and an octave of another number of frets
     4: Step(
+        spec={"divisions": 12},
         job={"withdrawn_at": None, "events": []},
         survey={"withdrawn_at": None},
         plan_inputs={"crown_height_um": {}},
@@ -81,6 +83,7 @@ def brought_up(record: Any) -> Any:
                 record[name] = _each(record[name], more)
         if step.survey_renamed and isinstance(record.get("surveys"), list):
             record["surveys"] = [_renamed(survey, step.survey_renamed) for survey in record["surveys"]]
+        _bring_up_specs(record, step)
         _bring_up_boards(record, step)
         if step.seating_by_fret:
             record["jobs"] = _found_home(record.get("jobs"), _objects(record.get("surveys")))
@@ -92,6 +95,12 @@ def brought_up(record: Any) -> Any:
         for turn in _objects(record.get("rod_turns")):
             turn |= {name: value for name, value in step.rod_turn.items() if name not in turn}
     return record
+
+
+def _bring_up_specs(record: dict[str, Any], step: Step) -> None:
+    for holder in (record, *_objects(record.get("revisions"))):
+        if "spec" in holder:
+            holder["spec"] = _with(holder["spec"], step.spec)
 
 
 def _bring_up_boards(record: dict[str, Any], step: Step) -> None:

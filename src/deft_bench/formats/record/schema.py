@@ -49,6 +49,7 @@ def _spec_schema() -> dict[str, Any]:
     fields |= {field: {"type": "string", "enum": list(choices)} for field, choices in CHOICES.items()}
     fields |= dict.fromkeys(("left_handed", "bound", "nibs"), _FLAG)
     fields |= {"strings": {"type": "integer"}, "frets": _FRET, "joint_fret": _FRET}
+    fields |= {"divisions": {"type": "integer", "minimum": 5, "maximum": 60}}
     fields |= {"perpendicular_fret": {"type": "number", "minimum": 0, "maximum": 60}}
     fields |= dict.fromkeys(("name", "string_set", "tuning", "note"), _TEXT)
     fields |= {"kind": {"type": "string", "enum": list(KINDS)}}

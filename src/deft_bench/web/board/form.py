@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from deft_bench.core.board.plan import BoardPlan, fitted, plan_problems
+from deft_bench.core.board.positions import fret_position
 from deft_bench.core.described import entries
 from deft_bench.core.instrument import MOST_FRETS, Spec, spread_for_margin
 from deft_bench.core.units import Display
@@ -61,13 +62,15 @@ def read_board(sent: Mapping[str, str], spec: Spec, plan: BoardPlan, shown: Disp
 def _solve_spread(form: Form, values: dict[str, str]) -> None:
     """Put the spread at the saddle that the edge margin asks for into its box."""
     margin, width, nut = (form.length(name) for name in ("edge_margin_um", "last_fret_width_um", "spread_nut_um"))
-    frets = form.count("frets", 1, MOST_FRETS)
-    if margin is None or width is None or nut is None or frets is None:
+    frets, divisions = form.count("frets", 1, MOST_FRETS), form.count("divisions", 5, MOST_FRETS)
+    if margin is None or width is None or nut is None or frets is None or divisions is None:
         return
     if 2 * margin >= width:
         form.errors["edge_margin_um"] = "The two margins leave no board between the outer strings."
         return
-    values["spread_saddle_um"] = form.shown.entry(spread_for_margin(nut, width, frets, margin))
+    values["spread_saddle_um"] = form.shown.entry(
+        spread_for_margin(nut, width, margin, fret_position(1, frets, divisions))
+    )
 
 
 def _gauges(form: Form, strings: int, plan: BoardPlan) -> tuple[int, ...]:

@@ -97,6 +97,7 @@ def marking_page(board: Board, asked: Asked, shown: Display, turned: bool) -> di
         plan.datum,
         centre_from_nut(plan.drawing_centre_um / 1000, plan.drawing_from, centres),
         plan.set_fraction,
+        spec.divisions,
     )
     step = board.rule.step
     return {

@@ -3,7 +3,6 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.instrument import Spec
 
 WIDTH, HEIGHT = 250, 34
@@ -21,7 +20,7 @@ class Mini:
 
 def mini(spec: Spec, off_mm: Mapping[str, Sequence[float | None]], rock_mm: float) -> Mini:
     """Draw the neck at its own proportions along, with each fret's worst lane as a wedge above or below."""
-    xs = fret_positions(spec.mean_scale_mm, spec.frets)
+    xs = spec.positions_mm()
     scale = (WIDTH - 8) / xs[-1]
     proud, low, lines = [], [], []
     for fret, x_mm in enumerate(xs, start=1):

@@ -52,6 +52,7 @@ def read_spec(form: Form) -> Spec | None:
     fields["strings"] = form.count("strings", 1, 18)
     fields["frets"] = form.count("frets", 1, 60)
     fields["joint_fret"] = form.count("joint_fret", 1, 60)
+    fields["divisions"] = form.count("divisions", 5, 60) if "divisions" in form.sent else 12
     fields["perpendicular_fret"] = form.number("perpendicular_fret", 0, 60, optional=True) or 0.0
     if form.errors:
         return None

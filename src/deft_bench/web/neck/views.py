@@ -6,7 +6,6 @@ from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.neck_findings import Bow, NeckFindings, neck_findings
-from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.instrument import Spec
 from deft_bench.core.limits import RELIEF_WITHIN_MM, STRAIGHT_MM
 from deft_bench.core.neck.rod_call import turn_words
@@ -50,7 +49,7 @@ def show(instrument_id: int) -> str:
 
 
 def _pictures(spec: Spec, findings: NeckFindings, bow: Bow) -> dict[str, Any]:
-    positions = fret_positions(spec.mean_scale_mm, bow.survey.survey.frets)
+    positions = spec.positions_mm(bow.survey.survey.frets)
     mirrored = spec.left_handed != settings().turned
     advice = bow.advice
     return {

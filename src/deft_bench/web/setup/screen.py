@@ -53,7 +53,7 @@ def common(instrument: instruments.Instrument, plan: SetupPlan, page: str) -> di
         "steps": linked_steps(job, instrument) if facts else [],
         "tape_at": "solve" if page == "show" else page,
         "names": string_names(plan),
-        "playable": instrument.spec.frets >= LEAST_FRETS,
+        "playable": instrument.spec.frets >= LEAST_FRETS and instrument.spec.divisions == LEAST_FRETS,
         "described": described(SetupPlan),
     }
 
