@@ -179,8 +179,8 @@ def test_low_last_frets_stay_and_how_far_a_fret_comes_up_is_said() -> None:
     assert level_call(falls).do == "none"
     three_low = planned(three({5: -0.1, 6: -0.1, 7: -0.1}))
     assert option_to_call(three_low).lift == (5, 6, 7)
-    assert level_call(planned(three({9: -0.12}))).because[-1].startswith("Reseat fret 9")
-    assert "Shim fret 9: so far it comes up that way." in level_call(planned(three({9: -0.25}))).because
+    assert "Little enough to be reseated: fret 9." in level_call(planned(three({9: -0.12}))).because
+    assert "Too far to reseat, a shim lifts it: fret 9." in level_call(planned(three({9: -0.25}))).because
     new = level_call(planned(three({9: -0.45})))
     assert (new.do, new.say) == ("partial_refret", "Replace fret 9, then level.")
 

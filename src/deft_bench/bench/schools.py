@@ -48,11 +48,13 @@ def change_elsewhere(
 ) -> list[str]:
     """Save the schools of a sheet where else they are said; the names of what was planned again with them."""
     before = shared_schools(db, job, instrument)
-    changed = {code for code, choice in before.items() if chosen.get(code, choice) != choice}
+    chosen = {**before, **chosen}
+    changed = {code for code, choice in before.items() if chosen[code] != choice}
     said = []
     if changed & {"slot_depth", "width"}:
         board = boards.plan_of(db, instrument.id, instrument.spec)
-        school = next(school for school, code in SLOT_DEPTHS.items() if code == chosen["slot_depth"])
+        # a choice of the shop's own has no counterpart on the board's pages
+        school = next((school for school, code in SLOT_DEPTHS.items() if code == chosen["slot_depth"]), board.school)
         oversize = 0 if chosen["width"] == "final" else board.oversize_um or OVERSIZE_UM
         boards.save(db, instrument.id, instrument.spec, replace(board, school=school, oversize_um=oversize), stamp(now))
         said.append("the board’s plan")

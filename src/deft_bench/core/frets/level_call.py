@@ -239,6 +239,12 @@ def _too_few(plan: LevelPlan, *, straight: bool) -> str:
     return listed_words([f"{lane} {read[lane]} of {len(frets)}" for lane in LANES if lane not in enough])
 
 
+LIFTS = {
+    "reseat": "Little enough to be reseated",
+    "shim": "Too far to reseat, a shim lifts it",
+    "replace": "Farther than a shim should lift, read it again before it comes out",
+}
+"""What is said of how far frets come up."""
 Said = tuple[str, str, dict[str, float], Sequence[Instead], str | None]
 """What a call says, its code, figures and alternatives, and what would settle it."""
 
@@ -260,6 +266,8 @@ def _lift(best: LevelOption, level_all: LevelOption, because: list[str], others:
     frets = list(best.lift)
     under = " and ".join(f"fret {f} lies {length(best.raise_mm[f])}" for f in frets)
     because.append(f"{under[:1].upper()}{under[1:]} under the line that the others allow.")
+    how = {way: [fret for fret in frets if raised_by(best.raise_mm[fret]) == way] for way in LIFTS}
+    because += [f"{LIFTS[way]}: {frets_named(some)}." for way, some in how.items() if some]
     because.append(
         f"Levelling down to {frets_named(frets)} would take {length(level_all.total_mm)} of metal "
         f"instead of {length(best.total_mm)}."
@@ -270,16 +278,8 @@ def _lift(best: LevelOption, level_all: LevelOption, because: list[str], others:
     )
     raises = {f"raise_{f}_mm": best.raise_mm[f] for f in frets}
     figures = {"saves_mm": best.saves_mm, **raises}
-    new = [fret for fret in frets if raised_by(best.raise_mm[fret]) == "replace"]
+    new = how["replace"]
     lifted = [fret for fret in frets if fret not in new]
-    how = {way: [fret for fret in lifted if raised_by(best.raise_mm[fret]) == way] for way in ("reseat", "shim")}
-    because += [
-        f"{way.capitalize()} {frets_named(some)}: so far it comes up that way." for way, some in how.items() if some
-    ]
-    if new:
-        because.append(
-            f"{frets_named(new).capitalize()}: farther than a shim should lift. Read it again before it comes out."
-        )
     if not lifted:
         return f"Replace {frets_named(new)}, then level.", "partial_refret", figures, others, look
     say = f"Lift {frets_named(lifted)}{f' and replace {frets_named(new)}' if new else ''} before you level."
