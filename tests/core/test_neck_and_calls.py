@@ -177,6 +177,10 @@ def test_low_last_frets_stay_and_how_far_a_fret_comes_up_is_said() -> None:
     falls = planned(dict.fromkeys(LANES, beyond))
     assert option_to_call(falls).leave == tuple(range(15, 22))
     assert level_call(falls).do == "none"
+    # a low fret with level ones behind it is lifted, however near the end it stands
+    for fret, last in ((9, 12), (17, 21), (20, 21)):
+        near = planned(three({fret: -0.09}, last))
+        assert (level_call(near).do, option_to_call(near).lift) == ("lift", (fret,)), fret
     three_low = planned(three({5: -0.1, 6: -0.1, 7: -0.1}))
     assert option_to_call(three_low).lift == (5, 6, 7)
     assert "Little enough to be reseated: fret 9." in level_call(planned(three({9: -0.12}))).because

@@ -190,7 +190,8 @@ def plan_level(request: LevelRequest) -> LevelPlan:
 
 def _ends_left_low(request: LevelRequest, total_mm: float, threshold_mm: float) -> list[LevelOption]:
     """The option to leave the last frets as they are where they lie under the line of the others: a fall-away that is
-    there already. As few of them as pay, within what one set pays of the least.
+    there already. As few of them as pay, within what one set pays of the least. A low fret with level ones behind it
+    is no fall-away.
     """
     last = len(request.positions_mm)
     found = []
@@ -205,11 +206,19 @@ def _ends_left_low(request: LevelRequest, total_mm: float, threshold_mm: float) 
             for fret, x, g in request.bounds(lane):
                 if fret in under:
                     under[fret] = max(under[fret], plan.offset_mm + plan.slope * x - g)
-        low = min(under.values()) > 0 and LEAST_LOW_MM <= max(under.values()) <= MOST_LOW_MM
-        if low and option.saves_mm >= threshold_mm:
+        if _falls_away(list(under.values()), request.rock_mm) and option.saves_mm >= threshold_mm:
             found.append(replace(option, leave=leave, raise_mm=under))
     least = min((option.total_mm for option in found), default=0.0)
     return [option for option in found if option.total_mm <= least + PAYS_MM][:1]
+
+
+def _falls_away(under_mm: Sequence[float], rock_mm: float) -> bool:
+    """Whether frets that lie so far under the line, the last one last, are a fall-away: all under it, and none lower
+    than the one behind it by a rock that counts.
+    """
+    steps = [behind - ahead for ahead, behind in pairwise(under_mm)]
+    within = under_mm[-1] >= LEAST_LOW_MM and max(under_mm) <= MOST_LOW_MM
+    return within and min(under_mm) > 0 and min(steps, default=0.0) > -rock_mm
 
 
 def level_option(request: LevelRequest, lift: Sequence[int], level_all_total_mm: float | None = None) -> LevelOption:
