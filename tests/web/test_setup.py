@@ -4,6 +4,7 @@ is kept.
 
 import io
 import json
+import math
 import re
 from collections.abc import Callable
 from dataclasses import replace
@@ -12,12 +13,14 @@ from typing import Any
 import pdfplumber
 import pytest
 
+from deft_bench.bench.setup.readings import latest_read, setup_reach
+from deft_bench.bench.setup.solving import setup_findings
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.strings.notes import note_hz
 from deft_bench.core.strings.setup_plan import starting_setup
 from deft_bench.formats.record import export_record, import_record
 from deft_bench.formats.strict_json import RequestError
-from deft_bench.store import instruments, jobs, setups, surveys
+from deft_bench.store import instruments, jobs, setups, shop, surveys
 from deft_bench.store.database import Connection
 from harness import Bench
 from wavs import tone, wav
@@ -164,6 +167,23 @@ def test_trying_shows_and_saves_nothing(bench: Bench, demo: Connection) -> None:
     assert "Open a setup job first" in bench.post(f"/instruments/{HERON}/setup/accept", {"which": "solved"}).text
     heron = bench.get(f"/instruments/{HERON}/setup")
     assert "Fret 9 is low by 0.09" in re.sub(r"\s", " ", heron)
+
+
+def test_a_neck_without_a_rod_keeps_its_relief_and_a_coarse_gauge_widens_its_gate(demo: Connection) -> None:
+    found = instruments.get(demo, HERON)
+    rodless = replace(found, spec=replace(found.spec, rod="none"))
+    bench_shop, plan = shop.settings(demo), setups.plan_of(demo, HERON, found.spec)
+    read = latest_read(demo, bench_shop, found)
+    asked = setup_findings(demo, bench_shop, found, plan)
+    kept = setup_findings(demo, bench_shop, rodless, plan)
+    assert asked.solved.relief_mm != pytest.approx(read.found.relief_mm, abs=0.01)
+    assert kept.solved.relief_mm == pytest.approx(read.found.relief_mm)
+    assert kept.todo[0].done
+    assert "there is none" in kept.todo[0].say
+    survey = read.of["straightness"]
+    coarse = replace(read, of={"straightness": replace(survey, head=replace(survey.head, resolution_um=250))})
+    assert setup_reach(demo, bench_shop, rodless, coarse, None).relief_mm == math.inf
+    assert setup_reach(demo, bench_shop, found, coarse, None).relief_mm == 0.25
 
 
 def test_strings_are_saved_whole_or_not_at_all(bench: Bench, demo: Connection) -> None:

@@ -86,6 +86,10 @@ ACTION_GATE_MM = 0.05
 """Action passes its gate within this: what a string-height rule resolves."""
 GATE_CENTS = {"individual": 2.0, "two_post": 2.0, "one_piece": 4.0, "tail_mounted": 2.0}
 """How true a string must be by kind of bridge: what an ear hears, or what one saddle for all strings can do."""
+OVER_REACH_CENTS = 1.0
+"""A string that no saddle makes truer passes this far over its best: what two readings of one note differ by."""
+LEAST_CUT_MM = 0.05
+"""Less than this is not taken off, or put under, a saddle: no file or shim works so fine."""
 NUT_SHIFT_MM = 0.25
 """A nut that stands off by less is not worth moving: it is within what a slot's face wears."""
 SLOT_ROOM_MM = 0.05

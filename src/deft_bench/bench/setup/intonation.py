@@ -18,6 +18,7 @@ from deft_bench.core.strings.intonation import (
     turns_for,
 )
 from deft_bench.core.strings.nut_depth import gap_side
+from deft_bench.core.strings.reachable import cents_within
 from deft_bench.core.strings.setup_plan import SetupPlan, gap_range, saddle_starts, scales
 
 SCREWED = ("individual", "tail_mounted")
@@ -54,6 +55,12 @@ class IntonationFindings:
     gate: float
     worst: IntonationRow | None
     starts: list[float | None]
+
+    @property
+    def some_reached(self) -> bool:
+        """Whether a string passes only as the best that its saddle can do."""
+        fitted = [row.fitted for row in self.rows if row.fitted]
+        return any(one.true and abs(one.worst) > self.gate + 1e-9 for one in fitted)
 
 
 def intonation_findings(settings: ShopSettings, spec: Spec, plan: SetupPlan, found: SetupSurveys) -> IntonationFindings:
@@ -96,5 +103,5 @@ def _fitted(
         intonation_call(fit, read, gate, first_gap, settings.display.fine_mm, turns if screwed else None),
         turns_for(fit.saddle_shift_mm, thread) if screwed else None,
         max((reading.cents for reading in read), key=abs),
-        all(abs(reading.cents) <= gate + 1e-9 for reading in read),
+        all(abs(reading.cents) <= cents_within(gate, fit.reachable_cents) + 1e-9 for reading in read),
     )

@@ -3,14 +3,18 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from deft_bench.bench.rod import recorded_turns
 from deft_bench.bench.survey_results import moved_since_read, survey_results
 from deft_bench.core.acts import MOVES_BOW, MOVES_TOPS, Act
 from deft_bench.core.frets.heights import Heights
-from deft_bench.core.limits import GATE_CENTS
+from deft_bench.core.limits import GATE_CENTS, RELIEF_GATE_MM
+from deft_bench.core.neck.truss_rod import response
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.assembled import Assembled, Trial, assemble, errors_of
-from deft_bench.core.strings.setup_job import SetupFacts, SetupReadings
-from deft_bench.core.strings.setup_plan import SetupPlan
+from deft_bench.core.strings.intonation import CentsReading, intonation
+from deft_bench.core.strings.reachable import Reach, action_within, cents_within, relief_within
+from deft_bench.core.strings.setup_job import SetupFacts, SetupReadings, SetupTarget
+from deft_bench.core.strings.setup_plan import SetupPlan, scales
 from deft_bench.core.survey import heights_from
 from deft_bench.core.survey_kinds import PER_CENT, Place
 from deft_bench.store import acts, instruments, jobs, setups, surveys
@@ -138,7 +142,44 @@ def setup_facts(
         strings_since=fresh("strings"),
         cents_within=GATE_CENTS[instrument.spec.bridge],
         closed=job.closed_at is not None,
+        reach=setup_reach(db, settings, instrument, latest, accepted.target if accepted else None),
     )
+
+
+def setup_reach(
+    db: Connection,
+    settings: ShopSettings,
+    instrument: instruments.Instrument,
+    read: SetupSurveys,
+    target: SetupTarget | None,
+) -> Reach:
+    """How near the gates of a setup can ask for: by the rod as it has answered, the bridge and the tools that read."""
+    spec = instrument.spec
+    tool = {kind: survey.head.resolution_um / 1000 for kind, survey in read.of.items()}
+    wanted = {} if target is None else target.action_mm
+    off = [read.found.action_mm[number] - mm for number, mm in sorted(wanted.items()) if number in read.found.action_mm]
+    gate = GATE_CENTS[spec.bridge]
+    cents = {
+        number: cents_within(gate, intonation(scale, _cents_of(read.found, number)).reachable_cents)
+        for number, scale in enumerate(scales(spec), start=1)
+        if read.found.cents.get(number)
+    }
+    per_turn = 0.0
+    if (
+        target is not None
+        and spec.rod != "none"
+        and abs((read.found.relief_mm or 0.0) - target.relief_mm) > RELIEF_GATE_MM
+    ):
+        per_turn, _ = response([answer for _, answer in recorded_turns(db, settings, instrument) if answer is not None])
+    return Reach(
+        relief_within(spec.rod, per_turn, tool.get("straightness", 0.0)),
+        action_within(spec.bridge, off if len(off) == spec.strings else [], tool.get("strings", 0.0)),
+        {number: within for number, within in cents.items() if within > gate},
+    )
+
+
+def _cents_of(found: SetupReadings, number: int) -> list[CentsReading]:
+    return [CentsReading(fret, cents) for fret, cents in found.cents.get(number, {}).items()]
 
 
 def fret_errors(db: Connection, instrument: instruments.Instrument) -> dict[str, list[float]]:

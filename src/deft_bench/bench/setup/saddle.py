@@ -10,6 +10,7 @@ from deft_bench.core.strings.assembled import Assembled
 from deft_bench.core.strings.clearance import Strung
 from deft_bench.core.strings.intonation import turns_for
 from deft_bench.core.strings.reach import CHANGES, Change, Effect, Seat, effect
+from deft_bench.core.strings.reachable import Reach
 from deft_bench.core.strings.saddle_height import (
     OnePiece,
     PocketShim,
@@ -73,15 +74,21 @@ def saddle_move(spec: Spec, plan: SetupPlan, number: int, now_mm: float, target_
 
 
 def saddle_findings(
-    settings: ShopSettings, spec: Spec, plan: SetupPlan, read: SetupReadings, now: Assembled, target: SetupTarget
+    settings: ShopSettings,
+    spec: Spec,
+    plan: SetupPlan,
+    read: SetupReadings,
+    now: Assembled,
+    target: SetupTarget,
+    reach: Reach,
 ) -> SaddleFindings:
-    """The saddles by the action as last read, toward a target."""
+    """The saddles by the action as last read, toward a target, as near as can be `reach`ed."""
     rows, reads, moves = [], [], []
     for string in now.strings:
         number = string.string
         action, want = read.action_mm.get(number), target.action_mm.get(number)
         move = None if action is None or want is None else saddle_move(spec, plan, number, action, want)
-        saddle = SaddleRead(number, action, want, move)
+        saddle = SaddleRead(number, action, want, move, reach.action_mm)
         turns = None if move is None else turns_for(move.raise_mm, plan.height_thread_um / 1000)
         reads.append(saddle)
         rows.append(SaddleRow(number, action, want, move, turns, saddle.within))

@@ -3,15 +3,15 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from math import isinf
 
-from deft_bench.bench.setup.readings import SetupSurveys, assembled, latest_read, setup_facts
+from deft_bench.bench.setup.readings import SetupSurveys, assembled, latest_read, setup_facts, setup_reach
 from deft_bench.bench.setup.saddle import saddle_move
 from deft_bench.bench.survey_results import questioned
 from deft_bench.core.calls import Call, listed_words
 from deft_bench.core.described import to_fields
 from deft_bench.core.doubts import doubted_call
 from deft_bench.core.instrument import Spec
-from deft_bench.core.limits import ACTION_GATE_MM, RELIEF_GATE_MM
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.assembled import (
     Assembled,
@@ -23,6 +23,7 @@ from deft_bench.core.strings.assembled import (
 )
 from deft_bench.core.strings.clearance import Strung
 from deft_bench.core.strings.nut_depth import gap_side
+from deft_bench.core.strings.reachable import Reach
 from deft_bench.core.strings.setup_call import setup_call
 from deft_bench.core.strings.setup_job import SetupReadings, SetupTarget
 from deft_bench.core.strings.setup_plan import SetupPlan, gap_range, string_names
@@ -81,29 +82,38 @@ def setup_findings(
     )
     odd = [doubt for survey in read.of.values() for doubt in questioned(db, settings, survey)]
     call = doubted_call(call, odd) if odd else call
-    todo = to_do(spec, plan, read.found, solved, names, shown)
+    wanted = target_of(plan, solved.relief_mm, {string.string: string.action_12_mm for string in solved.strung})
+    todo = to_do(spec, plan, read.found, solved, setup_reach(db, settings, instrument, read, wanted), names, shown)
     return SetupFindings(read, now, tried, solved, present, tried.strung(), call, todo)
 
 
 def to_do(
-    spec: Spec, plan: SetupPlan, read: SetupReadings, solved: Solved, names: Mapping[int, str], shown: Display
+    spec: Spec,
+    plan: SetupPlan,
+    read: SetupReadings,
+    solved: Solved,
+    reach: Reach,
+    names: Mapping[int, str],
+    shown: Display,
 ) -> list[ToDo]:
-    """Rod, nut, saddles, re-read: what leads from the setup as read to the solved one."""
+    """Rod, nut, saddles, re-read: what leads from the setup as read to the solved one, as near as can be reached."""
     again = "relief, action and first-fret gaps: each moves the others"
     return [
-        _rod_to_do(read, solved, shown),
+        _rod_to_do(read, solved, reach, shown),
         _nut_to_do(plan, read, names),
-        _saddles_to_do(spec, plan, read, solved, shown),
+        _saddles_to_do(spec, plan, read, solved, reach, shown),
         ToDo("Re-read", again, "survey", False),
     ]
 
 
-def _rod_to_do(read: SetupReadings, solved: Solved, shown: Display) -> ToDo:
+def _rod_to_do(read: SetupReadings, solved: Solved, reach: Reach, shown: Display) -> ToDo:
     if read.relief_mm is None:
         return ToDo("Rod", "read the relief with the strings at pitch first", "survey", False)
     off, has = read.relief_mm - solved.relief_mm, shown.fine_mm(read.relief_mm)
-    if abs(off) <= RELIEF_GATE_MM:
-        return ToDo("Rod", f"leave it: {has} is within {shown.fine_mm(RELIEF_GATE_MM)}", "neck", True)
+    if isinf(reach.relief_mm):
+        return ToDo("Rod", f"there is none: {has} stays", "neck", True)
+    if abs(off) <= reach.relief_mm + 1e-9:
+        return ToDo("Rod", f"leave it: {has} is within {shown.fine_mm(reach.relief_mm)}", "neck", True)
     turn = "tighten" if off > 0 else "loosen"
     return ToDo("Rod", f"{turn} toward {shown.fine_mm(solved.relief_mm)}; it has {has}", "neck", False)
 
@@ -119,23 +129,24 @@ def _nut_to_do(plan: SetupPlan, read: SetupReadings, names: Mapping[int, str]) -
     return ToDo("Nut", "; ".join(words) or "leave it", "nut", not words)
 
 
-def _saddles_to_do(spec: Spec, plan: SetupPlan, read: SetupReadings, solved: Solved, shown: Display) -> ToDo:
+def _saddles_to_do(
+    spec: Spec, plan: SetupPlan, read: SetupReadings, solved: Solved, reach: Reach, shown: Display
+) -> ToDo:
     if not read.action_mm:
         return ToDo("Saddle", "read the action first", "saddle", False)
     moves = [
         saddle_move(spec, plan, string.string, action, string.action_12_mm).raise_mm
         for string in solved.strung
         if (action := read.action_mm.get(string.string)) is not None
-        and abs(action - string.action_12_mm) > ACTION_GATE_MM
+        and abs(action - string.action_12_mm) > reach.action_mm + 1e-9
     ]
     if not moves:
-        within = f"leave them: every string is within {shown.fine_mm(ACTION_GATE_MM)}"
+        within = f"leave them: every string is within {shown.fine_mm(reach.action_mm)}"
         return ToDo("Saddle", within, "saddle", True)
     sizes = sorted(map(abs, moves))
-    say = (
-        f"{'raise' if sum(moves) > 0 else 'lower'} {len(moves)} of {len(solved.strung)} saddles,"
-        f" {shown.fine_mm(sizes[0])} to {shown.fine_mm(sizes[-1])}"
-    )
+    which = "the saddle" if spec.bridge == "one_piece" else f"{len(moves)} of {len(solved.strung)} saddles"
+    least, most = shown.fine_mm(sizes[0]), shown.fine_mm(sizes[-1])
+    say = f"{'raise' if sum(moves) > 0 else 'lower'} {which}, {least if least == most else f'{least} to {most}'}"
     return ToDo("Saddle", say, "saddle", False)
 
 

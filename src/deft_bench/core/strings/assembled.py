@@ -136,17 +136,18 @@ def assemble(
 
 
 def solve(plan: SetupPlan, spec: Spec, at: Assembled) -> Solved:
-    """The lowest setup of an instrument as assembled, its nut slots brought to what is wanted; raises ValueError
-    where it cannot be solved.
+    """The lowest setup of an instrument as assembled, its nut slots brought to what is wanted; a neck without a rod
+    keeps its relief. Raises ValueError where it cannot be solved.
     """
     lowered = [
         replace(string, nut_height_mm=_wanted_nut(plan, spec, at, string), action_12_mm=None, saddle_height_mm=None)
         for string in at.strings
     ]
+    free = (plan.relief_low_um / 1000, plan.relief_high_um / 1000)
     return setup_solve(
         at.frame,
         lowered,
-        (plan.relief_low_um / 1000, plan.relief_high_um / 1000),
+        free if spec.rod != "none" else (at.frame.relief_mm, at.frame.relief_mm),
         plan.margin_um / 1000,
         bridge_kind(spec),
         bridge_shape(plan, spec),

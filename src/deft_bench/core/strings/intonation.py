@@ -18,6 +18,7 @@ from deft_bench.core.board.positions import fret_position
 from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm, listed
 from deft_bench.core.limits import NUT_SHIFT_MM
 from deft_bench.core.strings.notes import K_CENTS
+from deft_bench.core.strings.reachable import cents_within
 
 NEAR_NUT, FAR = 5, 10
 ODD_CENTS = 3.0
@@ -36,7 +37,7 @@ class CentsReading:
 @dataclass(frozen=True, slots=True)
 class Intonation:
     """Shifts that make a string true, mm; `residual_cents` is what no shift removes, in reading order; sds for the
-    reading's own spread.
+    reading's own spread. `reachable_cents` is the least worst reading that the saddle alone can leave.
     """
 
     saddle_shift_mm: float
@@ -46,6 +47,7 @@ class Intonation:
     residual_cents: tuple[float, ...]
     at_12_only_mm: float | None
     nut_fitted: bool
+    reachable_cents: float
 
 
 def intonation(scale_mm: float, readings: Sequence[CentsReading], reading_sd_cents: float = 1.0) -> Intonation:
@@ -74,7 +76,16 @@ def intonation(scale_mm: float, readings: Sequence[CentsReading], reading_sd_cen
         tuple(map(float, rest)),
         sum(twelve) / len(twelve) * scale_mm / K_CENTS if twelve else None,
         both,
+        _least_worst(by_saddle, cents),
     )
+
+
+def _least_worst(by_saddle: np.ndarray, cents: np.ndarray) -> float:
+    """The least worst |cents − s·by_saddle| over all saddle shifts s: with one unknown two readings decide it, those
+    of which the better shift leaves the most, one as sharp as the other is flat.
+    """
+    apart = np.abs(np.outer(cents, by_saddle) - np.outer(by_saddle, cents))
+    return float(np.max(apart / np.add.outer(by_saddle, by_saddle)))
 
 
 def turns_for(shift_mm: float, pitch_mm: float) -> float:
@@ -100,29 +111,25 @@ def intonation_call(
     """What to do for one string. `first_gap` is `high`, `right`, `low` or None where the first-fret gap is not read."""
     rms = math.sqrt(sum(r * r for r in found.residual_cents) / len(found.residual_cents))
     figures = {"saddle_shift_mm": found.saddle_shift_mm, "nut_shift_mm": found.nut_shift_mm, "rms_cents": rms}
-    because = [
-        (
-            f"{len(readings)} reading{'s' if len(readings) > 1 else ''}, at {'fret' if len(readings) == 1 else 'frets'}"
-            f" {listed(sorted({reading.fret for reading in readings}))}; no shift takes out {rms:.1f} cents of them."
-        ),
-    ]
-    if found.at_12_only_mm is not None and found.nut_fitted:
-        because.append(f"The rule of fret 12 alone would move it {length(found.at_12_only_mm)}.")
+    because = _because(found, readings, rms, length)
     back = _by_twelve_alone(found, length)
     sure: Sure = "likely" if found.nut_fitted else "unsure"
     settle = None if found.nut_fitted else SETTLE_NUT
     instead: tuple[Instead, ...]
-    odd = _odd_frets(found, readings)
+    odd, worst = _odd_frets(found, readings), max(abs(reading.cents) for reading in readings)
     if odd:
         say, do, settle = odd
         # without a nut fit, what a nut would explain still passes for the string
         instead, sure = back, "likely" if found.nut_fitted else "unsure"
-    elif max(abs(reading.cents) for reading in readings) <= gate_cents:
+    elif worst <= gate_cents:
         say, do, instead = "True as it is: leave it.", "none", ()
     else:
         move = f"Move the saddle {_saddle_move(found, length, turns)}"
         nut_off = found.nut_fitted and found.nut_shift_mm > max(NUT_SHIFT_MM, 2 * (found.nut_sd_mm or 0.0))
-        if not nut_off:
+        if not nut_off and worst <= cents_within(gate_cents, found.reachable_cents):
+            best = f"no place of its saddle leaves less than {found.reachable_cents:.1f} cents"
+            say, do, instead = f"Leave it, as good as this bridge gets: {best}.", "none", ()
+        elif not nut_off:
             say, do, instead = f"{move}.", "saddle", back if found.nut_fitted else ()
         else:
             stands = length(found.nut_shift_mm)
@@ -138,6 +145,18 @@ def intonation_call(
                 sure = "likely" if first_gap else "unsure"
                 settle = None if first_gap else "the gap over fret 1, pressed between 2 and 3"
     return Call(say, do, figures, tuple(because), instead, sure, settle)
+
+
+def _because(found: Intonation, readings: Sequence[CentsReading], rms: float, length: Length) -> list[str]:
+    because = [
+        (
+            f"{len(readings)} reading{'s' if len(readings) > 1 else ''}, at {'fret' if len(readings) == 1 else 'frets'}"
+            f" {listed(sorted({reading.fret for reading in readings}))}; no shift takes out {rms:.1f} cents of them."
+        ),
+    ]
+    if found.at_12_only_mm is not None and found.nut_fitted:
+        because.append(f"The rule of fret 12 alone would move it {length(found.at_12_only_mm)}.")
+    return because
 
 
 def _by_twelve_alone(found: Intonation, length: Length) -> tuple[Instead, ...]:

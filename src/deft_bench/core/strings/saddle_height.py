@@ -15,7 +15,7 @@ import numpy as np
 
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.calls import Call, Length, listed_words
-from deft_bench.core.limits import ACTION_GATE_MM
+from deft_bench.core.limits import ACTION_GATE_MM, LEAST_CUT_MM
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,12 +130,15 @@ def saddle_radius(
 
 @dataclass(frozen=True, slots=True)
 class SaddleRead:
-    """One string's action over fret 12 as read and as wanted, mm (None unknown), and the move between them."""
+    """One string's action over fret 12 as read and as wanted, mm (None unknown), the move between them, and within
+    what it counts as wanted.
+    """
 
     string: int
     now_mm: float | None
     want_mm: float | None
     move: SaddleMove | None
+    within_mm: float = ACTION_GATE_MM
 
     @property
     def within(self) -> bool:
@@ -143,7 +146,7 @@ class SaddleRead:
         return (
             self.now_mm is not None
             and self.want_mm is not None
-            and abs(self.now_mm - self.want_mm) <= ACTION_GATE_MM + 1e-9
+            and abs(self.now_mm - self.want_mm) <= self.within_mm + 1e-9
         )
 
 
@@ -180,13 +183,14 @@ def _out_of_travel(
 
 def _one_piece_call(cut: OnePiece, because: tuple[str, ...], length: Length) -> Call:
     bass, treble = cut.take_off_bass_mm, cut.take_off_treble_mm
-    if min(bass, treble) < -1e-9:
+    if min(bass, treble) < -LEAST_CUT_MM:
         say = (
             f"Shim or replace the saddle: {length(max(0.0, -bass))} is missing at its bass end and"
             f" {length(max(0.0, -treble))} at its treble end."
         )
         return Call(say, "shim", {}, because)
-    say = f"Take {length(bass)} off beneath the saddle at its bass end and {length(treble)} at its treble end."
+    bass_end, treble_end = length(max(0.0, bass)), length(max(0.0, treble))
+    say = f"Take {bass_end} off beneath the saddle at its bass end and {treble_end} at its treble end."
     return Call(say, "cut", {"most_mm": max(bass, treble)}, because)
 
 

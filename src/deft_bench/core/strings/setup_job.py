@@ -7,11 +7,12 @@ setup, rules 15 and 2).
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from math import isinf
 
 from deft_bench.core.calls import Length, in_mm, listed_words
-from deft_bench.core.limits import ACTION_GATE_MM, RELIEF_GATE_MM
 from deft_bench.core.steps import State, Step
 from deft_bench.core.strings.nut_depth import gap_side
+from deft_bench.core.strings.reachable import Reach
 
 TITLES = {
     "intake": "Intake",
@@ -53,7 +54,7 @@ class SetupReadings:
 @dataclass(frozen=True, slots=True)
 class SetupFacts:
     """What is recorded of a setup job: before, as last read, the target, and what was read again since it was
-    accepted.
+    accepted. `reach` is how near its gates can ask for.
     """
 
     strings: int
@@ -64,6 +65,7 @@ class SetupFacts:
     strings_since: bool = False
     cents_within: float = 2.0
     closed: bool = False
+    reach: Reach = field(default_factory=Reach)
 
 
 def relief_off(facts: SetupFacts) -> float | None:
@@ -95,13 +97,20 @@ def actions_off(facts: SetupFacts) -> dict[int, float]:
         for string, mm in facts.target.action_mm.items()
         if string in facts.latest.action_mm
     }
-    return {string: off for string, off in offs.items() if abs(off) > ACTION_GATE_MM + 1e-9}
+    return {string: off for string, off in offs.items() if abs(off) > facts.reach.action_mm + 1e-9}
 
 
 def cents_off(facts: SetupFacts) -> dict[int, float]:
-    """The worst cents of each string outside the gate."""
-    worst = {string: max(read.values(), key=abs) for string, read in facts.latest.cents.items() if read}
-    return {string: cents for string, cents in worst.items() if abs(cents) > facts.cents_within + 1e-9}
+    """The worst cents of each string outside the gate, and of what its saddle can do."""
+    return {
+        string: cents
+        for string, cents in _worst_cents(facts).items()
+        if abs(cents) > max(facts.cents_within, facts.reach.cents.get(string, 0.0)) + 1e-9
+    }
+
+
+def _worst_cents(facts: SetupFacts) -> dict[int, float]:
+    return {string: max(read.values(), key=abs) for string, read in facts.latest.cents.items() if read}
 
 
 def _gates(facts: SetupFacts, name: Mapping[int, str], length: Length) -> dict[str, tuple[bool, str]]:
@@ -115,7 +124,12 @@ def _gates(facts: SetupFacts, name: Mapping[int, str], length: Length) -> dict[s
     if relief is None or target is None:
         say_relief = "Read the relief again."
     else:
-        say_relief = f"Relief {length(facts.latest.relief_mm or 0.0)}; {length(target.relief_mm)} is wanted."
+        has = f"Relief {length(facts.latest.relief_mm or 0.0)}"
+        say_relief = (
+            f"{has}; there is no rod to change it."
+            if isinf(facts.reach.relief_mm)
+            else f"{has}; {length(target.relief_mm)} is wanted, within {length(facts.reach.relief_mm)}."
+        )
     low = [string for string, off in gaps.items() if off < 0]
     nut = "Every first-fret gap is as wanted."
     if gaps:
@@ -131,7 +145,7 @@ def _gates(facts: SetupFacts, name: Mapping[int, str], length: Length) -> dict[s
     return {
         "intake": (not missing, f"Read {listed_words(missing)}." if missing else "All read."),
         "solve": (target is not None, "Solve the setup and accept it." if target is None else "A setup is accepted."),
-        "relief": (relief is not None and abs(relief) <= RELIEF_GATE_MM + 1e-9, say_relief),
+        "relief": (relief is not None and abs(relief) <= facts.reach.relief_mm + 1e-9, say_relief),
         "nut": (not gaps, nut),
         "saddle": (not actions and read_again, saddle),
         "intonation": _intonation_gate(facts, strings),
@@ -155,7 +169,8 @@ def _intonation_gate(facts: SetupFacts, strings: Callable[[Sequence[int]], str])
     if cents:
         return False, f"{strings(list(cents))} outside ±{facts.cents_within:g} cents."
     if len(facts.latest.cents) == facts.strings:
-        return True, "Every string true."
+        best = [string for string, worst in _worst_cents(facts).items() if abs(worst) > facts.cents_within + 1e-9]
+        return True, f"As good as this bridge gets: {strings(best)}." if best else "Every string true."
     return False, "Read the intonation of every string."
 
 

@@ -47,6 +47,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
                 "saddle_shift_sd_mm": found.saddle_sd_mm,
                 "nut_shift_sd_mm": found.nut_sd_mm,
                 "residual_cents": list(found.residual_cents),
+                "reachable_cents": found.reachable_cents,
                 "at_12_only_mm": found.at_12_only_mm,
                 "sure": call.sure,
                 "settle": call.settle,

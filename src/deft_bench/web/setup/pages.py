@@ -9,7 +9,7 @@ from deft_bench.bench.metal import metal_now
 from deft_bench.bench.setup.buzz import buzz_findings, forget_hand, learn_hand
 from deft_bench.bench.setup.intonation import intonation_findings
 from deft_bench.bench.setup.nut import nut_findings, spacings
-from deft_bench.bench.setup.readings import SetupSurveys, assembled
+from deft_bench.bench.setup.readings import SetupSurveys, assembled, setup_reach
 from deft_bench.bench.setup.saddle import saddle_findings
 from deft_bench.bench.setup.solving import solved_target, with_set
 from deft_bench.bench.setup.strings import strings_findings
@@ -137,7 +137,8 @@ def saddle(instrument_id: int) -> Page:
         accepted = setups.last_accepted(db(), job.id) if job else None
         strings = assembled(db(), instrument, plan, found)
         target = accepted.target if accepted else solved_target(plan, spec, strings)
-        findings = saddle_findings(settings(), spec, plan, found.found, strings, target)
+        reach = setup_reach(db(), settings(), instrument, found, target)
+        findings = saddle_findings(settings(), spec, plan, found.found, strings, target, reach)
         return {
             "findings": findings,
             "call": findings.call,

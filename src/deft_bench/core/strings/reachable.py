@@ -1,0 +1,67 @@
+"""How near a setup's gates can ask for: never nearer than the part that moves can be set, or the tool can read.
+
+Gate = the greatest of the trade's tolerance, the smallest step of the part, and the tool's resolution; where a part
+moves all strings together (a saddle in one piece, a bridge on two posts) or one string at all its frets (a saddle),
+what is left over with the part at its best is allowed too.
+
+Derived in docs/methods/setup-gates.md.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.optimize import linprog
+
+from deft_bench.core.limits import ACTION_GATE_MM, OVER_REACH_CENTS, RELIEF_GATE_MM
+from deft_bench.core.neck.truss_rod import LEAST_TURN
+
+TOGETHER = ("one_piece", "two_post")
+"""Bridges whose strings rise and fall along one line."""
+
+
+@dataclass(frozen=True, slots=True)
+class Reach:
+    """Within what a setup's gates pass: relief and action over fret 12 in mm (infinite relief: there is no rod to set
+    it with), cents by string; `cents` holds only strings that cannot come as near as the gate asks.
+    """
+
+    relief_mm: float = RELIEF_GATE_MM
+    action_mm: float = ACTION_GATE_MM
+    cents: Mapping[int, float] = field(default_factory=dict)
+
+
+def relief_within(rod: str, mm_per_turn: float, tool_mm: float = 0.0) -> float:
+    """Within what relief passes, mm: the rod is turned by whole eighths, so nearer than one of them it is left."""
+    if rod == "none":
+        return math.inf
+    return max(RELIEF_GATE_MM, abs(mm_per_turn) * LEAST_TURN, tool_mm)
+
+
+def action_within(bridge: str, off_mm: Sequence[float], tool_mm: float = 0.0) -> float:
+    """Within what action passes, mm. `off_mm` are the strings' actions less their targets, in order across the bridge:
+    where it moves them together, what its best line leaves of them is allowed beside the tolerance.
+    """
+    least = max(ACTION_GATE_MM, tool_mm)
+    if bridge not in TOGETHER or len(off_mm) < 3:
+        return least
+    across = np.arange(len(off_mm), dtype=float)
+    return least + least_worst(np.column_stack([np.ones_like(across), across]), off_mm)
+
+
+def least_worst(moves: np.ndarray, off: Sequence[float]) -> float:
+    """The least worst |off − moves·x| over all x (Chebyshev's fit, by a linear programme); `moves` is [readings,
+    unknowns], the answer is in the unit of `off`.
+    """
+    count, unknowns = moves.shape
+    bound = -np.ones((count, 1))
+    rows = np.vstack([np.hstack([moves, bound]), np.hstack([-moves, bound])])
+    right = np.concatenate([off, np.negative(off)])
+    found = linprog(np.eye(unknowns + 1)[-1], A_ub=rows, b_ub=right, bounds=[(None, None)] * unknowns + [(0, None)])
+    return float(found.fun)
+
+
+def cents_within(gate_cents: float, reachable_cents: float) -> float:
+    """Within what a string passes for true, cents: the bridge's gate, or a cent over the best its saddle can do."""
+    return max(gate_cents, reachable_cents + OVER_REACH_CENTS)
