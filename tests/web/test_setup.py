@@ -300,6 +300,7 @@ def test_cents_are_typed_and_refused_beyond_a_semitone(bench: Bench, demo: Conne
     assert "12 alone is enough" in missing.text
     survey = read_new(bench, job.id, "intonation", at_frets="12, 3", resolution_um="0.5")
     assert accept(bench, survey, "4", 12, "-3,5 cents")["value"] == "−3.5"
+    assert "tune the open string first" in json.dumps(accept(bench, survey, "3", 12, "+60", 422))
     for typed, words in (
         ("300", "a semitone or more"),
         ("-300", "a semitone or more"),

@@ -1,6 +1,6 @@
 """Readings that can hardly be: a leap from the frets beside it, a value finer than the tool reads (inches typed as
-millimetres, mostly), a gap under nothing. They are questioned when they are entered, and named by the call while they
-stand.
+millimetres, mostly), a gap under nothing, cents that no string is off. They are questioned when they are entered, and
+named by the call while they stand.
 
 The leaps are far over what a fret or slot is ever off its neighbours (`SurveyKind.leap_um`); the reasons stand in
 docs/methods/tolerances.md.
@@ -10,8 +10,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from deft_bench.core.calls import Call, Length
+from deft_bench.core.limits import MOST_CENTS
 from deft_bench.core.survey import SurveyHead
-from deft_bench.core.survey_kinds import SURVEY_KINDS, Place
+from deft_bench.core.survey_kinds import PER_CENT, SURVEY_KINDS, Place
 
 FEW = 3
 REACH = 2
@@ -40,10 +41,16 @@ def doubt_of(
     length: Length,
     usual_um: tuple[int, int] | None = None,
 ) -> Doubt | None:
-    """Why a reading is questioned among those of its survey (micrometres); None when nothing speaks against it.
-    `usual_um` is what is usual on this instrument, where that is narrower than for its kind.
+    """Why a reading is questioned among those of its survey (micrometres, or hundredths of a cent); None when nothing
+    speaks against it. `usual_um` is what is usual on this instrument, where that is narrower than for its kind.
     """
     kind = SURVEY_KINDS[head.kind]
+    if kind.unit == "cents" and abs(value_um) > MOST_CENTS * PER_CENT:
+        return Doubt(
+            place,
+            f"{value_um / PER_CENT:+.0f} cents is further off than a note goes: tune the open string first, or it was"
+            " another string or octave",
+        )
     if kind.unit != "length":
         return None
     if head.kind == "fret_heights" and head.method == "gap" and value_um < 0:

@@ -90,6 +90,8 @@ OVER_REACH_CENTS = 1.0
 """A string that no saddle makes truer passes this far over its best: what two readings of one note differ by."""
 LEAST_CUT_MM = 0.05
 """Less than this is not taken off, or put under, a saddle: no file or shim works so fine."""
+MOST_CENTS = 40.0
+"""No fretted note is this far off an open string at pitch: such a reading is questioned."""
 NUT_SHIFT_MM = 0.25
 """A nut that stands off by less is not worth moving: it is within what a slot's face wears."""
 SLOT_ROOM_MM = 0.05

@@ -1,10 +1,12 @@
 """Intonation: every string's fit, its move in mm and turns, and the call."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from deft_bench.bench.setup.readings import SetupSurveys
+from deft_bench.bench.survey_results import questioned
 from deft_bench.core.calls import Call
+from deft_bench.core.doubts import doubted_call
 from deft_bench.core.instrument import Spec
 from deft_bench.core.limits import GATE_CENTS
 from deft_bench.core.shop_settings import ShopSettings
@@ -20,6 +22,7 @@ from deft_bench.core.strings.intonation import (
 from deft_bench.core.strings.nut_depth import gap_side
 from deft_bench.core.strings.reachable import cents_within
 from deft_bench.core.strings.setup_plan import SetupPlan, gap_range, saddle_starts, scales
+from deft_bench.store.database import Connection
 
 SCREWED = ("individual", "tail_mounted")
 """Bridges whose saddles are moved by a screw each."""
@@ -63,9 +66,12 @@ class IntonationFindings:
         return any(one.true and abs(one.worst) > self.gate + 1e-9 for one in fitted)
 
 
-def intonation_findings(settings: ShopSettings, spec: Spec, plan: SetupPlan, found: SetupSurveys) -> IntonationFindings:
+def intonation_findings(
+    db: Connection, settings: ShopSettings, spec: Spec, plan: SetupPlan, found: SetupSurveys
+) -> IntonationFindings:
     """Intonation as last read."""
     survey = found.of.get("intonation")
+    odd = questioned(db, settings, survey) if survey else []
     sd = max(LEAST_SD_CENTS, survey.head.resolution_um / 100) if survey else UNREAD_SD_CENTS
     rows = []
     for number, scale in enumerate(scales(spec), start=1):
@@ -73,6 +79,9 @@ def intonation_findings(settings: ShopSettings, spec: Spec, plan: SetupPlan, fou
         gap = found.found.gap_mm.get(number)
         first = None if gap is None else gap_side(gap, *gap_range(plan, number))
         fitted = _fitted(settings, spec, plan, intonation(scale, read, sd), read, first) if read else None
+        own = [doubt for doubt in odd if doubt.place[0] == str(number)]
+        if fitted and own:
+            fitted = replace(fitted, call=doubted_call(fitted.call, own))
         rows.append(IntonationRow(number, read, fitted))
     first_string = begin_with({row.number: (row.fitted.fit, row.fitted.call) for row in rows if row.fitted})
     return IntonationFindings(

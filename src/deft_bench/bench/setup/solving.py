@@ -80,7 +80,8 @@ def setup_findings(
     call = setup_call(
         solved, plan.margin_um / 1000, present, now.frame.relief_mm, names, shown.fine_mm, now.unread, first
     )
-    odd = [doubt for survey in read.of.values() for doubt in questioned(db, settings, survey)]
+    hung_on = [survey for kind, survey in read.of.items() if kind != "intonation"]
+    odd = [doubt for survey in hung_on for doubt in questioned(db, settings, survey)]
     call = doubted_call(call, odd) if odd else call
     wanted = target_of(plan, solved.relief_mm, {string.string: string.action_12_mm for string in solved.strung})
     todo = to_do(spec, plan, read.found, solved, setup_reach(db, settings, instrument, read, wanted), names, shown)

@@ -147,7 +147,7 @@ def nut_call(reads: Sequence[SlotRead], names: Mapping[int, str], length: Length
         most = max(high, key=lambda one: one.file_mm)
         say = (
             f"File {len(high)} slot{'s' if len(high) > 1 else ''}, {names[most.string]} most: {length(most.file_mm)} in"
-            f" {len(most.slot.steps_mm)} steps."
+            f" {(steps := len(most.slot.steps_mm))} step{'s' if steps > 1 else ''}."
         )
         return Call(say, "file", {}, because)
     if unread:

@@ -155,7 +155,7 @@ def intonation(instrument_id: int) -> Page:
     """Intonation: moves in mm and turns, what no shift removes, and the call for each string."""
 
     def build(instrument: instruments.Instrument, plan: SetupPlan, found: SetupSurveys) -> dict[str, Any]:
-        findings, names = intonation_findings(settings(), instrument.spec, plan, found), string_names(plan)
+        findings, names = intonation_findings(db(), settings(), instrument.spec, plan, found), string_names(plan)
         survey = found.of.get("intonation")
         bars = [(names[row.number], row.read, row.fitted.fit) for row in findings.rows if row.fitted]
         return {
