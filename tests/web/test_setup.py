@@ -13,14 +13,14 @@ from typing import Any
 import pdfplumber
 import pytest
 
-from deft_bench.bench.setup.readings import latest_read, setup_reach
+from deft_bench.bench.setup.readings import latest_read, setup_facts, setup_reach
 from deft_bench.bench.setup.solving import setup_findings
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.strings.notes import note_hz
 from deft_bench.core.strings.setup_plan import starting_setup
 from deft_bench.formats.record import export_record, import_record
 from deft_bench.formats.strict_json import RequestError
-from deft_bench.store import instruments, jobs, setups, shop, surveys
+from deft_bench.store import instruments, jobs, rod_turns, setups, shop, surveys
 from deft_bench.store.database import Connection
 from harness import Bench
 from wavs import tone, wav
@@ -270,6 +270,19 @@ def test_nut_and_saddle_numbers(bench: Bench, demo: Connection) -> None:
     assert "Out of reach" in saddle
     one_piece = bench.get(f"/instruments/{TURNSTONE}/setup/saddle")
     assert "off beneath the saddle at its bass end" in one_piece or "is missing at its bass end" in one_piece
+
+
+def test_gaps_and_action_from_before_a_turn_of_the_rod_are_old(bench: Bench, demo: Connection) -> None:
+    for page in ("nut", "saddle"):
+        assert "Since this was" not in bench.get(f"/instruments/{KNOT}/setup/{page}")
+    rod_turns.add(demo, KNOT, "2099-01-01T00:00:00Z", 8)
+    demo.commit()
+    for page in ("nut", "saddle"):
+        said = re.sub(r"\s+", " ", bench.get(f"/instruments/{KNOT}/setup/{page}"))
+        assert "Since this was read the rod was turned: read again" in said
+        assert "Since action and gaps were read the rod was turned." in said
+    facts = setup_facts(demo, shop.settings(demo), job_of(demo, KNOT), instruments.get(demo, KNOT))
+    assert not facts.strings_since
 
 
 def test_buzz_leads_to_a_cause_and_the_hand_is_kept(bench: Bench, demo: Connection) -> None:

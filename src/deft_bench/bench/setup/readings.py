@@ -1,11 +1,12 @@
 """What has been read of an instrument's setup, and how far its setup job has come."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from deft_bench.bench.rod import recorded_turns
 from deft_bench.bench.survey_results import moved_since_read, survey_results
-from deft_bench.core.acts import MOVES_BOW, MOVES_TOPS, Act
+from deft_bench.core.acts import MOVES_BOW, MOVES_HEIGHTS, MOVES_TOPS, Act
+from deft_bench.core.calls import Call
 from deft_bench.core.frets.heights import Heights
 from deft_bench.core.limits import GATE_CENTS, RELIEF_GATE_MM
 from deft_bench.core.neck.truss_rod import response
@@ -26,10 +27,13 @@ SETUP_KINDS = ("strings", "intonation", "buzz")
 
 @dataclass(frozen=True, slots=True)
 class SetupSurveys:
-    """The figures of a setup and the surveys that they are from, by kind."""
+    """The figures of a setup and the surveys that they are from, by kind; `moved` says what was done to the neck since
+    action and gaps were read (empty: they hold).
+    """
 
     found: SetupReadings
     of: Mapping[str, surveys.Survey]
+    moved: str = ""
 
 
 def setup_stage(db: Connection, job: jobs.Job, kind: str) -> str:
@@ -50,7 +54,8 @@ def readings_of(
 ) -> SetupSurveys:
     """Figures from surveys given newest first: of each kind the newest that holds readings counts.
 
-    With `done`, the acts on record, a relief that was read before the neck was moved is left out: nobody knows it now.
+    With `done`, the acts on record, a relief that was read before the neck was moved is left out: nobody knows it now;
+    action and gaps are kept, as old.
     """
     of: dict[str, surveys.Survey] = {}
     values: dict[str, dict[Place, int | None]] = {}
@@ -81,7 +86,23 @@ def readings_of(
             len(played),
         ),
         of,
+        _moved_since_strings(db, of.get("strings"), done),
     )
+
+
+def _moved_since_strings(db: Connection, strings: surveys.Survey | None, done: Sequence[Act] | None) -> str:
+    """What was done to the neck since action and gaps were read, in words; empty where they hold."""
+    moved = moved_since_read(db, strings, MOVES_HEIGHTS, done) if done and strings is not None else None
+    return "" if moved is None else moved.said
+
+
+def as_read_before(call: Call, moved: str) -> Call:
+    """A call on action or gaps that were read before the neck was moved: unsure until they are read again."""
+    if not moved:
+        return call
+    again = "action and first-fret gaps, read again at pitch"
+    because = (f"Since action and gaps were read {moved}.", *call.because)
+    return replace(call, because=because, sure="unsure", settle=again)
 
 
 def _relief(
@@ -139,7 +160,7 @@ def setup_facts(
         latest=latest.found,
         target=accepted.target if accepted else None,
         relief_since=fresh("straightness"),
-        strings_since=fresh("strings"),
+        strings_since=fresh("strings") and not latest.moved,
         cents_within=GATE_CENTS[instrument.spec.bridge],
         closed=job.closed_at is not None,
         reach=setup_reach(db, settings, instrument, latest, accepted.target if accepted else None),

@@ -9,7 +9,7 @@ from deft_bench.bench.metal import metal_now
 from deft_bench.bench.setup.buzz import buzz_findings, forget_hand, learn_hand
 from deft_bench.bench.setup.intonation import intonation_findings
 from deft_bench.bench.setup.nut import nut_findings, spacings
-from deft_bench.bench.setup.readings import SetupSurveys, assembled, setup_reach
+from deft_bench.bench.setup.readings import SetupSurveys, as_read_before, assembled, setup_reach
 from deft_bench.bench.setup.saddle import saddle_findings
 from deft_bench.bench.setup.solving import solved_target, with_set
 from deft_bench.bench.setup.strings import strings_findings
@@ -84,7 +84,8 @@ def nut(instrument_id: int) -> Page:
         )
         return {
             "findings": findings,
-            "call": findings.call,
+            "call": as_read_before(findings.call, found.moved),
+            "moved": found.moved,
             "survey": found.of.get("strings"),
             "files": settings().nut_files_um,
             "blades": settings().feelers_um,
@@ -141,7 +142,8 @@ def saddle(instrument_id: int) -> Page:
         findings = saddle_findings(settings(), spec, plan, found.found, strings, target, reach)
         return {
             "findings": findings,
-            "call": findings.call,
+            "call": as_read_before(findings.call, found.moved),
+            "moved": found.moved,
             "eighths": eighths,
             "drawing": saddle_view(findings, plan, display(), spec),
             "accepted": accepted is not None,
