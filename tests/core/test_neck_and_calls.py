@@ -11,7 +11,14 @@ from hypothesis import strategies as st
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import frets_named, listed
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.frets.level_call import level_call, metal_budget, option_to_call, seating_signs, suspects
+from deft_bench.core.frets.level_call import (
+    level_call,
+    metal_budget,
+    option_said,
+    option_to_call,
+    seating_signs,
+    suspects,
+)
 from deft_bench.core.frets.levelling import LevelRequest, plan_level
 from deft_bench.core.level_job import Facts, level_now, level_steps
 from deft_bench.core.neck.straightness import Straightness, straightness, straightness_call
@@ -187,6 +194,10 @@ def test_low_last_frets_stay_and_how_far_a_fret_comes_up_is_said() -> None:
     assert "Too far to reseat, a shim lifts it: fret 9." in level_call(planned(three({9: -0.25}))).because
     new = level_call(planned(three({9: -0.45})))
     assert (new.do, new.say) == ("partial_refret", "Replace fret 9, then level.")
+    both = planned(three({9: -0.45, 5: -0.25}))
+    assert option_said(option_to_call(both)) == "Lift 5 and replace 9, then level"
+    for down, offered in ((-0.58, True), (-0.62, False)):  # the crown is 1.2 high
+        assert ((9,) in [option.lift for option in planned(three({9: down})).offered]) is offered
 
 
 def test_a_call_is_no_surer_than_its_tool() -> None:

@@ -260,6 +260,8 @@ def test_a_datum_is_set_as_it_can_be_and_checked_again() -> None:
     assert found["set_mm"] + found["remainder_mm"] == pytest.approx(114)
     assert [abs(c) for c in found["cents_at_stake"]] == sorted(abs(c) for c in found["cents_at_stake"])
     assert found["recheck"][1]["mm"] == 314
+    nineteen = {"layout": FANNED | {"divisions": 19}, "datum": "nut", "drawing_centre_x_mm": 0}
+    assert calculate("datum-transfer", nineteen)["recheck"][1]["what"] == "nut to fret 19: half the scale"
     fanned = calculate("datum-transfer", {"layout": FANNED, "datum": "square_fret", "drawing_centre_x_mm": 0})
     assert fanned["offset_mm"] == pytest.approx(calculate("board-layout", FANNED)["frets"][8]["centre_x_mm"])
     ten = calculate("datum-transfer", {"scale_mm": 628, "datum": "nut", "drawing_centre_x_mm": 10})

@@ -275,14 +275,16 @@ def test_nut_and_saddle_numbers(bench: Bench, demo: Connection) -> None:
 def test_gaps_and_action_from_before_a_turn_of_the_rod_are_old(bench: Bench, demo: Connection) -> None:
     for page in ("nut", "saddle"):
         assert "Since this was" not in bench.get(f"/instruments/{KNOT}/setup/{page}")
+    job, knot, bench_shop = job_of(demo, KNOT), instruments.get(demo, KNOT), shop.settings(demo)
+    target = {"relief_um": 100, "action_um": {}, "gap_um": {}}
+    setups.accept(demo, job.id, "2000-01-01T00:00:00Z", {}, target)
+    assert setup_facts(demo, bench_shop, job, knot).strings_since
     rod_turns.add(demo, KNOT, "2099-01-01T00:00:00Z", 8)
-    demo.commit()
     for page in ("nut", "saddle"):
         said = re.sub(r"\s+", " ", bench.get(f"/instruments/{KNOT}/setup/{page}"))
         assert "Since this was read the rod was turned: read again" in said
         assert "Since action and gaps were read the rod was turned." in said
-    facts = setup_facts(demo, shop.settings(demo), job_of(demo, KNOT), instruments.get(demo, KNOT))
-    assert not facts.strings_since
+    assert not setup_facts(demo, bench_shop, job, knot).strings_since
 
 
 def test_buzz_leads_to_a_cause_and_the_hand_is_kept(bench: Bench, demo: Connection) -> None:

@@ -152,6 +152,12 @@ class Planning:
     marked: LevelOption | None = None
 
     @property
+    def offered(self) -> list[LevelOption]:
+        """The options to choose from, with the chosen one."""
+        offered = self.plan.offered
+        return [option for option in self.plan.options if option in offered or option is self.chosen]
+
+    @property
     def stale(self) -> bool:
         """Whether the heights are older than what was done to the neck: nothing is planned from them."""
         return self.call.do == "read_again"

@@ -1,11 +1,13 @@
 """The marking table at the board: which frets are ticked off as marked, and where they were marked."""
 
+from dataclasses import replace
 from datetime import datetime
 
 from deft_bench.core.board.marking import marking_lines
+from deft_bench.core.board.plan import BoardPlan
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import stamp
-from deft_bench.store import boards, instruments
+from deft_bench.store import boards, instruments, shop
 from deft_bench.store.database import Connection, transaction
 
 SAME_PLACE_UM = 1
@@ -37,3 +39,13 @@ def toggle_mark(
         else:
             boards.untick(db, instrument.id, line, fret)
         return ticked, sum(key[0] == line for key in boards.ticks(db, instrument.id))
+
+
+def make_shops_rule(
+    db: Connection, now: datetime, instrument: instruments.Instrument, plan: BoardPlan, chosen: BoardPlan
+) -> None:
+    """Make a board's chosen rule the shop's, with which every board starts; the board itself follows the shop's."""
+    rule = {name: str(getattr(chosen, name)) for name in ("rule_step", "rule_fine", "rule_fine_to_um", "rule_read")}
+    with transaction(db):
+        shop.change(db, rule)
+        boards.save(db, instrument.id, instrument.spec, replace(plan, rule_step=""), stamp(now))

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from deft_bench.bench.level_planning import Choices, make_plan
-from deft_bench.bench.rod import advice_for, recorded_turns
+from deft_bench.bench.rod import advice_for, answers, recorded_turns
 from deft_bench.bench.survey_results import (
     SurveyResults,
     height_surveys,
@@ -59,7 +59,7 @@ class NeckFindings:
     @property
     def answered(self) -> list[Turn]:
         """Turns of which is known what they did."""
-        return [answer for _, answer in self.turns if answer is not None]
+        return answers(self.turns)
 
 
 def neck_findings(
@@ -96,10 +96,9 @@ def _bow(
         found, gaps = tops
     rod: Rod = instrument.spec.rod  # type: ignore[assignment]
     advice = advice_for(instrument, found, target, turns)
-    answered = [answer for _, answer in turns if answer is not None]
     passed_over = opened.override_note if opened else ""
     length = settings.display.fine_mm
-    call = rod_call(found, target, aim, rod, advice, answered, length, passed_over=passed_over)
+    call = rod_call(found, target, aim, rod, advice, answers(turns), length, passed_over=passed_over)
     odd = [] if tops is not None else questioned(db, settings, read.survey)
     call = doubted_call(call, odd) if odd else call
     return Bow(read, found, gaps, tops is not None, advice, call)

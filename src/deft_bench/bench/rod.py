@@ -29,6 +29,11 @@ def recorded_turns(
     return answers
 
 
+def answers(turns: list[tuple[rod_turns.RodTurn, Turn | None]]) -> list[Turn]:
+    """Those recorded turns of which is known what they did."""
+    return [answer for _, answer in turns if answer is not None]
+
+
 def _answer(turn: rod_turns.RodTurn, before: SurveyResults, after: SurveyResults) -> Turn | None:
     """A turn's effect, only where both readings are of one surface and string state."""
     one, other = before.survey.head, after.survey.head
@@ -47,5 +52,4 @@ def advice_for(
 ) -> RodAdvice:
     """The rod's next turn toward a relief."""
     rod: Any = instrument.spec.rod
-    answered = [answer for _, answer in turns if answer is not None]
-    return truss_rod(found.relief_mm, target_mm, rod, answered, slack=turns[-1][0].slack if turns else False)
+    return truss_rod(found.relief_mm, target_mm, rod, answers(turns), slack=turns[-1][0].slack if turns else False)

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from deft_bench.bench.setup.readings import SetupSurveys
+from deft_bench.bench.setup.readings import SetupSurveys, cents_of
 from deft_bench.bench.survey_results import questioned
 from deft_bench.core.calls import Call
 from deft_bench.core.doubts import doubted_call
@@ -75,7 +75,7 @@ def intonation_findings(
     sd = max(LEAST_SD_CENTS, survey.head.resolution_um / 100) if survey else UNREAD_SD_CENTS
     rows = []
     for number, scale in enumerate(scales(spec), start=1):
-        read = [CentsReading(fret, cents) for fret, cents in found.found.cents.get(number, {}).items()]
+        read = cents_of(found.found, number)
         gap = found.found.gap_mm.get(number)
         first = None if gap is None else gap_side(gap, *gap_range(plan, number))
         fitted = _fitted(settings, spec, plan, intonation(scale, read, sd), read, first) if read else None

@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from deft_bench.bench.rod import recorded_turns
+from deft_bench.bench.rod import answers, recorded_turns
 from deft_bench.bench.survey_results import moved_since_read, survey_results
 from deft_bench.core.acts import MOVES_BOW, MOVES_HEIGHTS, MOVES_TOPS, Act
 from deft_bench.core.calls import Call
@@ -12,7 +12,7 @@ from deft_bench.core.limits import GATE_CENTS, RELIEF_GATE_MM
 from deft_bench.core.neck.truss_rod import response
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.assembled import Assembled, Trial, assemble, errors_of
-from deft_bench.core.strings.intonation import CentsReading, intonation
+from deft_bench.core.strings.intonation import CentsReading, reachable_cents
 from deft_bench.core.strings.reachable import Reach, action_within, cents_within, relief_within
 from deft_bench.core.strings.setup_job import SetupFacts, SetupReadings, SetupTarget
 from deft_bench.core.strings.setup_plan import SetupPlan, scales
@@ -175,31 +175,31 @@ def setup_reach(
     target: SetupTarget | None,
 ) -> Reach:
     """How near the gates of a setup can ask for: by the rod as it has answered, the bridge and the tools that read."""
-    spec = instrument.spec
+    spec, found = instrument.spec, read.found
     tool = {kind: survey.head.resolution_um / 1000 for kind, survey in read.of.items()}
-    wanted = {} if target is None else target.action_mm
-    off = [read.found.action_mm[number] - mm for number, mm in sorted(wanted.items()) if number in read.found.action_mm]
+    off: list[float] = []
+    per_turn = 0.0
+    if target is not None:
+        if found.action_mm.keys() >= target.action_mm.keys():
+            off = [found.action_mm[number] - mm for number, mm in sorted(target.action_mm.items())]
+        if found.relief_mm is not None and abs(found.relief_mm - target.relief_mm) > RELIEF_GATE_MM:
+            # only here does the rod's own step matter, and its turns are many readings
+            per_turn, _ = response(answers(recorded_turns(db, settings, instrument)))
     gate = GATE_CENTS[spec.bridge]
     cents = {
-        number: cents_within(gate, intonation(scale, _cents_of(read.found, number)).reachable_cents)
+        number: cents_within(gate, reachable_cents(scale, cents_of(found, number)))
         for number, scale in enumerate(scales(spec), start=1)
-        if read.found.cents.get(number)
+        if found.cents.get(number)
     }
-    per_turn = 0.0
-    if (
-        target is not None
-        and spec.rod != "none"
-        and abs((read.found.relief_mm or 0.0) - target.relief_mm) > RELIEF_GATE_MM
-    ):
-        per_turn, _ = response([answer for _, answer in recorded_turns(db, settings, instrument) if answer is not None])
     return Reach(
         relief_within(spec.rod, per_turn, tool.get("straightness", 0.0)),
-        action_within(spec.bridge, off if len(off) == spec.strings else [], tool.get("strings", 0.0)),
+        action_within(spec.bridge, off, tool.get("strings", 0.0)),
         {number: within for number, within in cents.items() if within > gate},
     )
 
 
-def _cents_of(found: SetupReadings, number: int) -> list[CentsReading]:
+def cents_of(found: SetupReadings, number: int) -> list[CentsReading]:
+    """The intonation readings of one string, by fret."""
     return [CentsReading(fret, cents) for fret, cents in found.cents.get(number, {}).items()]
 
 

@@ -278,8 +278,7 @@ def _lift(best: LevelOption, level_all: LevelOption, because: list[str], others:
     )
     raises = {f"raise_{f}_mm": best.raise_mm[f] for f in frets}
     figures = {"saves_mm": best.saves_mm, **raises}
-    new = how["replace"]
-    lifted = [fret for fret in frets if fret not in new]
+    lifted, new = _lifted_and_new(best)
     if not lifted:
         return f"Replace {frets_named(new)}, then level.", "partial_refret", figures, others, look
     say = f"Lift {frets_named(lifted)}{f' and replace {frets_named(new)}' if new else ''} before you level."
@@ -416,7 +415,17 @@ def option_said(option: LevelOption) -> str:
     """An option as a line of a list: `Lift 9, then level`."""
     if option.leave:
         return f"Level, leave {listed(list(option.leave))} low as fall-away"
-    return f"Lift {listed(list(option.lift))}, then level" if option.lift else "Level as it stands"
+    if not option.lift:
+        return "Level as it stands"
+    lifted, new = _lifted_and_new(option)
+    words = [f"lift {listed(lifted)}"] * bool(lifted) + [f"replace {listed(new)}"] * bool(new)
+    return f"{' and '.join(words).capitalize()}, then level"
+
+
+def _lifted_and_new(option: LevelOption) -> tuple[list[int], list[int]]:
+    """The frets of an option that come up, and those that lie too far down for it and are replaced."""
+    new = [fret for fret in option.lift if raised_by(option.raise_mm[fret]) == "replace"]
+    return [fret for fret in option.lift if fret not in new], new
 
 
 def metal_said(option: LevelOption, length: Length) -> str:

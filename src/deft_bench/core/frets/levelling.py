@@ -14,7 +14,7 @@ from typing import Literal
 
 from deft_bench.core.frets.crown import land
 from deft_bench.core.frets.heights import Heights, fair_line
-from deft_bench.core.limits import LEAST_HEIGHT_MM, LEAST_HEIGHT_SHARE, SEATING_GAP_MM
+from deft_bench.core.limits import LEAST_HEIGHT_MM, LEAST_HEIGHT_SHARE, MOST_LIFT_SHARE, SEATING_GAP_MM
 
 Objective = Literal["least_metal", "least_worst"]
 
@@ -125,6 +125,16 @@ class LevelPlan:
             return request.held(lane, fret) - (off or 0.0) - request.polish_loss_mm
 
         return [min(left(lane, fret) for lane in read) for fret in range(1, len(request.fret_height_mm) + 1)]
+
+    @property
+    def offered(self) -> list[LevelOption]:
+        """The options in which no fret comes up by more than half its crown: one so low is no fret to lift."""
+        crowns = self.request.fret_height_mm
+        return [
+            option
+            for option in self.options
+            if all(option.raise_mm[fret] <= MOST_LIFT_SHARE * crowns[fret - 1] for fret in option.lift)
+        ]
 
     def below_least(self, option: LevelOption | None = None) -> list[int]:
         """Frets that would end under the least height worth keeping."""

@@ -59,10 +59,9 @@ def intonation(scale_mm: float, readings: Sequence[CentsReading], reading_sd_cen
         raise ValueError("give at least one reading")
     frets = {reading.fret for reading in readings}
     both = len(frets) >= 3 and min(frets) <= NEAR_NUT and max(frets) >= FAR
-    left = np.array([scale_mm - fret_position(scale_mm, reading.fret) for reading in readings])
     cents = np.array([reading.cents for reading in readings])
     # cents that each shift would add, per mm; s sharpens nothing: it must undo what is read
-    by_saddle, by_nut = K_CENTS * (1 / left - 1 / scale_mm), np.full(len(readings), K_CENTS / scale_mm)
+    by_saddle, by_nut = _by_saddle(scale_mm, readings), np.full(len(readings), K_CENTS / scale_mm)
     matrix = np.column_stack([by_saddle, by_nut]) if both else by_saddle[:, None]
     solution = np.linalg.lstsq(matrix, cents, rcond=None)[0]
     spread = np.sqrt(np.diag(np.linalg.inv(matrix.T @ matrix))) * reading_sd_cents
@@ -76,14 +75,21 @@ def intonation(scale_mm: float, readings: Sequence[CentsReading], reading_sd_cen
         tuple(map(float, rest)),
         sum(twelve) / len(twelve) * scale_mm / K_CENTS if twelve else None,
         both,
-        _least_worst(by_saddle, cents),
+        reachable_cents(scale_mm, readings),
     )
 
 
-def _least_worst(by_saddle: np.ndarray, cents: np.ndarray) -> float:
-    """The least worst |cents − s·by_saddle| over all saddle shifts s: with one unknown two readings decide it, those
-    of which the better shift leaves the most, one as sharp as the other is flat.
+def _by_saddle(scale_mm: float, readings: Sequence[CentsReading]) -> np.ndarray:
+    """What a saddle's shift takes off each reading, cents per mm."""
+    left = np.array([scale_mm - fret_position(scale_mm, reading.fret) for reading in readings])
+    return K_CENTS * (1 / left - 1 / scale_mm)
+
+
+def reachable_cents(scale_mm: float, readings: Sequence[CentsReading]) -> float:
+    """The least worst |cents − s·b| over all saddle shifts s: with one unknown two readings decide it, those of which
+    the better shift leaves the most, one as sharp as the other is flat (docs/methods/setup-gates.md).
     """
+    by_saddle, cents = _by_saddle(scale_mm, readings), np.array([reading.cents for reading in readings])
     apart = np.abs(np.outer(cents, by_saddle) - np.outer(by_saddle, cents))
     return float(np.max(apart / np.add.outer(by_saddle, by_saddle)))
 

@@ -145,9 +145,10 @@ def nut_call(reads: Sequence[SlotRead], names: Mapping[int, str], length: Length
         return Call(say, "too_low", {}, because)
     if high:
         most = max(high, key=lambda one: one.file_mm)
+        steps = len(most.slot.steps_mm)
         say = (
             f"File {len(high)} slot{'s' if len(high) > 1 else ''}, {names[most.string]} most: {length(most.file_mm)} in"
-            f" {(steps := len(most.slot.steps_mm))} step{'s' if steps > 1 else ''}."
+            f" {steps} step{'s' if steps > 1 else ''}."
         )
         return Call(say, "file", {}, because)
     if unread:

@@ -35,17 +35,18 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         raise RequestError(["scale_mm: give scale_mm or layout, one of the two"])
     if "layout" in asked:
         outline = layout_outline(asked["layout"])
+        divisions = outline.divisions
         scale = (outline.bass_scale_mm + outline.treble_scale_mm) / 2
         centres, square = [line.centre_x_mm for line in fret_lines(outline)], outline.perpendicular_fret
     else:
-        scale, square = asked["scale_mm"], 0.0
+        scale, square, divisions = asked["scale_mm"], 0.0, 12
         centres = [fret_position(scale, fret) for fret in range(asked.get("frets", 24) + 1)]
     try:
         centre = centre_from_nut(asked["drawing_centre_x_mm"], asked.get("measured_from", "nut"), centres)
     except ValueError as error:
         raise RequestError([f"measured_from: {error}"]) from None
     try:
-        found = datum_transfer(centres, scale, square, asked["datum"], centre, asked.get("set_fraction", 0))
+        found = datum_transfer(centres, scale, square, asked["datum"], centre, asked.get("set_fraction", 0), divisions)
     except ValueError as error:
         raise RequestError([f"datum: {error}"]) from None
     return {

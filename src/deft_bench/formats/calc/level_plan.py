@@ -14,7 +14,6 @@ from deft_bench.core.frets.levelling import (
     least_height,
     plan_level,
 )
-from deft_bench.core.limits import MOST_LIFT_SHARE
 from deft_bench.core.neck.straightness import straightness_call
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey_figures import bow_of_tops
@@ -77,14 +76,9 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         "below_least": plan.below_least(),
         "twist_mm": plan.twist_mm(),
         "land_mm": plan.lands(),
-        "options": [_option(option) for option in plan.options if _can_be_lifted(plan.request, option)],
+        "options": [_option(option) for option in plan.offered],
         "call": call_fields(_call(plan)),
     }
-
-
-def _can_be_lifted(request: LevelRequest, option: LevelOption) -> bool:
-    """Whether no fret would be lifted by more than half its crown."""
-    return all(option.raise_mm[fret] <= MOST_LIFT_SHARE * request.fret_height_mm[fret - 1] for fret in option.lift)
 
 
 def _call(plan: LevelPlan) -> Call:

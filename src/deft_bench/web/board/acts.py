@@ -5,11 +5,11 @@ from dataclasses import replace
 from flask import flash, jsonify, make_response, redirect, request
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.marking import MarkingRefusedError, toggle_mark
+from deft_bench.bench.marking import MarkingRefusedError, make_shops_rule, toggle_mark
 from deft_bench.core.board.slotting import MachineError
 from deft_bench.core.board.strings_on_board import post_grid
 from deft_bench.formats.board import EXPORTS, file_name, sheet_of, write_board
-from deft_bench.store import boards, shop
+from deft_bench.store import boards
 from deft_bench.web.board.form import read_board
 from deft_bench.web.board.screen import address, board_or_404, screen
 from deft_bench.web.errors import wants_json
@@ -27,9 +27,7 @@ def set_rule(instrument_id: int) -> Response:
             " as 150."
         )
     else:
-        rule = {name: str(getattr(read, name)) for name in ("rule_step", "rule_fine", "rule_fine_to_um", "rule_read")}
-        shop.change(db(), rule)
-        boards.save(db(), instrument_id, instrument.spec, replace(plan, rule_step=""), stamp())
+        make_shops_rule(db(), now(), instrument, plan, read)
         flash("Every board that has no rule of its own is marked with this one now.")
     return redirect(address("marking", instrument_id))
 
