@@ -88,7 +88,7 @@ def test_the_setup_job_runs_to_its_report(demo_path: Path, page: Page, server: S
 def test_the_picture_follows_slider_box_map_and_keys(demo_path: Path, page: Page, server: Server) -> None:
     page.goto(f"{server.url}/instruments/1/setup")
     side = page.locator("#side")
-    expect(side).to_contain_text("1 E fretted at 9")
+    expect(side).to_contain_text("2 B fretted at 9")
     touching = page.locator(".map-cell.touches")
     before = touching.count()
     assert before > 5

@@ -11,14 +11,17 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from deft_bench.core.simulated_neck import SimulatedNeck, Tool
-from deft_bench.core.strings.clearance import PLUCK_FROM_SADDLE_MM, OverString, over_frets
+from deft_bench.core.strings.clearance import OverString, over_frets
 from deft_bench.core.strings.frame import StringFrame
+from deft_bench.core.strings.simulated_string import AUDIBLE_DB, Ringing, buzz_db
+from deft_bench.core.strings.string_set import StringMake
+from deft_bench.core.strings.stroke import MEDIUM_STROKE, Stroke
 
 
 @dataclass(frozen=True, slots=True)
 class SimulatedSetup:
     """The truth, string 1 first: slot bottoms and saddles above the straight line through the neck's ends, pulls and
-    plucks in N.
+    plucks in N. `makes` are the strings themselves: without them they may be read but not heard.
 
     Files and screws work in steps: no slot is filed by less than `file_step_mm`, no saddle moved by less than
     `saddle_step_mm`.
@@ -29,6 +32,8 @@ class SimulatedSetup:
     saddle_mm: tuple[float, ...]
     tension_n: tuple[float, ...]
     pluck_n: tuple[float, ...]
+    makes: tuple[StringMake, ...] = ()
+    stroke: Stroke = MEDIUM_STROKE
     file_step_mm: float = 0.01
     saddle_step_mm: float = 0.0625
 
@@ -73,13 +78,37 @@ class SimulatedSetup:
     def buzzes(self, string: int, fret: int, harder: float = 1.0) -> bool:
         """Whether a note is heard to buzz, plucked by this player's hand, or that many times as hard."""
         found = over_frets(
-            self.frame(), self._over(string, self.pluck_n[string - 1] * harder), self.strings, PLUCK_FROM_SADDLE_MM
+            self.frame(), self._over(string, self.pluck_n[string - 1] * harder), self.strings, self.stroke
         )
         return bool(np.nanmin(found.margin[fret]) < 0)
 
     def heard(self) -> list[tuple[int, int]]:
         """Every note that buzzes, as (string, fret)."""
         return [(s, f) for s in range(1, self.strings + 1) for f in range(self.neck.frets) if self.buzzes(s, f)]
+
+    def ringing(self, string: int, fret: int, harder: float = 1.0) -> Ringing:
+        """A note as the simulated string plays it, plucked toward the board."""
+        over = over_frets(self.frame(), self._over(string, 0.0), self.strings, self.stroke)
+        x = [0.0, *self.neck.positions]
+        make = self.makes[string - 1]
+        return Ringing(
+            self.neck.scale_mm - x[fret],
+            self.tension_n[string - 1],
+            make.mass(),
+            self.pluck_n[string - 1] * harder,
+            self.stroke.from_saddle_mm,
+            [at - x[fret] for at in x[fret + 1 :]],
+            [float(mm) for mm in over.static[fret][fret:]],
+            make.bending_n_mm2,
+        )
+
+    def buzzes_aloud(self, played: Sequence[tuple[int, int]], harder: float = 1.0) -> list[bool]:
+        """Whether each note (string, fret) buzzes audibly on the simulated string: a stroke toward the board, and this
+        hand's share of one away from it.
+        """
+        toward = [self.ringing(string, fret, harder) for string, fret in played]
+        away = [replace(one, toward=False, pluck_n=one.pluck_n * self.stroke.away_share) for one in toward]
+        return [bool(db > AUDIBLE_DB) for db in np.maximum(buzz_db(toward), buzz_db(away))]
 
     def turn_rod(self, turns: float) -> "SimulatedSetup":
         """Turn the rod; nut and saddles stay where they are against the neck's ends."""

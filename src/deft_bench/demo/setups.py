@@ -216,7 +216,7 @@ def _buzzes(plan: SetupPlan, made: instruments.Instrument, visit: Visit) -> set[
     held_there = held(now.strings, now.strung())
     return {
         (string.string, fret)
-        for string in clearance(replace(now.frame, errors=proud), held_there, now.pluck_mm)
+        for string in clearance(replace(now.frame, errors=proud), held_there, now.stroke)
         for fret, least in enumerate(string.least())
         if least < 0
     }

@@ -12,18 +12,18 @@ from deft_bench.core.frets.heights import Heights, deviations
 from deft_bench.core.instrument import Spec
 from deft_bench.core.neck.rod_call import relief_target
 from deft_bench.core.strings.clearance import OverString, Strung, clearance, open_nut_height
+from deft_bench.core.strings.customary import customary_action, string_kind
 from deft_bench.core.strings.frame import StringFrame
 from deft_bench.core.strings.setup_job import SetupReadings, SetupTarget
-from deft_bench.core.strings.setup_plan import SetupPlan, bridge_kind, bridge_shape, plucks, pulls
+from deft_bench.core.strings.setup_plan import SetupPlan, bridge_kind, bridge_shape, plucks, pulls, stroke_of
 from deft_bench.core.strings.setup_solve import Solved, setup_solve
+from deft_bench.core.strings.stroke import Stroke
 from deft_bench.core.survey_figures import bow_of_tops
 
 ENOUGH = 0.5
 """A lane counts when at least this share of its frets is read; the gaps are filled along straight lines."""
 WORTH_REPAIRING_MM = 0.15
 """A fret is named before the action is set when putting it right lets the strings down by this much on average."""
-USUAL_ACTION_MM = {"bass": (2.4, 2.0), "nylon": (3.6, 3.0), "acoustic": (2.4, 1.9), "electric": (1.9, 1.6)}
-"""Action over fret 12 (bass side, treble side) that stands in until it is read."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,12 +44,12 @@ class Assembled:
 
     frame: StringFrame
     strings: tuple[OverString, ...]
-    pluck_mm: float
+    stroke: Stroke
     unread: tuple[str, ...]
 
     def strung(self) -> list[Strung]:
         """Every string over every fret."""
-        return clearance(self.frame, self.strings, self.pluck_mm)
+        return clearance(self.frame, self.strings, self.stroke)
 
 
 def errors_of(heights: Mapping[str, Heights], scale_mm: float, frets: int) -> dict[str, list[float]]:
@@ -76,18 +76,7 @@ def errors_of(heights: Mapping[str, Heights], scale_mm: float, frets: int) -> di
 
 def usual_action(spec: Spec, string: int) -> float:
     """An action that stands in until it is read, mm."""
-    kind = (
-        "bass"
-        if spec.bass_scale_um >= 740_000
-        else "nylon"
-        if spec.kind == "classical"
-        else "acoustic"
-        if spec.bridge == "one_piece"
-        else "electric"
-    )
-    bass, treble = USUAL_ACTION_MM[kind]
-    share = (string - 1) / (spec.strings - 1) if spec.strings > 1 else 0.5
-    return treble + (bass - treble) * share
+    return customary_action(string_kind(spec), string, spec.strings, spec.hand)
 
 
 def assemble(
@@ -127,12 +116,12 @@ def assemble(
         nuts = {number: height + trial.nut_mm for number, height in nuts.items()}
         hand = trial.hand
     tension = pulls(plan, spec)
-    pluck = plucks(plan, spec, tension)
+    pluck = plucks(plan, spec)
     strings = tuple(
         OverString(number, tension[number - 1], nuts[number], pluck[number - 1] * hand, actions[number])
         for number in numbers
     )
-    return Assembled(frame, strings, plan.pluck_from_saddle_um / 1000, tuple(unread))
+    return Assembled(frame, strings, stroke_of(plan), tuple(unread))
 
 
 def solve(plan: SetupPlan, spec: Spec, at: Assembled) -> Solved:
@@ -151,7 +140,7 @@ def solve(plan: SetupPlan, spec: Spec, at: Assembled) -> Solved:
         plan.margin_um / 1000,
         bridge_kind(spec),
         bridge_shape(plan, spec),
-        at.pluck_mm,
+        at.stroke,
     )
 
 

@@ -1,9 +1,7 @@
 """How much room a swinging string has over every fret, open and fretted at each: the heart of a setup.
 
-Fretted at f the string is straight from that fret's top to the saddle; over fret n its downswing is that of the
-fundamental of a string drawn aside by a force F at p from the saddle: a·sin(π(x_n − x_f)/L_f), where the triangle's
-first Fourier term gives a = A·2L_f²/(π²p(L_f − p))·sin(πp/L_f) and A = F·p(L_f − p)/(T·L_f), so a =
-2F·L_f/(π²T)·sin(πp/L_f). (Statics of the plucked string, any textbook of acoustics.)
+Fretted at f the string is straight from that fret's top to the saddle; over fret n its downswing is the lower edge of
+all that the ideal plucked string sweeps (`Stroke.downswing`).
 
 Derived in docs/methods/clearance.md.
 """
@@ -16,8 +14,8 @@ import numpy as np
 
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.strings.frame import Array, StringFrame
+from deft_bench.core.strings.stroke import MEDIUM_STROKE, Stroke
 
-PLUCK_FROM_SADDLE_MM = 130.0
 ACTION_FRET = 12
 
 
@@ -80,16 +78,15 @@ class Strung:
 
 
 @lru_cache(maxsize=64)
-def geometry(scale_mm: float, frets: int, pluck_mm: float) -> tuple[Array, Array]:
+def geometry(scale_mm: float, frets: int, stroke: Stroke) -> tuple[Array, Array]:
     """Shares along the string (x_n − x_f)/L_f and downswing in mm per newton of pluck and of 1/tension, both [f
     0..N−1][n 1..N].
     """
     x = np.concatenate(([0.0], fret_positions(scale_mm, frets)))
-    length = scale_mm - x[:-1]
-    share = (x[None, 1:] - x[:-1, None]) / length[:, None]
-    share[share <= 1e-12] = np.nan
-    p = np.minimum(pluck_mm, length / 2)
-    swing = (2 * length / np.pi**2 * np.sin(np.pi * p / length))[:, None] * np.sin(np.pi * share)
+    along = x[None, 1:] - x[:-1, None]
+    along[along <= 1e-9] = np.nan
+    length = (scale_mm - x[:-1])[:, None]
+    share, swing = along / length, stroke.downswing(along, length)
     share.flags.writeable = swing.flags.writeable = False
     return share, swing
 
@@ -108,7 +105,7 @@ def own_errors(frame: StringFrame, string: OverString, strings: int) -> Array:
     return replace(frame, errors=string.errors).own(string.string, strings)
 
 
-def over_frets(frame: StringFrame, string: OverString, strings: int, pluck_mm: float = PLUCK_FROM_SADDLE_MM) -> Strung:
+def over_frets(frame: StringFrame, string: OverString, strings: int, stroke: Stroke = MEDIUM_STROKE) -> Strung:
     """One string over the frets. Raises ValueError with fewer than 12 frets, or without action and saddle height."""
     if frame.frets < ACTION_FRET:
         raise ValueError("clearance needs a board of 12 frets or more: action is read over the twelfth")
@@ -122,18 +119,16 @@ def over_frets(frame: StringFrame, string: OverString, strings: int, pluck_mm: f
         saddle = saddle_for_action(frame.scale_mm, string.nut_height_mm, top_12, action)
     else:
         raise ValueError("give the action over fret 12 or the saddle's height")
-    share, swing = geometry(frame.scale_mm, frame.frets, pluck_mm)
+    share, swing = geometry(frame.scale_mm, frame.frets, stroke)
     start = np.concatenate(([string.nut_height_mm], tops[:-1]))
     static = start[:, None] * (1 - share) + saddle * share - tops[None, :]
     per_newton = swing / string.tension_n
     return Strung(string.string, saddle, action, static - string.pluck_n * per_newton, static, per_newton)
 
 
-def clearance(
-    frame: StringFrame, strings: Sequence[OverString], pluck_mm: float = PLUCK_FROM_SADDLE_MM
-) -> list[Strung]:
+def clearance(frame: StringFrame, strings: Sequence[OverString], stroke: Stroke = MEDIUM_STROKE) -> list[Strung]:
     """Every string over every fret; see `over_frets`."""
-    return [over_frets(frame, string, len(strings), pluck_mm) for string in strings]
+    return [over_frets(frame, string, len(strings), stroke) for string in strings]
 
 
 def held(strings: Sequence[OverString], found: Sequence[Strung]) -> list[OverString]:

@@ -11,8 +11,6 @@ from dataclasses import dataclass
 from deft_bench.core.strings.notes import A4_HZ, K_CENTS
 from deft_bench.core.strings.string_set import StringMake, tension_n
 
-E_STEEL, E_NYLON, E_FILAMENT = 200_000.0, 5_000.0, 3_000.0
-"""Young's moduli in N/mm²: steel, solid nylon, and the nylon filament of wound nylon strings."""
 END_STIFFNESS = 0.5
 
 
@@ -29,11 +27,10 @@ def compensation(
     make: StringMake, scale_mm: float, action_12_mm: float, end_stiffness: float = END_STIFFNESS, a4_hz: float = A4_HZ
 ) -> Compensation:
     """The saddle's start position beyond the scale for one string at its action."""
-    modulus = {"nylon": E_NYLON, "nylon_wound": E_FILAMENT}.get(make.construction, E_STEEL)
     tension = tension_n(make.mass(), scale_mm, make.pitch_hz(a4_hz))
-    area, second = math.pi * make.core**2 / 4, math.pi * make.core**4 / 64
+    area = math.pi * make.core**2 / 4
     half = scale_mm / 2
     longer = action_12_mm**2 / 2 * (1 / half + 1 / (scale_mm - half))
-    cents = K_CENTS / 2 * modulus * area / tension * longer / scale_mm
-    stiff = 2 * end_stiffness * math.sqrt(modulus * second / tension)
+    cents = K_CENTS / 2 * make.modulus * area / tension * longer / scale_mm
+    stiff = 2 * end_stiffness * math.sqrt(make.bending_n_mm2 / tension)
     return Compensation(cents, stiff, cents * scale_mm / K_CENTS + stiff)

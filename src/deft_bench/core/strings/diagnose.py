@@ -1,33 +1,57 @@
-"""What buzzes and why: one cause at its least sufficient size that explains what was heard, ranked by the metal its
-cure takes.
+"""What buzzes and why, by likelihood: how well each single cause explains every note heard, buzzing or clean.
 
-Every margin is linear in each cause with saddles and nut held, so the notes that a cause of size δ leaves clean are
-those with δ in an interval; the least δ that contradicts the fewest notes is found exactly from the intervals' ends.
+A note buzzes with probability Φ(−m/σ), m its least room and σ what the readings leave open of it. For each cause the
+chance of all notes is summed over its size and over the player's hand, each weighed by how likely it is beforehand; the
+causes share out the whole. The cure to try is the one with the greatest chance for its cost: of things tried one after
+another until one helps, that order costs least on average (W. E. Smith, Various optimizers for single-stage production,
+1956, the ratio rule).
 
 Derived in docs/methods/diagnose.md.
 """
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
+from scipy.special import ndtr
 
-from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm
-from deft_bench.core.strings.clearance import (
-    ACTION_FRET,
-    PLUCK_FROM_SADDLE_MM,
-    OverString,
-    Strung,
-    clearance,
-    geometry,
+from deft_bench.core.strings.buzz_causes import (
+    NOT_UNDONE_MINUTES,
+    SHARES,
+    UNDOING,
+    ReadSd,
+    Suspect,
+    cost_action_mm,
+    metal_mm,
+    suspects,
 )
+from deft_bench.core.strings.clearance import OverString, Strung, clearance, geometry
 from deft_bench.core.strings.frame import Array, StringFrame
+from deft_bench.core.strings.stroke import MEDIUM_STROKE, Stroke
 
-FRET_MOST_MM, RISE_MOST_MM, RELIEF_MOST_MM, SADDLE_MOST_MM, NUT_MOST_MM = 0.3, 0.6, 1.0, 3.0, 1.0
-WORTH_SAYING_MM = 0.01
-BEYOND_MM = 1e-6
-"""A buzz needs a margin under zero: the least size lies this far past the interval's end."""
+WIDE = (8.0, 4.0, 2.0, 1.0)
+"""The spread of every note against its own while the likeliest size is sought: first so wide that every note has a say
+in which way to go.
+"""
+ROUNDS = 5
+"""Newton's steps at each of them."""
+LEAST_SIZE_MM = 0.015
+ODD = 0.01
+"""How many notes are marked wrongly, or buzz for a reason of their own."""
+HEARD_MM = 0.02
+"""How far into or over a fret a string must come before a buzz is heard or not: what the ear and the model leave open.
+"""
+STIFF_MM = 0.03
+"""How much further than the ideal string a stiff one reaches, one string against another."""
+STROKE_SHARE, FINGER_SHARE = 0.15, 0.08
+"""How evenly one hand plucks, as a share of its force: one string stroke by stroke, and string against string."""
+UNLIKELY = 0.2
+"""A note whose outcome a cause gives less than this is not explained by it."""
+WORTH_TRYING = 0.15
+"""A cure is tried first only where its cause has at least this chance."""
+WORTH_HEARING = 0.02
+"""Another note is asked for where it adds so much to the leading chance."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,37 +65,57 @@ class Heard:
 
 @dataclass(frozen=True, slots=True)
 class Cause:
-    """One explanation. `kind` relief|saddle|nut|fret|rise; `string` None for all, `fret` where it is; `size_mm` signed,
-    up and forward positive.
+    """One explanation. `kind` hand|relief|saddle|nut|fret|rise|run; `string` None for all, `fret` (to `to_fret`) where
+    it is; `size` in mm, up and forward positive; of a hand, its force against the one taken.
 
-    `wrong` counts heard notes it does not explain; `metal_mm` is what its cure takes off, `cost_action_mm` what the
-    cure adds to the action.
+    `chance` of all causes' 1; `unexplained` notes (string, fret); `metal_mm` is what its cure takes off,
+    `cost_action_mm` what the cure adds to the action, `evens_mm` the rise of the action that clears every heard buzz.
     """
 
     kind: str
-    size_mm: float
-    wrong: int
+    size: float
+    chance: float
+    unexplained: tuple[tuple[int, int], ...]
     metal_mm: float
     cost_action_mm: float
+    evens_mm: float
+    hand: float = 1.0
     string: int | None = None
     fret: int | None = None
+    to_fret: int | None = None
 
     @property
     def code(self) -> str:
         """A short name: `fret_proud`, `relief_low`, …"""
-        ends = {"fret": ("proud", "low"), "rise": ("up", "up"), "relief": ("high", "low")}.get(
-            self.kind, ("high", "low")
-        )
-        return f"{self.kind}_{ends[self.size_mm < 0]}"
+        if self.kind == "hand":
+            return "hand"
+        ends = {"fret": ("proud", "low"), "rise": ("up", "up")}.get(self.kind, ("high", "low"))
+        return f"{self.kind}_{ends[self.size < 0]}"
+
+    @property
+    def minutes(self) -> int:
+        """About how long its cure takes."""
+        return UNDOING[self.code].minutes
+
+    @property
+    def reversible(self) -> bool:
+        """Whether its cure can be taken back."""
+        return UNDOING[self.code].reversible
+
+    @property
+    def cost(self) -> float:
+        """Minutes that its cure counts as."""
+        return self.minutes + (0 if self.reversible else NOT_UNDONE_MINUTES)
 
 
 @dataclass(frozen=True, slots=True)
 class Diagnosis:
-    """What was heard against the model: whether it fits, each string's hand, causes best first, those tied, and what
-    would part them.
+    """What was heard against the model: whether it fits, each string's hand, causes by chance, and what would tell
+    most.
 
     `hand` is (floor, ceiling) in N by string, an end None where nothing bounds it, and None where they contradict each
-    other.
+    other. `wrong` counts notes that the setup as read says otherwise of; `action_raise_mm` by string clears every buzz
+    heard under the leading cause.
     """
 
     strung: tuple[Strung, ...]
@@ -80,25 +124,66 @@ class Diagnosis:
     wrong: int
     hand: dict[int, tuple[float | None, float | None] | None]
     causes: tuple[Cause, ...]
-    tied: int
     next_test: tuple[int, int] | None
     action_raise_mm: dict[int, float]
 
+    @property
+    def cure(self) -> Cause | None:
+        """The cause whose cure is tried first; None without any."""
+        worth = [one for one in self.causes if one.chance >= WORTH_TRYING] or list(self.causes[:1])
+        return max(worth, key=lambda one: one.chance / one.cost, default=None)
+
 
 @dataclass(frozen=True, slots=True)
-class _Try:
-    """A cause to be tried: how it changes each string's margins per mm, and over which sizes."""
+class _Notes:
+    """Notes of the neck, [notes][over N]: static room (infinite where the string is held down), swing of the hand as
+    taken, what a mm of relief, of action and of height where the string starts would add, and σ of the least room,
+    [notes]; `starts` is the fret that each is held at, 0 open.
+    """
 
-    kind: str
-    string: int | None
-    fret: int | None
-    low: float
-    high: float
-    slopes: Mapping[int, Array]
+    places: Sequence[tuple[int, int]]
+    room: Array
+    swing: Array
+    by_relief: Array
+    by_action: Array
+    by_start: Array
+    spread: Array
+    starts: NDArray[np.intp]
+
+    def only(self, which: Sequence[int]) -> "_Notes":
+        """Some of them."""
+        at = list(which)
+        return _Notes(
+            [self.places[i] for i in at],
+            self.room[at],
+            self.swing[at],
+            self.by_relief[at],
+            self.by_action[at],
+            self.by_start[at],
+            self.spread[at],
+            self.starts[at],
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class _Weighed:
+    """A cause (None: the hand alone) with its weight, at its likeliest size; `room` is every note's room over every
+    fret then, [notes][over N], with hand, relief and action as likely read, and `hand` the force against the one taken.
+    """
+
+    suspect: Suspect | None
+    size: float
+    hand: float
+    weight: float
+    room: Array
 
 
 def diagnose(
-    frame: StringFrame, strings: Sequence[OverString], heard: Sequence[Heard], pluck_mm: float = PLUCK_FROM_SADDLE_MM
+    frame: StringFrame,
+    strings: Sequence[OverString],
+    heard: Sequence[Heard],
+    stroke: Stroke = MEDIUM_STROKE,
+    read_sd: ReadSd | None = None,
 ) -> Diagnosis:
     """Explain what was heard. Raises ValueError for a note that is not on this neck, or one heard both ways."""
     by_number = {string.string: string for string in strings}
@@ -108,29 +193,271 @@ def diagnose(
             raise ValueError(f"string {note.string} at fret {note.fret} is not on this neck")
         if answers.setdefault((note.string, note.fret), note.buzz) != note.buzz:
             raise ValueError(f"string {note.string} at fret {note.fret} is marked both ways")
-    strung = clearance(frame, strings, pluck_mm)
-    margins = {string.string: string.margin for string in strung}
+    strung = clearance(frame, strings, stroke)
     predicted = {
-        (number, f): bool(np.nanmin(margin[f]) < 0) for number, margin in margins.items() for f in range(frame.frets)
+        (string.string, f): bool(np.nanmin(string.margin[f]) < 0) for string in strung for f in range(frame.frets)
     }
     wrong = sum(predicted[note] != buzz for note, buzz in answers.items())
-    causes = [] if wrong == 0 else _causes(frame, strings, margins, answers, wrong, pluck_mm)
-    ranked = sorted(
-        causes, key=lambda pair: (pair[0].wrong, round(pair[0].metal_mm, 6), round(abs(pair[0].size_mm), 6))
-    )
-    tied = [pair for pair in ranked if pair[0].wrong == ranked[0][0].wrong]
-    best = _moved(margins, ranked[0]) if ranked else margins
+    every = _notes(frame, strings, strung, stroke, read_sd or ReadSd())
+    weighed = _weigh(frame, strings, every, answers, stroke, read_sd or ReadSd()) if wrong else []
+    total = sum(one.weight for one in weighed) or 1.0
+    causes = [_cause(frame, one, every, answers, one.weight / total, stroke) for one in weighed]
     return Diagnosis(
         tuple(strung),
         predicted,
         wrong == 0,
         wrong,
         _hands(strung, answers),
-        tuple(cause for cause, _ in ranked),
-        len(tied),
-        _next_test([_moved(margins, pair) for pair in tied], answers),
-        _raises(frame, best, answers, pluck_mm),
+        tuple(causes),
+        _next_test(weighed, total, every, answers),
+        _raises(frame, weighed[0].room if weighed else every.room - every.swing, every, answers, stroke),
     )
+
+
+def _notes(
+    frame: StringFrame, strings: Sequence[OverString], strung: Sequence[Strung], stroke: Stroke, read_sd: ReadSd
+) -> _Notes:
+    share, _ = geometry(frame.scale_mm, frame.frets, stroke)
+    down, bow = np.isnan(share), frame.unit_bow()
+    along = np.where(down, 0.0, share)
+    by_relief = np.where(down, 0.0, np.concatenate(([0.0], bow[:-1]))[:, None] * (1 - along) - bow[None, :])
+    places, rooms, swings, spreads = [], [], [], []
+    for one, found in zip(strings, strung, strict=True):
+        swing = np.where(down, 0.0, one.pluck_n * found.per_newton)
+        # the slot's height counts where the string is open; a fret's is sought beside every cause
+        variance = HEARD_MM**2 + (STROKE_SHARE * swing) ** 2
+        variance[0] += (2 * read_sd.nut_mm * (1 - along[0])) ** 2
+        places += [(one.string, f) for f in range(frame.frets)]
+        rooms.append(np.where(down, np.inf, found.static))
+        swings.append(swing)
+        spreads.append(np.sqrt(variance[np.arange(frame.frets), np.nanargmin(found.margin, axis=1)]))
+    many = (len(strings), 1)
+    # the action is half of what the saddle rises
+    return _Notes(
+        places,
+        np.vstack(rooms),
+        np.vstack(swings),
+        np.tile(by_relief, many),
+        np.tile(2 * along, many),
+        np.tile(np.where(down, 0.0, 1 - along), many),
+        np.concatenate(spreads),
+        np.tile(np.arange(frame.frets), len(strings)),
+    )
+
+
+def _slopes(notes: _Notes, one: Suspect | None) -> Array:
+    """A cause's slopes at each note, [notes][over N]; 0 where the string is held down, and for the hand alone."""
+    if one is None:
+        return np.zeros_like(notes.swing)
+    return np.asarray(np.nan_to_num(np.array([one.slopes[number][f] for number, f in notes.places])), dtype=float)
+
+
+def _weigh(
+    frame: StringFrame,
+    strings: Sequence[OverString],
+    every: _Notes,
+    answers: Mapping[tuple[int, int], bool],
+    stroke: Stroke,
+    read_sd: ReadSd,
+) -> list[_Weighed]:
+    """Every cause with its weight, the heaviest first."""
+    tried: list[Suspect | None] = [None, *suspects(frame, strings, stroke, read_sd)]
+    slopes = np.array([_slopes(every, one) for one in tried])
+    fit = _Fit(every, answers, slopes, tried, read_sd)
+    evidence = fit.evidence()
+    weights = np.exp(evidence - evidence.max())
+    weighed = [
+        _Weighed(one, float(fit.size[i]), float(np.exp(fit.log_hand[i])), float(weights[i]), fit.room_under(i, every))
+        for i, one in enumerate(tried)
+        if one is not None or fit.log_hand[i] > 0
+    ]
+    return sorted(weighed, key=lambda one: -one.weight)
+
+
+class _Fit:
+    """The likeliest errors of all that was read beside each cause, all causes at once: its size, the hand's logarithm,
+    relief, and each string's action, [causes, unknowns]; and by Laplace's approximation how well each explains the
+    notes.
+    """
+
+    def __init__(
+        self,
+        every: _Notes,
+        answers: Mapping[tuple[int, int], bool],
+        slopes: Array,
+        tried: Sequence[Suspect | None],
+        read_sd: ReadSd,
+    ) -> None:
+        played = [i for i, place in enumerate(every.places) if place in answers]
+        self.notes, self.slopes, self.every_slopes = every.only(played), slopes[:, played], slopes
+        self.sign = np.where([answers[place] for place in self.notes.places], -1.0, 1.0) / self.notes.spread
+        numbers = sorted({number for number, _ in every.places})
+        self.numbers = numbers
+        sds = [one.sd_mm if one else 1.0 for one in tried]
+        self.signs = np.array([one.sign if one else 1 for one in tried], dtype=float)
+        self.most = np.array([one.most_mm if one else 1.0 for one in tried])
+        self.log_share = np.log([one.share if one else SHARES["hand"] for one in tried])
+        frets = every.room.shape[1]
+        read = [read_sd.pluck_share, read_sd.relief_mm, *[read_sd.action_mm] * len(numbers)]
+        read += [FINGER_SHARE] * len(numbers) + [STIFF_MM] * len(numbers) + [read_sd.fret_mm] * frets
+        self.sd = np.column_stack([sds, np.tile(read, (len(tried), 1))])
+        self.at = np.zeros_like(self.sd)
+        self.at[:, 0] = np.minimum(self.sd[:, 0], self.most / 2)
+        self._climb()
+
+    @property
+    def size(self) -> Array:
+        """Each cause's size, signed, mm."""
+        return np.asarray(self.signs * self.at[:, 0], dtype=float)
+
+    @property
+    def log_hand(self) -> Array:
+        """The hand's logarithm beside each cause."""
+        return self.at[:, 1]
+
+    def room_under(self, cause: int, every: _Notes) -> Array:
+        """Every note's room under one cause."""
+        one = slice(cause, cause + 1)
+        return np.asarray(self._room(self.at[one], every, self.every_slopes[one], self.signs[one])[0], dtype=float)
+
+    def _parts(self, at: Array, notes: _Notes) -> tuple[Array, Array, Array, Array]:
+        """Of unknowns [causes, unknowns] each note's force against the one taken, its action misread, its string's
+        further reach, all [causes, notes], and the frets' heights misread with the nut before them, [causes, N + 1].
+        """
+        string = [self.numbers.index(number) for number, _ in notes.places]
+        many = len(self.numbers)
+        actions, fingers, stiff = (at[:, 3 + k * many : 3 + (k + 1) * many][:, string] for k in range(3))
+        frets = np.concatenate([np.zeros((len(at), 1)), at[:, 3 + 3 * many :]], axis=1)
+        return np.exp(at[:, 1:2] + fingers), actions, stiff, frets
+
+    def _room(self, at: Array, notes: _Notes, slopes: Array, signs: Array) -> Array:
+        """Room of notes over every fret, [causes, notes, over N]."""
+        force, action, stiff, frets = self._parts(at, notes)
+        room = (
+            notes.room
+            - force[:, :, None] * notes.swing
+            + at[:, 2, None, None] * notes.by_relief
+            + action[:, :, None] * notes.by_action
+            - stiff[:, :, None]
+            + frets[:, notes.starts][:, :, None] * notes.by_start
+            - frets[:, None, 1:]
+            + (signs * at[:, 0])[:, None, None] * slopes
+        )
+        return np.asarray(room, dtype=float)
+
+    def _state(self, at: Array, wide: float) -> tuple[Array, Array, Array]:
+        """The log of prior and likelihood, [causes]; its slope by what is unknown; and its curvature."""
+        notes = self.notes
+        room = self._room(at, notes, self.slopes, self.signs)
+        over = np.argmin(room, axis=2)
+        least = np.take_along_axis(room, over[:, :, None], axis=2)[:, :, 0]
+        by = self._by(at, over)
+        sign = self.sign / wide
+        z = sign * least
+        chance = (1 - ODD) * ndtr(z) + ODD
+        lift = (1 - ODD) * np.exp(-z * z / 2) / np.sqrt(2 * np.pi) / chance
+        weight = np.clip(lift * (lift + z), 1e-6, None) * sign**2
+        value = np.log(chance).sum(axis=1) - 0.5 * ((at / self.sd) ** 2).sum(axis=1)
+        slope = ((lift * sign)[:, None, :] @ by)[:, 0] - at / self.sd**2
+        bent = (by * weight[:, :, None]).transpose(0, 2, 1) @ by + np.eye(at.shape[1]) / self.sd[:, None, :] ** 2
+        return value, slope, bent
+
+    def _by(self, at: Array, over: NDArray[np.intp]) -> Array:
+        """What a unit of each unknown adds to each note's least room, [causes, notes, unknowns]."""
+        notes, (force, *_) = self.notes, self._parts(at, self.notes)
+        causes, note = np.arange(len(at))[:, None], np.arange(len(notes.places))[None, :]
+        string = np.array([self.numbers.index(number) for number, _ in notes.places])
+        many, by = len(self.numbers), np.zeros((*over.shape, at.shape[1]))
+        swing = -force * notes.swing[note, over]
+        by[:, :, 0] = self.signs[:, None] * self.slopes[causes, note, over]
+        by[:, :, 1], by[:, :, 2] = swing, notes.by_relief[note, over]
+        by[causes, note, 3 + string] = notes.by_action[note, over]
+        by[causes, note, 3 + many + string] = swing
+        by[causes, note, 3 + 2 * many + string] = -1.0
+        first = 3 + 3 * many
+        by[causes, note, first + over] = -1.0
+        held = notes.starts > 0
+        by[causes, note[:, held], (first + notes.starts - 1)[held]] += notes.by_start[note, over][:, held]
+        return by
+
+    def _climb(self) -> None:
+        """Newton's steps, halved where they would lead down."""
+        for wide in WIDE:
+            part = np.ones(len(self.at))
+            value, slope, bent = self._state(self.at, wide)
+            for _ in range(ROUNDS):
+                step = np.linalg.solve(bent, slope[:, :, None])[:, :, 0]
+                tried = self.at + part[:, None] * np.clip(step, -0.5, 0.5)
+                tried[:, 0] = np.clip(tried[:, 0], LEAST_SIZE_MM, self.most)
+                after, tried_slope, tried_bent = self._state(tried, wide)
+                better = after > value
+                self.at[better], value[better] = tried[better], after[better]
+                slope[better], bent[better] = tried_slope[better], tried_bent[better]
+                part = np.where(better, np.minimum(1.0, 2 * part), part / 3)
+        self.value, self.bent = value, bent
+
+    def evidence(self) -> Array:
+        """The logarithm of each cause's weight: its share, its best fit, and how much of what was possible beforehand
+        fits as well.
+        """
+        _, spread = np.linalg.slogdet(self.bent)
+        return np.asarray(self.log_share + self.value - np.log(self.sd).sum(axis=1) - spread / 2, dtype=float)
+
+
+def _buzzing(one: _Weighed, notes: _Notes) -> Array:
+    """Each note's chance to buzz under a cause, [notes]."""
+    return np.asarray(ndtr(-one.room.min(axis=1) / notes.spread), dtype=float)
+
+
+def _cause(
+    frame: StringFrame,
+    one: _Weighed,
+    every: _Notes,
+    answers: Mapping[tuple[int, int], bool],
+    chance: float,
+    stroke: Stroke,
+) -> Cause:
+    buzzing = _buzzing(one, every)
+    unexplained = tuple(
+        place
+        for place, share in zip(every.places, buzzing, strict=True)
+        if place in answers and (share if answers[place] else 1 - share) < UNLIKELY
+    )
+    raises = _raises(frame, one.room, every, answers, stroke)
+    evens, suspect = max(raises.values(), default=0.0), one.suspect
+    if suspect is None:
+        return Cause("hand", one.hand, chance, unexplained, 0.0, evens, evens, one.hand)
+    fret, to_fret = suspect.fret, suspect.to_fret
+    return Cause(
+        suspect.kind,
+        one.size,
+        chance,
+        unexplained,
+        metal_mm(frame, suspect.kind, one.size, fret, to_fret),
+        cost_action_mm(frame, suspect.kind, one.size, fret),
+        evens,
+        one.hand,
+        suspect.string,
+        fret,
+        to_fret,
+    )
+
+
+def _next_test(
+    weighed: Sequence[_Weighed], total: float, every: _Notes, answers: Mapping[tuple[int, int], bool]
+) -> tuple[int, int] | None:
+    """The unheard note after which the leading cause is expected to have the greatest chance; None where none adds to
+    it.
+    """
+    if len(weighed) < 2:
+        return None
+    shown = weighed[:40]
+    weights = np.array([one.weight / total for one in shown])
+    buzzing = np.array([_buzzing(one, every) for one in shown])
+    led = np.max(weights[:, None] * buzzing, axis=0) + np.max(weights[:, None] * (1 - buzzing), axis=0)
+    led[[place in answers for place in every.places]] = 0.0
+    best = int(np.argmax(led))
+    return every.places[best] if led[best] >= weights[0] + WORTH_HEARING else None
 
 
 def _hands(
@@ -151,139 +478,17 @@ def _hands(
     return found
 
 
-def _tries(frame: StringFrame, strings: Sequence[OverString], pluck_mm: float) -> list[_Try]:
-    share, _ = geometry(frame.scale_mm, frame.frets, pluck_mm)
-    numbers = [one.string for one in strings]
-    zero = np.where(np.isnan(share), np.nan, 0.0)
-
-    def of_tops(change: Array) -> Array:
-        start = np.concatenate(([0.0], change[:-1]))
-        return np.asarray(start[:, None] * (1 - share) - change[None, :], dtype=float)
-
-    def open_only() -> Array:
-        slopes = zero.copy()
-        slopes[0] = 1 - share[0]
-        return slopes
-
-    found: list[_Try] = []
-
-    def both(kind: str, string: int | None, fret: int | None, most: float, slopes: Array) -> None:
-        mapped = {number: slopes if string in (None, number) else zero for number in numbers}
-        found.append(_Try(kind, string, fret, 0.0, most, mapped))
-        if kind != "rise":
-            found.append(_Try(kind, string, fret, -most, 0.0, mapped))
-
-    both("relief", None, None, RELIEF_MOST_MM, of_tops(frame.unit_bow()))
-    for which in [None, *numbers] if len(numbers) > 1 else [None]:
-        both("saddle", which, None, SADDLE_MOST_MM, share)
-        both("nut", which, None, NUT_MOST_MM, open_only())
-    unit = np.eye(frame.frets)
-    for fret in range(1, frame.frets + 1):
-        both("fret", None, fret, FRET_MOST_MM, of_tops(unit[fret - 1]))
-    for start in range(12, frame.frets):
-        both("rise", None, start, RISE_MOST_MM, of_tops(ramp(frame, start)))
-    return found
-
-
-def ramp(frame: StringFrame, start: int) -> Array:
-    """A straight rise from 0 at fret `start` to 1 at the last fret, [N]."""
-    x = frame.positions()
-    return np.asarray(np.maximum(0.0, (x - x[start - 1]) / (x[-1] - x[start - 1])), dtype=float)
-
-
-def _causes(
-    frame: StringFrame,
-    strings: Sequence[OverString],
-    margins: Mapping[int, Array],
-    answers: Mapping[tuple[int, int], bool],
-    wrong: int,
-    pluck_mm: float,
-) -> list[tuple[Cause, _Try]]:
-    buzz = np.array(list(answers.values()))
-    found = []
-    for tried in _tries(frame, strings, pluck_mm):
-        between = {s: _clean_between(margins[s], tried.slopes[s]) for s in {s for s, _ in answers}}
-        low = np.array([between[s][0][f] for s, f in answers])
-        high = np.array([between[s][1][f] for s, f in answers])
-        size, left = _least(tried, low, high, buzz)
-        if left < wrong:
-            found.append((_cause(frame, tried, size, left), tried))
-    return found
-
-
-def _clean_between(margin: Array, slope: Array) -> tuple[Array, Array]:
-    """For each fretted place the least and greatest δ at which margin + slope·δ stays at or above 0 over every fret.
-
-    (inf, −inf) where there is none.
-    """
-    with np.errstate(divide="ignore", invalid="ignore"):
-        edge = -margin / slope
-        low = np.nanmax(np.where(slope >= 1e-12, edge, -np.inf), axis=1)
-        high = np.nanmin(np.where(slope <= -1e-12, edge, np.inf), axis=1)
-        never = np.any((np.abs(slope) < 1e-12) & (margin < 0), axis=1)
-    return np.where(never, np.inf, low), np.where(never, -np.inf, high)
-
-
-def _least(tried: _Try, low: Array, high: Array, buzz: Array) -> tuple[float, int]:
-    """The size within the cause's range that contradicts the fewest notes, the least of such sizes, and how many it
-    contradicts.
-    """
-    ends = np.concatenate([low, high, low - BEYOND_MM, high + BEYOND_MM, [0.0]])
-    sizes = np.unique(ends[np.isfinite(ends) & (ends >= tried.low) & (ends <= tried.high)])
-    clean = (sizes[:, None] >= low[None, :] - 1e-12) & (sizes[:, None] <= high[None, :] + 1e-12)
-    wrong = np.sum(clean == buzz[None, :], axis=1)
-    best = int(np.lexsort((np.abs(sizes), wrong))[0])
-    return float(sizes[best]), int(wrong[best])
-
-
-def _cause(frame: StringFrame, tried: _Try, size: float, wrong: int) -> Cause:
-    metal = 0.0
-    if tried.kind == "fret" and size > 0:
-        metal = size
-    elif tried.kind == "rise":
-        metal = size * float(np.sum(ramp(frame, tried.fret or ACTION_FRET)))
-    twelve = ACTION_FRET - 1
-    cost = {
-        "relief": size * float(frame.unit_bow()[twelve]),
-        "saddle": -size / 2,
-        "nut": -size / 2,
-        "fret": size if tried.fret == ACTION_FRET else 0.0,
-    }.get(tried.kind, 0.0)
-    return Cause(tried.kind, size, wrong, metal, cost, tried.string, tried.fret)
-
-
-def _moved(margins: Mapping[int, Array], pair: tuple[Cause, _Try]) -> dict[int, Array]:
-    cause, tried = pair
-    return {number: margin + cause.size_mm * tried.slopes[number] for number, margin in margins.items()}
-
-
-def _next_test(tied: Sequence[Mapping[int, Array]], answers: Mapping[tuple[int, int], bool]) -> tuple[int, int] | None:
-    """The unheard note on which the tied causes disagree most evenly, the first of equals; None where none would
-    part them.
-    """
-    if len(tied) < 2:
-        return None
-    votes = {
-        number: np.sum([np.nanmin(tied_try[number], axis=1) < 0 for tied_try in tied], axis=0) for number in tied[0]
-    }
-    splits = [
-        (abs(2 * int(count) - len(tied)), number, f)
-        for number, counts in votes.items()
-        for f, count in enumerate(counts)
-        if (number, f) not in answers and 0 < count < len(tied)
-    ]
-    return min(splits)[1:] if splits else None
-
-
 def _raises(
-    frame: StringFrame, margins: Mapping[int, Array], answers: Mapping[tuple[int, int], bool], pluck_mm: float
+    frame: StringFrame, room: Array, every: _Notes, answers: Mapping[tuple[int, int], bool], stroke: Stroke
 ) -> dict[int, float]:
-    """The least rise of each string's action over fret 12 that clears every buzz heard on it, mm."""
-    share, _ = geometry(frame.scale_mm, frame.frets, pluck_mm)
-    found = dict.fromkeys(margins, 0.0)
-    for (number, f), buzz in answers.items():
-        if buzz:
-            found[number] = max(found[number], float(np.nanmax(-margins[number][f] / share[f])) / 2)
+    """The least rise of each string's action over fret 12 that clears every buzz heard on it under a cause that leaves
+    `room` over every fret, mm.
+    """
+    share, _ = geometry(frame.scale_mm, frame.frets, stroke)
+    found = {number: 0.0 for number, _ in every.places}
+    for row, (number, f) in zip(room, every.places, strict=True):
+        if answers.get((number, f)):
+            found[number] = max(found[number], float(np.nanmax(-row / share[f])) / 2)
     return found
 
 
@@ -307,113 +512,3 @@ def learned_hand(
         elif ceiling is not None:
             found[number] = min(present[number], ceiling)
     return found
-
-
-def where_heard(heard: Sequence[Heard], name: Mapping[int, str]) -> str:
-    """`1 E at 8, 9 and 12; 6 E at 3`: the notes that buzz, string by string."""
-    words = []
-    for number in sorted({note.string for note in heard if note.buzz}):
-        frets = sorted(note.fret for note in heard if note.buzz and note.string == number)
-        runs: list[list[int]] = [frets[:1]]
-        for before, after in pairwise(frets):
-            runs[-1].append(after) if after == before + 1 else runs.append([after])
-        shown = [f"{run[0]}–{run[-1]}" if len(run) > 2 else ", ".join(map(str, run)) for run in runs]
-        words.append(f"{name.get(number, str(number))} at {', '.join(shown)}".replace(" at 0", " open"))
-    return "; ".join(words)
-
-
-def cause_words(cause: Cause, length: Length, name: Mapping[int, str]) -> tuple[str, str]:
-    """What is wrong and its cheapest cure, in words."""
-    size = length(abs(cause.size_mm))
-    which = "every string" if cause.string is None else f"string {name.get(cause.string, cause.string)}"
-    return {
-        "relief_low": (
-            f"The neck has {size} less relief than it was read with",
-            "loosen the rod by the next step and read again",
-        ),
-        "relief_high": (
-            f"The neck has {size} more relief than it was read with",
-            "tighten the rod by the next step and read again",
-        ),
-        "saddle_low": (f"The saddle stands {size} too low for {which}", f"raise it {size}"),
-        "saddle_high": (f"The saddle stands {size} higher than read for {which}", "read the action again"),
-        "nut_low": (f"The nut slot of {which} is {size} too low", "shim or fill the slot, or a new nut"),
-        "nut_high": (f"The nut slot of {which} is {size} higher than read", "read the first-fret gap again"),
-        "fret_proud": (
-            f"Fret {cause.fret} is proud by {size}",
-            f"look for daylight, reseat it, or spot-level it by {size}",
-        ),
-        "fret_low": (f"Fret {cause.fret} is low by {size}", f"lift or replace fret {cause.fret}: level nothing to it"),
-        "rise_up": (
-            f"The frets rise from {cause.fret} on, {size} at the last",
-            "level a fall-away from there, after the neck joint is looked at",
-        ),
-    }[cause.code]
-
-
-def buzz_call(found: Diagnosis, heard: Sequence[Heard], name: Mapping[int, str], length: Length = in_mm) -> Call:
-    """The one sentence of the Buzz page."""
-    buzzes = [note for note in heard if note.buzz]
-    raise_mm = max(found.action_raise_mm.values(), default=0.0)
-    dearest = max(found.action_raise_mm, key=lambda number: found.action_raise_mm[number], default=1)
-    because = [f"Buzzes heard: {where_heard(heard, name)}." if buzzes else "Nothing that was played buzzes."]
-    because.append(f"{len(heard)} notes played; the measured setup explains all but {found.wrong} of them.")
-    figures = {"wrong": float(found.wrong), "action_raise_mm": raise_mm}
-    lifts = (
-        (
-            Instead(
-                "Raise the action until nothing heard buzzes",
-                f"at least {length(raise_mm)} more over fret 12 on string {name.get(dearest, dearest)}",
-            ),
-        )
-        if raise_mm >= WORTH_SAYING_MM
-        else ()
-    )
-    if not buzzes:
-        say = "Nothing buzzes in what was played." if found.fits else "Nothing buzzes: this hand is lighter than taken."
-        return Call(say, "clean", figures, tuple(because), (), "certain" if found.fits else "likely", None)
-    if found.fits:
-        return Call(
-            "The setup as measured explains every buzz: it is too low for this hand. Solve it again.",
-            "solve",
-            figures,
-            tuple(because),
-            lifts,
-            "likely",
-        )
-    if not found.causes:
-        return Call(
-            "No one cause explains what was heard: the hand is heavier than taken, or two things are wrong.",
-            "unclear",
-            figures,
-            tuple(because),
-            lifts,
-            "unsure",
-            "play the same notes once more with an even hand, and read relief and action again",
-        )
-    best = found.causes[0]
-    what, cure = cause_words(best, length, name)
-    figures |= {"size_mm": best.size_mm, "metal_mm": best.metal_mm, "cost_action_mm": best.cost_action_mm}
-    if best.wrong:
-        because.append(
-            f"That leaves {best.wrong} heard note{'s' if best.wrong > 1 else ''} unexplained; without it,"
-            f" {found.wrong}."
-        )
-    others = [
-        Instead(
-            cause_words(cause, length, name)[0],
-            f"{length(cause.metal_mm)} of metal"
-            if cause.metal_mm
-            else "no metal; " + cause_words(cause, length, name)[1],
-        )
-        for cause in found.causes[1:4]
-    ]
-    settle = None
-    sure: Sure = "likely"
-    if found.tied > 1:
-        sure = "unsure"
-        because.append(f"{found.tied} causes explain as much.")
-        if found.next_test:
-            string, fret = found.next_test
-            settle = f"play string {name.get(string, string)} {'open' if fret == 0 else f'at fret {fret}'} and listen"
-    return Call(f"{what}: {cure}.", best.code, figures, tuple(because), (*others, *lifts), sure, settle)

@@ -1,7 +1,7 @@
 """What a setup is worked out with: strings, hand, bridge, nut and pickup of one instrument, and what cannot be."""
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -17,6 +17,7 @@ from deft_bench.core.described import (
 )
 from deft_bench.core.instrument import Spec
 from deft_bench.core.strings.compensation import compensation
+from deft_bench.core.strings.customary import CUSTOMS, LEAST_BASS_MM, customary_pluck, string_kind
 from deft_bench.core.strings.notes import A4_HZ, note_hz
 from deft_bench.core.strings.nut_depth import gap_target
 from deft_bench.core.strings.setup_solve import BridgeShape
@@ -32,12 +33,9 @@ from deft_bench.core.strings.string_set import (
     tensions,
     twelve,
 )
+from deft_bench.core.strings.stroke import Stroke
 from deft_bench.core.units import MM, Display
 
-HAND_SHARE = {"light": 0.009, "medium": 0.013, "heavy": 0.018}
-"""Plucking force as a share of tension: a string is drawn about as far aside whatever it weighs. About 0.7, 1 and
-1.4 N at 78 N.
-"""
 USUAL_PULL_N = 75.0
 USUAL_ACTION_MM = 1.8
 USUAL_TOP = "E4"
@@ -235,7 +233,7 @@ def starting_setup(spec: Spec) -> SetupPlan:
     strings = strings_of(spec)
     gaps = [gap_target(one.gauge_mm, one.construction, scale) for one, scale in zip(strings, scales(spec), strict=True)]
     radius = _saddle_radius_um(spec)
-    bass = spec.bass_scale_um >= 740_000
+    bass = spec.bass_scale_um >= LEAST_BASS_MM * 1000
     moved = [
         compensation(one, scale, USUAL_ACTION_MM).saddle_back_mm
         for one, scale in zip(strings, scales(spec), strict=True)
@@ -252,7 +250,7 @@ def starting_setup(spec: Spec) -> SetupPlan:
         bridge_radius_um=radius,
         board_radius_saddle_um=radius,
         relief_high_um=400 if bass else 300,
-        pluck_from_saddle_um=110_000 if bass else 130_000,
+        pluck_from_saddle_um=round(1000 * CUSTOMS[string_kind(spec, strings)].from_saddle_mm),
         compensation_um=round(1000 * sum(moved) / len(moved)) if moved else 2_500,
         edge_bass_um=edge,
         edge_treble_um=edge,
@@ -336,11 +334,17 @@ def pulls(plan: SetupPlan, spec: Spec) -> list[float]:
     ]
 
 
-def plucks(plan: SetupPlan, spec: Spec, tension: Sequence[float]) -> list[float]:
-    """Plucking force of each string, N: as heard or typed, else by the specification's hand."""
+def stroke_of(plan: SetupPlan) -> Stroke:
+    """Where and how the strings are plucked."""
+    return Stroke(plan.pluck_from_saddle_um / 1000)
+
+
+def plucks(plan: SetupPlan, spec: Spec) -> list[float]:
+    """Plucking force of each string, N: as heard or typed, else by the kind of strings and the specification's hand."""
     if len(plan.pluck_n) == len(plan.strings):
         return list(plan.pluck_n)
-    return [round(HAND_SHARE[spec.hand] * pull, 3) for pull in tension]
+    kind, count = string_kind(spec, plan.strings), len(plan.strings)
+    return [round(customary_pluck(kind, number, count, spec.hand), 3) for number in range(1, count + 1)]
 
 
 def saddle_starts(plan: SetupPlan, spec: Spec, action_mm: Mapping[int, float] | None = None) -> list[float | None]:

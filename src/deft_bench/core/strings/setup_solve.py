@@ -18,7 +18,6 @@ from scipy.optimize import linprog
 from deft_bench.core.field_checks import FieldError
 from deft_bench.core.strings.clearance import (
     ACTION_FRET,
-    PLUCK_FROM_SADDLE_MM,
     OverString,
     Strung,
     Worst,
@@ -27,6 +26,7 @@ from deft_bench.core.strings.clearance import (
     own_errors,
 )
 from deft_bench.core.strings.frame import Array, StringFrame
+from deft_bench.core.strings.stroke import MEDIUM_STROKE, Stroke
 
 Bridge = Literal["individual", "two_post", "one_piece"]
 TIE_MM = 1e-6
@@ -99,7 +99,7 @@ def setup_solve(
     margin_mm: float,
     bridge: Bridge = "individual",
     shape: BridgeShape | None = None,
-    pluck_mm: float = PLUCK_FROM_SADDLE_MM,
+    stroke: Stroke = MEDIUM_STROKE,
 ) -> Solved:
     """Solve for relief in range and saddle heights of at least 0 with every fretted margin at least `margin_mm`.
 
@@ -124,7 +124,7 @@ def setup_solve(
     owns = [own_errors(frame, string, count) for string in strings]
     rows, limits = [], []
     for i, one in enumerate(strings):
-        alpha, beta = _needs(frame, one, owns[i], bow, margin_mm, pluck_mm, low, high)
+        alpha, beta = _needs(frame, one, owns[i], bow, margin_mm, stroke, low, high)
         # saddle = base + lift·v ≥ alpha + beta·r, and never under the frame's line
         rows.append(np.column_stack([beta, np.repeat(-lift[i : i + 1], len(beta), axis=0)]))
         limits.append(base[i] - alpha)
@@ -151,7 +151,7 @@ def setup_solve(
             replace(one, saddle_height_mm=float(max(0.0, h)), action_12_mm=None)
             for one, h in zip(strings, saddles, strict=True)
         ],
-        pluck_mm,
+        stroke,
     )
     if bridge == "individual":
         # a tie of the mean leaves a string higher than it needs: bring each down to its own least
@@ -161,13 +161,13 @@ def setup_solve(
                 replace(
                     one,
                     saddle_height_mm=max(
-                        0.0, float(np.max(_line(frame, one, owns[i], bow, margin_mm, pluck_mm, relief)))
+                        0.0, float(np.max(_line(frame, one, owns[i], bow, margin_mm, stroke, relief)))
                     ),
                     action_12_mm=None,
                 )
                 for i, one in enumerate(strings)
             ],
-            pluck_mm,
+            stroke,
         )
     worst = [string.worst(fretted_only=True) for string in strung]
     mean = float(np.mean([string.action_12_mm for string in strung]))
@@ -192,10 +192,10 @@ def _limits(worst: Sequence[Worst], margin_mm: float) -> tuple[Worst | None, ...
 
 
 def _lines(
-    frame: StringFrame, one: OverString, own: Array, bow: Array, margin_mm: float, pluck_mm: float
+    frame: StringFrame, one: OverString, own: Array, bow: Array, margin_mm: float, stroke: Stroke
 ) -> tuple[Array, Array]:
     """The saddle must be at least α + β·relief: one line for each fretted place, both [places]."""
-    share, swing = geometry(frame.scale_mm, frame.frets, pluck_mm)
+    share, swing = geometry(frame.scale_mm, frame.frets, stroke)
     share, need = share[1:], margin_mm + one.pluck_n * swing[1:] / one.tension_n
     alpha = (need + own[None, :] - own[:-1, None] * (1 - share)) / share
     beta = (bow[None, :] - bow[:-1, None] * (1 - share)) / share
@@ -204,9 +204,9 @@ def _lines(
 
 
 def _line(
-    frame: StringFrame, one: OverString, own: Array, bow: Array, margin_mm: float, pluck_mm: float, relief: float
+    frame: StringFrame, one: OverString, own: Array, bow: Array, margin_mm: float, stroke: Stroke, relief: float
 ) -> Array:
-    alpha, beta = _lines(frame, one, own, bow, margin_mm, pluck_mm)
+    alpha, beta = _lines(frame, one, own, bow, margin_mm, stroke)
     return np.asarray(alpha + beta * relief, dtype=float)
 
 
@@ -216,12 +216,12 @@ def _needs(
     own: Array,
     bow: Array,
     margin_mm: float,
-    pluck_mm: float,
+    stroke: Stroke,
     low: float,
     high: float,
 ) -> tuple[Array, Array]:
     """The lines that are not covered by another at both ends of the range."""
-    alpha, beta = _lines(frame, one, own, bow, margin_mm, pluck_mm)
+    alpha, beta = _lines(frame, one, own, bow, margin_mm, stroke)
     at_low, at_high = alpha + beta * low, alpha + beta * high
     order = np.lexsort((-at_high, -at_low))
     tops = np.maximum.accumulate(np.concatenate(([-np.inf], at_high[order][:-1])))

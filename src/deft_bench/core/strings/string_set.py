@@ -35,6 +35,8 @@ WRAPS: dict[str, str] = {
     "silver_copper": "silvered copper",
 }
 STEEL, NYLON = 7850.0, 1070.0
+E_STEEL, E_NYLON, E_FILAMENT = 200_000.0, 5_000.0, 3_000.0
+"""Young's moduli in N/mm²: steel, solid nylon, and the nylon filament of wound nylon strings."""
 WRAP_DENSITY: dict[str, float] = {
     "nickel_steel": 7850.0,
     "pure_nickel": 8900.0,
@@ -83,6 +85,16 @@ class StringMake:
         if not self.wound:
             return self.gauge_mm
         return CORE_SHARE * self.gauge_mm if self.core_mm is None else self.core_mm
+
+    @property
+    def modulus(self) -> float:
+        """Young's modulus of what carries the pull, N/mm²."""
+        return {"nylon": E_NYLON, "nylon_wound": E_FILAMENT}.get(self.construction, E_STEEL)
+
+    @property
+    def bending_n_mm2(self) -> float:
+        """Bending stiffness EI of the core, I = πd⁴/64 (a wrap slides on it), N·mm²."""
+        return self.modulus * math.pi * self.core**4 / 64
 
     def pitch_hz(self, a4_hz: float = A4_HZ) -> float:
         """Frequency at pitch; raises ValueError for a note that is none."""
@@ -138,7 +150,8 @@ def set_problem(make: StringMake) -> tuple[str, str] | None:
 class SetData:
     """A usual set: gauges in thousandths of an inch, string 1 first; `plain` of them are unwound. `core_share` is
     the core's share of a wound gauge: about 0.42 for guitars, 0.24 for basses' heavy wraps, 0.66 under the thin
-    wrap of nylon strings.
+    wrap of nylon strings. `grams_per_m`, where given, is each string's weight at pitch: nylon stretches by about a
+    tenth on its way there and is lighter than its packet's gauge.
     """
 
     thou: tuple[float, ...]
@@ -147,6 +160,7 @@ class SetData:
     construction: str = "round_wound"
     core: str = "plain"
     core_share: float = 0.42
+    grams_per_m: tuple[float, ...] = ()
 
 
 def _first(count: int) -> tuple[int, ...]:
@@ -170,9 +184,23 @@ SETS: dict[str, SetData] = {
     ),
     "10–32 tenor steel": SetData((10, 14, 22, 32), _first(2), "nickel_steel"),
     "normal-tension nylon": SetData(
-        (28, 32.2, 40.3, 29, 35, 43), _first(3), "silver_copper", "nylon_wound", "nylon", 0.66
+        (28, 32.2, 40.3, 29, 35, 43),
+        _first(3),
+        "silver_copper",
+        "nylon_wound",
+        "nylon",
+        0.66,
+        (0.369, 0.524, 0.85, 1.866, 3.28, 5.49),
     ),
-    "high-tension nylon": SetData((28.5, 33, 41, 30, 36, 44), _first(3), "silver_copper", "nylon_wound", "nylon", 0.66),
+    "high-tension nylon": SetData(
+        (28.5, 33, 41, 30, 36, 44),
+        _first(3),
+        "silver_copper",
+        "nylon_wound",
+        "nylon",
+        0.66,
+        (0.392, 0.556, 0.9, 1.98, 3.48, 5.82),
+    ),
     "45–105 nickel-plated steel": SetData((45, 65, 80, 105), (), "nickel_steel", core_share=0.24),
     "45–100 short-scale flat-wound": SetData((45, 60, 80, 100), (), "stainless", "flat_wound", core_share=0.24),
     "45–130 five-string nickel-plated steel": SetData((45, 65, 80, 105, 130), (), "nickel_steel", core_share=0.24),
@@ -205,11 +233,17 @@ def made_of(data: SetData, notes: Sequence[str]) -> list[StringMake]:
     plain = "nylon" if data.core == "nylon" else "plain"
     makes = []
     for i, (thou, note) in enumerate(zip(data.thou, notes, strict=True)):
-        gauge = round(thou * MM_PER_INCH / 1000, 3)
-        if i in data.plain:
-            makes.append(StringMake(note, gauge, plain, data.wrap))
-        else:
-            makes.append(StringMake(note, gauge, data.construction, data.wrap, round(gauge * data.core_share, 3)))
+        gauge, bare = round(thou * MM_PER_INCH / 1000, 3), i in data.plain
+        makes.append(
+            StringMake(
+                note,
+                gauge,
+                plain if bare else data.construction,
+                data.wrap,
+                None if bare else round(gauge * data.core_share, 3),
+                data.grams_per_m[i] / 1000 if data.grams_per_m else None,
+            )
+        )
     return makes
 
 

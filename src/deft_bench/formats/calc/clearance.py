@@ -2,7 +2,8 @@
 
 from typing import Any
 
-from deft_bench.core.strings.clearance import PLUCK_FROM_SADDLE_MM, Strung, clearance
+from deft_bench.core.strings.clearance import Strung, clearance
+from deft_bench.core.strings.stroke import AWAY_SHARE, PLUCK_FROM_SADDLE_MM, Stroke
 from deft_bench.formats.calc.fields import listed, request
 from deft_bench.formats.calc.strings_fields import (
     FRAME,
@@ -27,7 +28,7 @@ SCHEMA = request(PLACED, NEEDED, ABOUT)
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
     """Answer one request; margins are [fretted 0..N−1][over 1..N], null where the string is held down."""
     neck, over = frame(asked, asked["relief_mm"]), strings(asked)
-    found = clearance(neck, over, pluck(asked))
+    found = clearance(neck, over, stroke(asked))
     refuse_arched(asked["relief_mm"], found)
     return {"strings": [strung_fields(string) for string in found], "buzzes": buzz_fields(found)}
 
@@ -41,9 +42,9 @@ def refuse_arched(relief_mm: float, found: list[Strung]) -> None:
             raise RequestError([f"relief_mm: {why}"])
 
 
-def pluck(asked: dict[str, Any]) -> float:
-    """Where the string is plucked, mm from the saddle; raises RequestError past the string."""
+def stroke(asked: dict[str, Any]) -> Stroke:
+    """Where and how the strings are plucked; raises RequestError past the string."""
     place: float = asked.get("pluck_from_saddle_mm", PLUCK_FROM_SADDLE_MM)
     if place >= asked["scale_mm"]:
         raise RequestError(["pluck_from_saddle_mm: lies past the nut"])
-    return place
+    return Stroke(place, asked.get("away_share", AWAY_SHARE))

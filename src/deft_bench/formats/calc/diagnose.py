@@ -3,13 +3,15 @@
 from typing import Any
 
 from deft_bench.core.calls import in_mm
-from deft_bench.core.strings.diagnose import Cause, Heard, buzz_call, cause_words, diagnose
-from deft_bench.formats.calc.clearance import NEEDED, PLACED, pluck, refuse_arched
+from deft_bench.core.strings.buzz_call import buzz_call, cause_words
+from deft_bench.core.strings.buzz_causes import ReadSd
+from deft_bench.core.strings.diagnose import Cause, Heard, diagnose
+from deft_bench.formats.calc.clearance import NEEDED, PLACED, refuse_arched, stroke
 from deft_bench.formats.calc.fields import call_fields, listed, request
 from deft_bench.formats.calc.strings_fields import NUMBER, frame, strings, worst_fields
 from deft_bench.formats.strict_json import RequestError
 
-ABOUT = "Causes that explain what buzzes, the cheapest cure first, this player's hand, and the next note to play"
+ABOUT = "Causes of what buzzes by their chance, the cure to try first, this player's hand, and the next note to play"
 
 _HEARD = {
     "type": "object",
@@ -22,7 +24,19 @@ _HEARD = {
     "additionalProperties": False,
 }
 
-SCHEMA = request({**PLACED, "heard": listed(_HEARD, most=2000)}, [*NEEDED, "heard"], ABOUT)
+_READ_SD = {
+    "type": "object",
+    "properties": {
+        "relief_mm": {"type": "number", "exclusiveMinimum": 0, "maximum": 1, "default": ReadSd().relief_mm},
+        "action_mm": {"type": "number", "exclusiveMinimum": 0, "maximum": 2, "default": ReadSd().action_mm},
+        "nut_mm": {"type": "number", "exclusiveMinimum": 0, "maximum": 1, "default": ReadSd().nut_mm},
+        "fret_mm": {"type": "number", "exclusiveMinimum": 0, "maximum": 0.5, "default": ReadSd().fret_mm},
+        "pluck_share": {"type": "number", "exclusiveMinimum": 0, "maximum": 2, "default": ReadSd().pluck_share},
+    },
+    "additionalProperties": False,
+}
+
+SCHEMA = request({**PLACED, "heard": listed(_HEARD, most=2000), "read_sd": _READ_SD}, [*NEEDED, "heard"], ABOUT)
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
@@ -32,7 +46,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     neck, over = frame(asked, asked["relief_mm"]), strings(asked)
     heard = [Heard(note["string"], note["fret"], note["buzz"]) for note in asked["heard"]]
     try:
-        found = diagnose(neck, over, heard, pluck(asked))
+        found = diagnose(neck, over, heard, stroke(asked), ReadSd(**asked.get("read_sd", {})))
     except ValueError as error:
         raise RequestError([f"heard: {error}"]) from None
     refuse_arched(asked["relief_mm"], list(found.strung))
@@ -48,8 +62,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
             for string in found.strung
         ],
         "hand": [None if ends is None else list(ends) for ends in found.hand.values()],
-        "causes": [_cause(cause) | {"tied": i < found.tied} for i, cause in enumerate(found.causes)],
-        "tied": found.tied,
+        "causes": [_cause(cause) for cause in found.causes],
         "next_test": None if found.next_test is None else dict(zip(("string", "fret"), found.next_test, strict=True)),
         "action_raise_mm": [{"string": number, "raise_mm": mm} for number, mm in found.action_raise_mm.items()],
         "call": call_fields(buzz_call(found, heard, {})),
@@ -63,10 +76,15 @@ def _cause(cause: Cause) -> dict[str, Any]:
         "kind": cause.kind,
         "string": cause.string,
         "fret": cause.fret,
-        "size_mm": cause.size_mm,
-        "wrong": cause.wrong,
+        "to_fret": cause.to_fret,
+        "size": cause.size,
+        "chance": cause.chance,
+        "unexplained": [{"string": string, "fret": fret} for string, fret in cause.unexplained],
+        "reversible": cause.reversible,
+        "minutes": cause.minutes,
         "metal_mm": cause.metal_mm,
         "cost_action_mm": cause.cost_action_mm,
+        "evens": cause.evens_mm,
         "say": what,
         "cure": cure,
     }

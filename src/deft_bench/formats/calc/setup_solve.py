@@ -5,7 +5,7 @@ from typing import Any
 from deft_bench.core.field_checks import FieldError
 from deft_bench.core.strings.setup_call import setup_call
 from deft_bench.core.strings.setup_solve import BridgeShape, setup_solve
-from deft_bench.formats.calc.clearance import pluck
+from deft_bench.formats.calc.clearance import stroke
 from deft_bench.formats.calc.fields import POSITIVE, call_fields, listed, request
 from deft_bench.formats.calc.strings_fields import (
     FRAME,
@@ -52,7 +52,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         spread, board, bridge = (asked[name] for name in needs)
         shape = BridgeShape(spread, board, bridge, asked.get("post_spacing_mm"))
     try:
-        found = setup_solve(neck, over, (low, high), asked["margin_mm"], asked["bridge"], shape, pluck(asked))
+        found = setup_solve(neck, over, (low, high), asked["margin_mm"], asked["bridge"], shape, stroke(asked))
     except FieldError as error:
         raise RequestError([f"{FIELDS[error.field]}: {error}"]) from None
     rows = []

@@ -3,10 +3,11 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from deft_bench.core.strings.clearance import PLUCK_FROM_SADDLE_MM, OverString, Strung, Worst
+from deft_bench.core.strings.clearance import OverString, Strung, Worst
 from deft_bench.core.strings.frame import StringFrame
 from deft_bench.core.strings.notes import A4_HZ, note_hz
 from deft_bench.core.strings.string_set import CONSTRUCTIONS, WRAPS, StringMake, set_problem
+from deft_bench.core.strings.stroke import AWAY_SHARE, PLUCK_FROM_SADDLE_MM
 from deft_bench.formats.calc.fields import FRETS, SCALE, Schema, listed
 from deft_bench.formats.strict_json import RequestError
 
@@ -71,6 +72,7 @@ FRAME: dict[str, Schema] = {
         "maximum": 2000,
         "default": PLUCK_FROM_SADDLE_MM,
     },
+    "away_share": {"type": "number", "minimum": 0, "maximum": 1, "default": AWAY_SHARE},
 }
 RELIEF: Schema = {"type": "number", "minimum": -5, "maximum": 5}
 OVER: Schema = {

@@ -62,14 +62,10 @@ def string_side(at: Assembled, strung: Strung, fretted: int, display: Display, m
     along = np.linspace(start, scale, 49)
     share = (along - start) / (scale - start)
     straight = z0 + (saddle - z0) * share
-    # the swing's size from the fret where the string has the widest swing, so that the drawing is the very margin that
-    # is calculated
-    room = strung.per_newton[fretted]
-    widest = int(np.nanargmax(room))
-    sine = np.sin(np.pi * (x[widest + 1] - start) / (scale - start))
-    size = string.pluck_n * float(room[widest]) / float(sine)
-    down = straight - size * np.sin(np.pi * share)
-    up = straight + size * np.sin(np.pi * share)
+    per_newton = string.pluck_n / string.tension_n
+    down = straight - per_newton * at.stroke.downswing(along - start, np.array(scale - start))
+    up = straight + per_newton * at.stroke.upswing(along - start, np.array(scale - start))
+    size = float(np.max(straight - down))
     low = min(float(np.min(tops)), 0.0, float(np.min(down)))
     high = max(saddle, nut, float(np.max(up)), 1.0)
     scale_x = (WIDTH - LEFT - RIGHT) / scale

@@ -177,7 +177,7 @@ def buzz(instrument_id: int) -> Page:
 
     def build(instrument: instruments.Instrument, plan: SetupPlan, found: SetupSurveys) -> dict[str, Any]:
         strings = assembled(db(), instrument, plan, found)
-        findings = buzz_findings(db(), settings(), plan, found, strings)
+        findings = buzz_findings(db(), settings(), instrument.spec, plan, found, strings)
         return {
             "survey": found.of.get("buzz"),
             "findings": findings,
