@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_bench.core.board.positions import fret_position
-from deft_bench.core.calls import in_mm
+from deft_bench.core.calls import Call, in_mm
 from deft_bench.core.described import from_fields, to_fields
 from deft_bench.core.instrument import STARTING
 from deft_bench.core.simulated_neck import SimulatedNeck, Tool
@@ -38,9 +38,10 @@ from deft_bench.core.strings.intonation import (
     eighths,
     intonation,
     intonation_call,
+    pressing_of,
     turns_for,
 )
-from deft_bench.core.strings.notes import cents_between, nearest_note, note_hz
+from deft_bench.core.strings.notes import K_CENTS, cents_between, nearest_note, note_hz
 from deft_bench.core.strings.nut_depth import blank_fit, feeler_stack, gap_target, nut_slot
 from deft_bench.core.strings.reach import Seat, effect
 from deft_bench.core.strings.saddle_height import (
@@ -535,35 +536,71 @@ def test_saddle_and_nut_are_told_apart_on_an_ideal_string(saddle: float, nut: fl
         CentsReading(n, 1200 * math.log2(speaking / (scale - fret_position(scale, n) - saddle)) - 100 * n)
         for n in frets
     ]
-    found = intonation(scale, readings)
-    if found.nut_fitted:
-        assert found.saddle_shift_mm == pytest.approx(saddle, abs=0.06)
+    found = intonation(scale, readings, open_sd_cents=0.0)
+    by_saddle = [K_CENTS * (1 / (scale - fret_position(scale, n)) - 1 / scale) for n in frets]
+    worst = [
+        max(abs(one.cents - s / 100 * by) for one, by in zip(readings, by_saddle, strict=True))
+        for s in range(-3000, 3000)
+    ]
+    assert found.reachable_cents <= min(worst) + 1e-9
+    assert max(map(abs, found.residual_cents)) == pytest.approx(found.reachable_cents)
+    if found.with_nut:
+        assert found.with_nut.saddle_shift_mm == pytest.approx(saddle, abs=0.06)
         assert found.nut_shift_mm == pytest.approx(nut, abs=0.06)
-        assert max(map(abs, found.residual_cents)) < 0.2
+        assert found.with_nut.worst_cents < 0.2
     else:
         assert found.nut_shift_mm == 0
-        assert intonation_call(found, readings).sure == "unsure"
+        assert len(frets) < 3 or abs(nut) < 3.2 * (found.nut_sd_mm or 0.0)
     if frets == (12,):
         assert found.at_12_only_mm == pytest.approx(found.saddle_shift_mm)
+        assert intonation_call(found, readings).sure == "unsure"
+
+
+@given(st.floats(1.2, 2.4), st.floats(0.1, 0.4), st.sampled_from([0.254, 0.432]), st.floats(-2, 2))
+def test_what_pressing_adds_is_no_fault_of_the_nut(action: float, slot: float, gauge: float, saddle: float) -> None:
+    """A perfectly placed nut: cents from stretch along the pressed path and the saddle alone."""
+    scale, make = 648.0, StringMake("E4", gauge)
+    tension = tensions([replace(make, note="E4" if gauge < 0.3 else "G3")], [scale])[0]
+    gap = slot * (1 - fret_position(scale, 1) / fret_position(scale, 2))
+    readings = []
+    for n in (1, 3, 5, 7, 9, 12, 15):
+        x = fret_position(scale, n)
+        down = slot + (action - slot) * 2 * x / scale
+        longer = math.hypot(x, down) + math.hypot(scale - x, down) - scale
+        stretch = make.modulus * math.pi * gauge**2 / 4 / tension * longer / scale
+        pressed = K_CENTS / 2 * math.log1p(stretch)
+        readings.append(CentsReading(n, pressed + K_CENTS * saddle * (1 / (scale - x) - 1 / scale)))
+    found = intonation(scale, readings, pressing=pressing_of(make, scale, tension, action, gap))
+    assert found.nut_shift_mm == 0
+    assert found.pressing_cents is not None
+    assert max(map(abs, found.rest_cents)) < 0.4
+    assert intonation_call(found, readings).do in ("none", "saddle", "retune")
 
 
 def test_the_calls_of_intonation() -> None:
-    found = intonation(628, [CentsReading(*one) for one in ((1, 9), (3, 7), (5, 7), (7, 8), (12, 11), (15, 13))])
-    assert (found.saddle_shift_mm, found.nut_shift_mm, found.at_12_only_mm) == pytest.approx(
+    pairs = ((1, 9), (3, 7), (5, 7), (7, 8), (12, 11), (15, 13))
+    found = intonation(628, [CentsReading(*one) for one in pairs], open_sd_cents=0.0)
+    assert found.with_nut is not None
+    assert (found.with_nut.saddle_shift_mm, found.nut_shift_mm, found.at_12_only_mm) == pytest.approx(
         (1.4993, 2.4606, 3.990), abs=1e-3
     )
+    assert found.open_off_cents == pytest.approx(-2.4606 * K_CENTS / 628, abs=1e-2)
 
-    def call(*pairs: tuple[int, float], gap: str | None = None) -> str:
+    def call(*pairs: tuple[int, float], gap: str | None = None, open_sd: float = 1.0) -> Call:
         read = [CentsReading(*pair) for pair in pairs]
-        return intonation_call(intonation(648, read), read, 2.0, gap).do
+        return intonation_call(intonation(648, read, 1.0, open_sd), read, 2.0, gap)
 
-    sharp = [(n, 9.0 + 0.1 * n) for n in (1, 3, 5, 7, 12)]
-    assert call(*sharp) == "nut_slot"
-    assert call(*sharp, gap="right") == "nut_placement"
-    assert call((1, 0.3), (3, 1), (5, 2), (7, 4), (12, 9)) == "saddle"
-    assert call((1, 0.1), (5, -0.4), (12, 1.2)) == "none"
-    assert call((1, 0), (3, 0), (5, 9), (7, 0), (12, 0)) == "fret"
-    assert call((1, 9), (3, -8), (5, 9), (7, -9), (12, 8)) == "string"
+    shared = [(n, 9.0 + 0.1 * n) for n in (1, 3, 5, 7, 12)]
+    assert call(*shared).do == "retune"
+    assert call(*shared, gap="right").do == "retune"
+    assert call(*shared, gap="high", open_sd=0.5).do == "nut_slot"
+    compensated = call(*shared, gap="right", open_sd=0.5).instead
+    assert any("edge" in way.say and "better at the worst" in way.cost for way in compensated)
+    assert not any("edge" in way.say for way in call(*shared, open_sd=0.5).instead)
+    assert call((1, 0.3), (3, 1), (5, 2), (7, 4), (12, 9)).do == "saddle"
+    assert call((1, 0.1), (5, -0.4), (12, 1.2)).do == "none"
+    assert call((1, 0), (3, 0), (5, 9), (7, 0), (12, 0)).do == "fret"
+    assert call((1, 9), (3, -8), (5, 9), (7, -9), (12, 8)).do == "string"
     assert (turns_for(1.3, 0.6), eighths(1.875), eighths(0.375), eighths(0)) == (2.125, "1 7/8", "3/8", "0")
     with pytest.raises(ValueError, match="at least one"):
         intonation(648, [])

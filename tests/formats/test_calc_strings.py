@@ -173,10 +173,20 @@ def test_nut_saddle_compensation_and_intonation_by_their_check_figures() -> None
     )
     assert [one["saddle_back_mm"] for one in back["strings"]] == pytest.approx([1.2, 4.9], abs=0.05)
     readings = [{"fret": n, "cents": c} for n, c in ((1, 9), (3, 7), (5, 7), (7, 8), (12, 11), (15, 13))]
-    (one,) = calculate("intonation", {"scale_mm": 628, "strings": [{"readings": readings}]})["strings"]
-    assert (one["saddle_shift_mm"], one["nut_shift_mm"], one["at_12_only_mm"]) == pytest.approx(
+    string = {"readings": readings, "open_sd_cents": 0}
+    (one,) = calculate("intonation", {"scale_mm": 628, "strings": [string]})["strings"]
+    assert (one["with_nut"]["saddle_shift_mm"], one["nut_shift_mm"], one["at_12_only_mm"]) == pytest.approx(
         (1.4993, 2.4606, 3.990), abs=1e-3
     )
+    assert one["pressing_cents"] is None
+    assert max(map(abs, one["residual_cents"])) == pytest.approx(one["reachable_cents"])
+    known = {"action_12_mm": 1.8, "gap_over_1_mm": 0.05, "gauge_mm": 0.254, "tension_n": 73}
+    (pressed,) = calculate("intonation", {"scale_mm": 628, "strings": [string | known]})["strings"]
+    assert pressed["pressing_cents"][4] == pytest.approx(
+        1731.23 / 2 * 2e5 * 3.14159 * 0.254**2 / 4 / 73 * 1.8**2 * 2 / 628 / 628, rel=0.01
+    )
+    with pytest.raises(RequestError, match="core"):
+        calculate("intonation", {"scale_mm": 628, "strings": [string | known | {"core_mm": 0.3}]})
     alone = calculate("intonation", {"scale_mm": 628, "strings": [{"readings": [{"fret": 12, "cents": 5}]}]})[
         "strings"
     ][0]

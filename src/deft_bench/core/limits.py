@@ -93,6 +93,6 @@ LEAST_CUT_MM = 0.05
 MOST_CENTS = 40.0
 """No fretted note is this far off an open string at pitch: such a reading is questioned."""
 NUT_SHIFT_MM = 0.25
-"""A nut that stands off by less is not worth moving: it is within what a slot's face wears."""
+"""A nut that stands off by less is not named: it is within what a slot's face wears."""
 SLOT_ROOM_MM = 0.05
 """How much wider than its string a nut slot is: it must slide in it."""

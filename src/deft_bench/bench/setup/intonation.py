@@ -13,15 +13,17 @@ from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.intonation import (
     CentsReading,
     Intonation,
+    Pressing,
     begin_with,
     eighths,
     intonation,
     intonation_call,
+    pressing_of,
     turns_for,
 )
 from deft_bench.core.strings.nut_depth import gap_side
 from deft_bench.core.strings.reachable import cents_within
-from deft_bench.core.strings.setup_plan import SetupPlan, gap_range, saddle_starts, scales
+from deft_bench.core.strings.setup_plan import SetupPlan, gap_range, pulls, saddle_starts, scales
 from deft_bench.store.database import Connection
 
 SCREWED = ("individual", "tail_mounted")
@@ -74,11 +76,13 @@ def intonation_findings(
     odd = questioned(db, settings, survey) if survey else []
     sd = max(LEAST_SD_CENTS, survey.head.resolution_um / 100) if survey else UNREAD_SD_CENTS
     rows = []
-    for number, scale in enumerate(scales(spec), start=1):
+    for number, (scale, pull) in enumerate(zip(scales(spec), pulls(plan, spec), strict=True), start=1):
         read = cents_of(found.found, number)
         gap = found.found.gap_mm.get(number)
         first = None if gap is None else gap_side(gap, *gap_range(plan, number))
-        fitted = _fitted(settings, spec, plan, intonation(scale, read, sd), read, first) if read else None
+        pressing = _pressing(plan, found, number, scale, pull)
+        fit = intonation(scale, read, sd, pressing=pressing) if read else None
+        fitted = _fitted(settings, spec, plan, fit, read, first) if fit else None
         own = [doubt for doubt in odd if doubt.place[0] == str(number)]
         if fitted and own:
             fitted = replace(fitted, call=doubted_call(fitted.call, own))
@@ -90,6 +94,14 @@ def intonation_findings(
         next((row for row in rows if row.number == first_string), None),
         saddle_starts(plan, spec, found.found.action_mm),
     )
+
+
+def _pressing(plan: SetupPlan, found: SetupSurveys, number: int, scale_mm: float, pull_n: float) -> Pressing | None:
+    """What a string is pressed through, by the action and gap as last read; None where one is not read."""
+    action, gap = found.found.action_mm.get(number), found.found.gap_mm.get(number)
+    if action is None or gap is None:
+        return None
+    return pressing_of(plan.strings[number - 1], scale_mm, pull_n, action, gap, plan.bearing_fret)
 
 
 def _fitted(

@@ -29,8 +29,12 @@ def compensation(
     """The saddle's start position beyond the scale for one string at its action."""
     tension = tension_n(make.mass(), scale_mm, make.pitch_hz(a4_hz))
     area = math.pi * make.core**2 / 4
-    half = scale_mm / 2
-    longer = action_12_mm**2 / 2 * (1 / half + 1 / (scale_mm - half))
-    cents = K_CENTS / 2 * make.modulus * area / tension * longer / scale_mm
+    cents = stretch_cents(make.modulus * area / tension, scale_mm, scale_mm / 2, action_12_mm)
     stiff = 2 * end_stiffness * math.sqrt(make.bending_n_mm2 / tension)
     return Compensation(cents, stiff, cents * scale_mm / K_CENTS + stiff)
+
+
+def stretch_cents(stiffness_per_pull: float, scale_mm: float, at_mm: float, down_mm: float) -> float:
+    """How much sharper a string sounds that is pressed down by `down_mm` at a place from the nut; EA/T has no unit."""
+    longer = down_mm**2 / 2 * (1 / at_mm + 1 / (scale_mm - at_mm))
+    return K_CENTS / 2 * stiffness_per_pull * longer / scale_mm

@@ -1,15 +1,16 @@
-"""Intonation: how far to move the saddle, and whether the nut is to blame.
+"""Intonation: how far to move the saddle, what pressing adds by itself, and whether anything points at the nut.
 
 A saddle shift s (away from the nut) and a nut shift t (toward the saddle) change a fretted note against the open one by
-K[s/(L − x_n) − (s − t)/L] cents, K = 1200/ln 2: lengths of the ideal string, to first order. Readings are fitted by
-least squares.
+K[s/(L − x_n) − (s − t)/L] cents, K = 1200/ln 2: lengths of the ideal string, to first order. The saddle goes where its
+worst reading is least. What pressing the string down adds is taken as known where action, gap and string are, and the
+open string's own error is shared by all its readings: a nut is only named beyond both.
 
 Derived in docs/methods/intonation.md.
 """
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 import numpy as np
@@ -17,13 +18,19 @@ import numpy as np
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm, listed
 from deft_bench.core.limits import NUT_SHIFT_MM
+from deft_bench.core.strings.compensation import stretch_cents
 from deft_bench.core.strings.notes import K_CENTS
+from deft_bench.core.strings.nut_depth import slot_height
 from deft_bench.core.strings.reachable import cents_within
+from deft_bench.core.strings.string_set import StringMake
 
 NEAR_NUT, FAR = 5, 10
 ODD_CENTS = 3.0
 """A reading this far off what any shift leaves is its fret's or its string's own fault."""
-SETTLE_NUT = "a reading at fret 1, 2 or 3: it tells nut from saddle"
+SPREADS = 3.0
+"""A nut, or an open string, is only called off beyond so many of its own spreads."""
+READING_SD_CENTS, OPEN_SD_CENTS = 1.0, 1.0
+SETTLE_NUT = "a reading at fret 1, 2 or 3: it tells a note of the nut's end from the saddle's"
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,9 +42,52 @@ class CentsReading:
 
 
 @dataclass(frozen=True, slots=True)
+class Pressing:
+    """What a string is pressed down through: action over fret 12 and slot over the fret line, mm, and how stiff it is
+    against its pull, EA/T.
+    """
+
+    action_12_mm: float
+    slot_mm: float
+    stiffness_per_pull: float
+
+    def cents(self, scale_mm: float, fret: int) -> float:
+        """What pressing at a fret adds, cents: the open string's straight line lies that far above it."""
+        x = fret_position(scale_mm, fret)
+        over = self.slot_mm + 2 * (self.action_12_mm - self.slot_mm) * x / scale_mm
+        return stretch_cents(self.stiffness_per_pull, scale_mm, x, max(0.0, over))
+
+
+def pressing_of(
+    make: StringMake,
+    scale_mm: float,
+    tension_n: float,
+    action_12_mm: float,
+    gap_over_1_mm: float,
+    bearing_fret: int = 2,
+) -> Pressing:
+    """What a string is pressed through by its action and first-fret gap, mm, at a pull in N."""
+    stiffness = make.modulus * math.pi * make.core**2 / 4 / tension_n
+    return Pressing(action_12_mm, slot_height(scale_mm, gap_over_1_mm, bearing_fret), stiffness)
+
+
+@dataclass(frozen=True, slots=True)
+class WithNut:
+    """Saddle and nut moved together, mm: another way beside the saddle alone. `worst_cents` is what it leaves."""
+
+    saddle_shift_mm: float
+    nut_shift_mm: float
+    worst_cents: float
+
+
+@dataclass(frozen=True, slots=True)
 class Intonation:
-    """Shifts that make a string true, mm; `residual_cents` is what no shift removes, in reading order; sds for the
-    reading's own spread. `reachable_cents` is the least worst reading that the saddle alone can leave.
+    """The saddle's shift that leaves the least worst reading, mm, with `residual_cents` then, in reading order, and
+    `reachable_cents` the worst of them.
+
+    `nut_shift_mm` is 0 unless the readings show more than three spreads of it; `nut_sd_mm` None where they cannot tell.
+    `open_off_cents` is how far the open string was off where every reading shares it (negative flat). `pressing_cents`,
+    in reading order, where it is known. `rest_cents` is what no shift and no open string removes.
     """
 
     saddle_shift_mm: float
@@ -46,36 +96,68 @@ class Intonation:
     nut_sd_mm: float | None
     residual_cents: tuple[float, ...]
     at_12_only_mm: float | None
-    nut_fitted: bool
     reachable_cents: float
+    rest_cents: tuple[float, ...]
+    pressing_cents: tuple[float, ...] | None = None
+    open_off_cents: float | None = None
+    with_nut: WithNut | None = None
+
+    @property
+    def nut_told(self) -> bool:
+        """Whether the readings can tell nut from saddle."""
+        return self.nut_sd_mm is not None
 
 
-def intonation(scale_mm: float, readings: Sequence[CentsReading], reading_sd_cents: float = 1.0) -> Intonation:
-    """Fit saddle and nut; the nut only with three distinct frets or more, one at 5 or below and one at 10 or above.
-
-    Raises ValueError without readings.
+def intonation(
+    scale_mm: float,
+    readings: Sequence[CentsReading],
+    reading_sd_cents: float = READING_SD_CENTS,
+    open_sd_cents: float = OPEN_SD_CENTS,
+    pressing: Pressing | None = None,
+) -> Intonation:
+    """The saddle by least worst cents; the nut only with three distinct frets or more, one at 5 or below and one at 10
+    or above. Raises ValueError without readings.
     """
     if not readings:
         raise ValueError("give at least one reading")
     frets = {reading.fret for reading in readings}
-    both = len(frets) >= 3 and min(frets) <= NEAR_NUT and max(frets) >= FAR
+    told = len(frets) >= 3 and min(frets) <= NEAR_NUT and max(frets) >= FAR
     cents = np.array([reading.cents for reading in readings])
-    # cents that each shift would add, per mm; s sharpens nothing: it must undo what is read
+    pressed = None if pressing is None else np.array([pressing.cents(scale_mm, one.fret) for one in readings])
     by_saddle, by_nut = _by_saddle(scale_mm, readings), np.full(len(readings), K_CENTS / scale_mm)
-    matrix = np.column_stack([by_saddle, by_nut]) if both else by_saddle[:, None]
-    solution = np.linalg.lstsq(matrix, cents, rcond=None)[0]
+    matrix = np.column_stack([by_saddle, by_nut]) if told else by_saddle[:, None]
+    known = cents if pressed is None else cents - pressed
+    solution = np.linalg.lstsq(matrix, known, rcond=None)[0]
     spread = np.sqrt(np.diag(np.linalg.inv(matrix.T @ matrix))) * reading_sd_cents
-    rest = cents - matrix @ solution
+    shift, reachable = _least_worst(by_saddle, cents)
     twelve = [reading.cents for reading in readings if reading.fret == 12]
-    return Intonation(
-        float(solution[0]),
-        float(solution[1]) if both else 0.0,
+    found = Intonation(
+        shift,
+        0.0,
         float(spread[0]),
-        float(spread[1]) if both else None,
-        tuple(map(float, rest)),
+        None,
+        tuple(map(float, cents - shift * by_saddle)),
         sum(twelve) / len(twelve) * scale_mm / K_CENTS if twelve else None,
-        both,
-        reachable_cents(scale_mm, readings),
+        reachable,
+        tuple(map(float, known - matrix @ solution)),
+        None if pressed is None else tuple(map(float, pressed)),
+    )
+    if not told:
+        return found
+    # an open string off by o shifts every reading alike, just as a nut does: the nut's spread holds both
+    nut, nut_sd = float(solution[1]), float(np.hypot(spread[1], open_sd_cents * scale_mm / K_CENTS))
+    shared = nut * K_CENTS / scale_mm
+    alike = bool(np.all(np.sign(cents) == np.sign(shared)) and np.min(np.abs(cents)) > SPREADS * reading_sd_cents)
+    off = -shared if alike and abs(nut) > SPREADS * spread[1] else None
+    named = abs(nut) >= SPREADS * nut_sd - 1e-9 and abs(nut) >= NUT_SHIFT_MM
+    both = np.linalg.lstsq(matrix, cents, rcond=None)[0]
+    left = float(np.max(np.abs(cents - matrix @ both)))
+    return replace(
+        found,
+        nut_shift_mm=nut if named else 0.0,
+        nut_sd_mm=nut_sd,
+        open_off_cents=off,
+        with_nut=WithNut(float(both[0]), float(both[1]), left) if named else None,
     )
 
 
@@ -85,13 +167,22 @@ def _by_saddle(scale_mm: float, readings: Sequence[CentsReading]) -> np.ndarray:
     return K_CENTS * (1 / left - 1 / scale_mm)
 
 
-def reachable_cents(scale_mm: float, readings: Sequence[CentsReading]) -> float:
-    """The least worst |cents − s·b| over all saddle shifts s: with one unknown two readings decide it, those of which
-    the better shift leaves the most, one as sharp as the other is flat (docs/methods/setup-gates.md).
+def _least_worst(by_saddle: np.ndarray, cents: np.ndarray) -> tuple[float, float]:
+    """The shift s that leaves the least worst |cents − s·b|, and that worst: with one unknown two readings decide it,
+    those of which the better shift leaves the most, one as sharp as the other is flat (docs/methods/setup-gates.md).
     """
-    by_saddle, cents = _by_saddle(scale_mm, readings), np.array([reading.cents for reading in readings])
-    apart = np.abs(np.outer(cents, by_saddle) - np.outer(by_saddle, cents))
-    return float(np.max(apart / np.add.outer(by_saddle, by_saddle)))
+    sums = np.add.outer(by_saddle, by_saddle)
+    apart = np.abs(np.outer(cents, by_saddle) - np.outer(by_saddle, cents)) / sums
+    one, other = np.unravel_index(int(np.argmax(apart)), apart.shape)
+    if one == other:
+        # every reading wants the same shift
+        return float(np.mean(cents / by_saddle)), 0.0
+    return float((cents[one] + cents[other]) / sums[one, other]), float(apart[one, other])
+
+
+def reachable_cents(scale_mm: float, readings: Sequence[CentsReading]) -> float:
+    """The least worst reading that any place of the saddle leaves, cents."""
+    return _least_worst(_by_saddle(scale_mm, readings), np.array([reading.cents for reading in readings]))[1]
 
 
 def turns_for(shift_mm: float, pitch_mm: float) -> float:
@@ -116,68 +207,86 @@ def intonation_call(
 ) -> Call:
     """What to do for one string. `first_gap` is `high`, `right`, `low` or None where the first-fret gap is not read."""
     rms = math.sqrt(sum(r * r for r in found.residual_cents) / len(found.residual_cents))
-    figures = {"saddle_shift_mm": found.saddle_shift_mm, "nut_shift_mm": found.nut_shift_mm, "rms_cents": rms}
-    because = _because(found, readings, rms, length)
-    back = _by_twelve_alone(found, length)
-    sure: Sure = "likely" if found.nut_fitted else "unsure"
-    settle = None if found.nut_fitted else SETTLE_NUT
-    instead: tuple[Instead, ...]
+    figures = {
+        "saddle_shift_mm": found.saddle_shift_mm,
+        "nut_shift_mm": found.nut_shift_mm,
+        "rms_cents": rms,
+        "reachable_cents": found.reachable_cents,
+    }
+    because = _because(found, readings, length)
+    sure: Sure = "likely" if found.nut_told else "unsure"
+    settle = None if found.nut_told else SETTLE_NUT
+    instead = _instead(found, first_gap, length)
+    move = f"Move the saddle {_saddle_move(found, length, turns)}"
     odd, worst = _odd_frets(found, readings), max(abs(reading.cents) for reading in readings)
+    low_sharp = found.nut_told and found.nut_shift_mm > 0
     if odd:
         say, do, settle = odd
-        # without a nut fit, what a nut would explain still passes for the string
-        instead, sure = back, "likely" if found.nut_fitted else "unsure"
     elif worst <= gate_cents:
         say, do, instead = "True as it is: leave it.", "none", ()
+    elif low_sharp and first_gap == "high":
+        say, do = "File the nut slot first: low frets are sharp whatever the saddle does.", "nut_slot"
+    elif found.open_off_cents is not None:
+        way = "flat" if found.open_off_cents < 0 else "sharp"
+        say = (
+            f"Retune the open string and read again: every reading shares {abs(found.open_off_cents):.1f} cents, as if"
+            f" it was {way}."
+        )
+        do, sure, settle = "retune", "unsure", "the same frets, read again after retuning"
+        instead = (Instead(move, "if it was in tune; what is shared stays"), *instead)
+    elif worst <= cents_within(gate_cents, found.reachable_cents):
+        best = f"no place of its saddle leaves less than {found.reachable_cents:.1f} cents"
+        say, do = f"Leave it, as good as this bridge gets: {best}.", "none"
     else:
-        move = f"Move the saddle {_saddle_move(found, length, turns)}"
-        nut_off = found.nut_fitted and found.nut_shift_mm > max(NUT_SHIFT_MM, 2 * (found.nut_sd_mm or 0.0))
-        if not nut_off and worst <= cents_within(gate_cents, found.reachable_cents):
-            best = f"no place of its saddle leaves less than {found.reachable_cents:.1f} cents"
-            say, do, instead = f"Leave it, as good as this bridge gets: {best}.", "none", ()
-        elif not nut_off:
-            say, do, instead = f"{move}.", "saddle", back if found.nut_fitted else ()
-        else:
-            stands = length(found.nut_shift_mm)
-            because.append(
-                f"Low frets stay sharp after the saddle is right: as if the nut stood {stands} too far from the frets."
-            )
-            if first_gap == "right":
-                say, do = f"{move}; the nut itself stands {stands} too far back.", "nut_placement"
-                forward = Instead("Cut the nut’s face or shelf it forward", "a new nut when it ever changes")
-                instead, sure = (*back, forward), "likely"
-            else:
-                say, do, instead = _nut_slot_first(first_gap), "nut_slot", back
-                sure = "likely" if first_gap else "unsure"
-                settle = None if first_gap else "the gap over fret 1, pressed between 2 and 3"
+        say, do = f"{move}.", "saddle"
     return Call(say, do, figures, tuple(because), instead, sure, settle)
 
 
-def _because(found: Intonation, readings: Sequence[CentsReading], rms: float, length: Length) -> list[str]:
+def _because(found: Intonation, readings: Sequence[CentsReading], length: Length) -> list[str]:
+    frets = sorted({reading.fret for reading in readings})
     because = [
         (
-            f"{len(readings)} reading{'s' if len(readings) > 1 else ''}, at {'fret' if len(readings) == 1 else 'frets'}"
-            f" {listed(sorted({reading.fret for reading in readings}))}; no shift takes out {rms:.1f} cents of them."
+            f"{len(readings)} reading{'s' if len(readings) > 1 else ''}, at {'fret' if len(frets) == 1 else 'frets'}"
+            f" {listed(frets)}; the saddle alone can leave {found.reachable_cents:.1f} cents at the worst of them."
         ),
     ]
-    if found.at_12_only_mm is not None and found.nut_fitted:
+    if found.pressing_cents:
+        added = {one.fret: cents for one, cents in zip(readings, found.pressing_cents, strict=True)}
+        ends = [f"{added[fret]:.1f} at {fret}" for fret in dict.fromkeys((frets[0], frets[-1]))]
+        because.append(f"Pressing the string down adds {' and '.join(ends)} cents by itself: no fault of the nut.")
+    if found.at_12_only_mm is not None and found.nut_told:
         because.append(f"The rule of fret 12 alone would move it {length(found.at_12_only_mm)}.")
+    if found.with_nut:
+        because.append(
+            f"Low frets stay off after the saddle is right, as if the nut stood {length(abs(found.nut_shift_mm))} too"
+            f" {'far from' if found.nut_shift_mm > 0 else 'near'} the frets; the saddle's answer holds without it."
+        )
     return because
 
 
-def _by_twelve_alone(found: Intonation, length: Length) -> tuple[Instead, ...]:
-    """The rule of fret 12 alone as another way, where it was read."""
-    if found.at_12_only_mm is None:
-        return ()
-    moves = f"low frets may stay off; it moves {length(abs(found.at_12_only_mm))}"
-    return (Instead("Set it by fret 12 alone", moves),)
+def _instead(found: Intonation, first_gap: str | None, length: Length) -> tuple[Instead, ...]:
+    """The rule of fret 12 alone, and a compensated nut where readings and gap say so, each with what it does."""
+    ways = []
+    if found.at_12_only_mm is not None:
+        moves = f"low frets may stay off; it moves {length(abs(found.at_12_only_mm))}"
+        ways.append(Instead("Set it by fret 12 alone", moves))
+    if found.with_nut and first_gap == "right" and found.nut_shift_mm > 0:
+        to = f"Bring the nut’s edge {length(found.with_nut.nut_shift_mm)} forward under this string"
+        gain = found.reachable_cents - found.with_nut.worst_cents
+        ways.append(
+            Instead(
+                f"{to}, and the saddle to {length(found.with_nut.saddle_shift_mm)}",
+                f"{gain:.1f} cents better at the worst; a shelf or a new nut when it ever changes",
+            )
+        )
+    return tuple(ways)
 
 
 def _odd_frets(found: Intonation, readings: Sequence[CentsReading]) -> tuple[str, str, str] | None:
     """What to say and do, and what settles it, where readings stand out that no shift takes away; it takes four to
     tell.
     """
-    odd = [one.fret for one, rest in zip(readings, found.residual_cents, strict=True) if abs(rest) > ODD_CENTS]
+    odd = [one.fret for one, rest in zip(readings, found.rest_cents, strict=True) if abs(rest) > ODD_CENTS]
     if len(readings) < 4 or not odd:
         return None
     if len(odd) >= max(2, len(readings) // 2):
@@ -193,17 +302,12 @@ def _saddle_move(found: Intonation, length: Length, turns: Callable[[float], str
     return f"{length(abs(found.saddle_shift_mm))} {way}{turned}"
 
 
-def _nut_slot_first(first_gap: str | None) -> str:
-    say = "File the nut slot first" if first_gap == "high" else "Check the first-fret gap before the saddle"
-    return f"{say}: low frets are sharp whatever the saddle does."
-
-
-BEGIN = {"string": 0, "nut_slot": 1, "nut_placement": 1, "fret": 2, "saddle": 3, "none": 4}
+BEGIN = {"retune": 0, "string": 0, "nut_slot": 1, "fret": 2, "saddle": 3, "none": 4}
 
 
 def begin_with(called: Mapping[int, tuple[Intonation, Call]]) -> int | None:
-    """The string to begin with: string and nut faults before frets and saddles, then the largest move; None without
-    any.
+    """The string to begin with: tuning, string and nut faults before frets and saddles, then the largest move; None
+    without any.
     """
     return min(
         called,

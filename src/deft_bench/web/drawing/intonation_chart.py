@@ -11,8 +11,8 @@ LEFT, RIGHT = 62.0, 14.0
 
 @dataclass(frozen=True, slots=True)
 class ChartRow:
-    """One string's band: its zero line, the gate about it, a bar for each reading and a ring for what is left after
-    the fit.
+    """One string's band: its zero line, the gate about it, a bar for each reading, a ring for what the saddle at its
+    best leaves of it, and a line for what pressing adds by itself.
     """
 
     name: str
@@ -20,6 +20,7 @@ class ChartRow:
     gate: tuple[float, float]
     bars: list[tuple[float, float, float, str, str]]
     rings: list[tuple[float, float, str]]
+    pressed: list[tuple[float, float, str]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +30,11 @@ class IntonationChart:
     height: float
     rows: list[ChartRow]
     frets: list[tuple[float, int]]
+
+    @property
+    def pressed(self) -> bool:
+        """Whether what pressing adds is drawn for some string."""
+        return any(row.pressed for row in self.rows)
 
 
 def intonation_chart(
@@ -41,7 +47,7 @@ def intonation_chart(
     most = max(
         gate * 1.6,
         *(abs(reading.cents) for _, read, _ in found for reading in read),
-        *(abs(rest) for _, _, fit in found for rest in fit.residual_cents),
+        *(abs(rest) for _, _, fit in found for rest in (*fit.residual_cents, *(fit.pressing_cents or ()))),
     )
     step = (WIDTH - LEFT - RIGHT) / max(1, len(used))
     at = {fret: LEFT + step * (i + 0.5) for i, fret in enumerate(used)}
@@ -63,9 +69,13 @@ def intonation_chart(
             (
                 at[one.fret],
                 zero - rest * scale,
-                f"{name}, fret {one.fret}: {one.cents:+.1f} cents; {rest:+.1f} left after the fit",
+                f"{name}, fret {one.fret}: {one.cents:+.1f} cents; {rest:+.1f} left by the saddle at its best",
             )
             for one, rest in zip(read, fit.residual_cents, strict=True)
         ]
-        rows.append(ChartRow(name, zero, (zero - gate * scale, 2 * gate * scale), bars, rings))
+        pressed = [
+            (at[one.fret], zero - cents * scale, f"{name}, fret {one.fret}: pressing adds {cents:.1f} cents")
+            for one, cents in zip(read, fit.pressing_cents or (), strict=False)
+        ]
+        rows.append(ChartRow(name, zero, (zero - gate * scale, 2 * gate * scale), bars, rings, pressed))
     return IntonationChart(20 + ROW * len(found) + 18, rows, [(x, fret) for fret, x in at.items()])
