@@ -18,7 +18,7 @@ from deft_bench.core.times import stamp
 from deft_bench.store import instruments, setups, surveys
 from deft_bench.store.database import Connection
 
-MOST_CAUSES = 6
+MOST_CAUSES, WORTH_SHOWING = 6, 0.005
 UNREAD = ReadSd(relief_mm=0.10, action_mm=0.30, nut_mm=0.06, fret_mm=0.02)
 """How far things may lie off what is taken as usual where they were not read."""
 LEARNED_SHARE = 0.12
@@ -91,6 +91,7 @@ def buzz_findings(
             cause is diagnosis.cure,
         )
         for cause in diagnosis.causes[:MOST_CAUSES]
+        if cause.chance >= WORTH_SHOWING or cause is diagnosis.cure
     ]
     return BuzzFindings(heard, diagnosis, causes, buzz_call(diagnosis, heard, names, length, rod) if heard else None)
 

@@ -9,8 +9,8 @@ from deft_bench.core.strings.diagnose import Cause, Diagnosis, Heard
 WORTH_SAYING_MM = 0.01
 LIKELY = 0.75
 """A cause is called likely from this chance on, and only while it explains every note heard."""
-OTHERS = 3
-"""How many other causes the call names."""
+OTHERS, WORTH_NAMING = 3, 0.02
+"""How many other causes the call names, and from which chance on."""
 
 
 def where_heard(heard: Sequence[Heard], name: Mapping[int, str]) -> str:
@@ -131,7 +131,7 @@ def buzz_call(
             f"{cause_words(one, length, name, rod)[0]}: {cause_words(one, length, name, rod)[1]}",
             f"{percent(one.chance)}; {undoing_words(one, length)}",
         )
-        for one in [one for one in found.causes if one is not cure][:OTHERS]
+        for one in [one for one in found.causes if one is not cure and one.chance >= WORTH_NAMING][:OTHERS]
     ]
     sure: Sure = "likely" if cure is leading and leading.chance >= LIKELY and not leading.unexplained else "unsure"
     settle = None

@@ -27,6 +27,8 @@ from deft_bench.core.strings.string_set import StringMake
 NEAR_NUT, FAR = 5, 10
 ODD_CENTS = 3.0
 """A reading this far off what any shift leaves is its fret's or its string's own fault."""
+LOW_SHARP_CENTS = 1.0
+"""Low frets that stay sharper than this after the saddle is right are looked for in a slot that is too high."""
 SPREADS = 3.0
 """A nut, or an open string, is only called off beyond so many of its own spreads."""
 READING_SD_CENTS, OPEN_SD_CENTS = 1.0, 1.0
@@ -148,7 +150,7 @@ def intonation(
     nut, nut_sd = float(solution[1]), float(np.hypot(spread[1], open_sd_cents * scale_mm / K_CENTS))
     shared = nut * K_CENTS / scale_mm
     alike = bool(np.all(np.sign(cents) == np.sign(shared)) and np.min(np.abs(cents)) > SPREADS * reading_sd_cents)
-    off = -shared if alike and abs(nut) > SPREADS * spread[1] else None
+    off = -shared if alike and abs(nut) >= SPREADS * nut_sd - 1e-9 else None
     named = abs(nut) >= SPREADS * nut_sd - 1e-9 and abs(nut) >= NUT_SHIFT_MM
     both = np.linalg.lstsq(matrix, cents, rcond=None)[0]
     left = float(np.max(np.abs(cents - matrix @ both)))
@@ -219,7 +221,9 @@ def intonation_call(
     instead = _instead(found, first_gap, length)
     move = f"Move the saddle {_saddle_move(found, length, turns)}"
     odd, worst = _odd_frets(found, readings), max(abs(reading.cents) for reading in readings)
-    low_sharp = found.nut_told and found.nut_shift_mm > 0
+    low_sharp = any(
+        left > LOW_SHARP_CENTS for one, left in zip(readings, found.residual_cents, strict=True) if one.fret <= NEAR_NUT
+    )
     if odd:
         say, do, settle = odd
     elif worst <= gate_cents:
