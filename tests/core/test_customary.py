@@ -4,9 +4,10 @@ from dataclasses import replace
 
 import pytest
 
+from deft_bench.core.calls import Call, in_mm
 from deft_bench.core.instrument import STARTING, Spec
-from deft_bench.core.strings.assembled import assemble, solve
-from deft_bench.core.strings.clearance import OverString
+from deft_bench.core.strings.assembled import as_set, assemble, solve
+from deft_bench.core.strings.clearance import OverString, geometry
 from deft_bench.core.strings.customary import (
     CUSTOMS,
     StringKind,
@@ -16,9 +17,11 @@ from deft_bench.core.strings.customary import (
     usual_range,
 )
 from deft_bench.core.strings.frame import StringFrame
+from deft_bench.core.strings.presets import PRESETS, checked, checked_words
+from deft_bench.core.strings.setup_call import setup_call
 from deft_bench.core.strings.setup_job import SetupReadings
 from deft_bench.core.strings.setup_plan import plucks, starting_setup
-from deft_bench.core.strings.setup_solve import setup_solve
+from deft_bench.core.strings.setup_solve import Solved, one_fret_costs, setup_solve
 from deft_bench.core.strings.string_set import TUNINGS
 from deft_bench.core.strings.stroke import Stroke
 
@@ -107,3 +110,55 @@ def test_gauge_tuning_and_hand_change_the_answer_but_not_the_force() -> None:
     assert [string_kind(STARTING[kind]) for kind in ("electric", "acoustic", "classical", "short_bass")] == list(
         CUSTOMS
     )
+
+
+def test_a_setup_far_from_custom_is_not_offered_and_says_what_forces_it() -> None:
+    spec = replace(strung("electric", f"9–42 {NICKEL}", "standard", 648))
+    plan = starting_setup(spec)
+
+    def call(force: float, relief: float | None = None) -> Call:
+        pressed = replace(plan, pluck_n=(force,) * 6)
+        rod = "none" if relief is not None else spec.rod
+        at = assemble(pressed, replace(spec, rod=rod), SetupReadings(relief_mm=relief))
+        customary = [customary_action("electric", i, 6) for i in range(1, 7)]
+        found = solve(pressed, replace(spec, rod=rod), at)
+        return setup_call(found, 0.02, customary_mm=customary, fixed_relief=relief is not None)
+
+    assert call(1.0).do == "set"
+    for said, word in ((call(4.0), "The force does"), (call(0.1), "too light"), (call(1.2, 1.4), "The relief forces")):
+        assert (said.do, said.sure) == ("preset", "unsure")
+        assert word in said.say
+
+
+def test_a_preset_is_checked_and_says_what_would_have_to_change() -> None:
+    spec = strung("electric", f"10–46 {NICKEL}", "standard", 648)
+    plan, preset = starting_setup(spec), PRESETS["electric"]
+    at = assemble(plan, spec, SetupReadings(relief_mm=0.2))
+    share, _ = geometry(648, spec.frets, at.stroke)
+    actions = {i: preset.action_for(i, 6, "medium") for i in range(1, 7)}
+    assert checked(as_set(plan, spec, at, 0.2, actions), share).touching == 0
+    low = checked(as_set(plan, spec, at, 0.2, {i: mm - 0.9 for i, mm in actions.items()}), share)
+    assert low.touching > 0
+    assert "would touch" in checked_words(low, dict.fromkeys(range(1, 7), "E"), in_mm)
+    # the rise that it names clears every string, and so does the lighter hand
+    raised = as_set(plan, spec, at, 0.2, {i: actions[i] - 0.9 + low.more_mm.get(i, 0.0) + 1e-6 for i in actions})
+    assert checked(raised, share).touching == 0
+    lighter = replace(plan, pluck_n=tuple(one.pluck_n * low.hand_share * 0.999 for one in at.strings))
+    at = assemble(lighter, spec, SetupReadings(relief_mm=0.2))
+    assert checked(as_set(lighter, spec, at, 0.2, {i: mm - 0.9 for i, mm in actions.items()}), share).touching == 0
+    assert preset.action_for(1, 6, "light") < preset.action_for(1, 6, "heavy")
+
+
+def test_one_fret_that_costs_is_named_with_what_it_costs() -> None:
+    errors = [0.08 if n == 9 else 0.0 for n in range(1, 23)]
+    strings = [OverString(i, 75, 0.12, 1.0) for i in (1, 2)]
+
+    def again(frame: StringFrame) -> Solved:
+        return setup_solve(frame, strings, (0.1, 0.3), 0.02)
+
+    frame = StringFrame(648, 22, 0.1, errors={"treble": errors, "bass": errors})
+    found = again(frame)
+    (cost,) = one_fret_costs(frame, found, again)
+    assert cost.fret == 9
+    assert cost.mean_action_mm == pytest.approx(again(StringFrame(648, 22, 0.1)).mean_action_mm)
+    assert one_fret_costs(StringFrame(648, 22, 0.1), again(StringFrame(648, 22, 0.1)), again) == []

@@ -271,8 +271,10 @@ def test_a_bridge_that_moves_as_one_is_solved_to_a_hundredth(seed: int, kind: st
 
 def test_ties_go_to_less_relief_and_what_cannot_be_is_refused() -> None:
     # with the strings far above everything no relief is better than another but by its own action
-    solved = setup_solve(StringFrame(628, 21, 0.0), [OverString(1, 78, 0.1, 0.0)], (0.05, 0.3), -5.0)
+    solved = setup_solve(StringFrame(628, 21, 0.0), [OverString(1, 78, 0.1, 0.001)], (0.05, 0.3), -5.0)
     assert solved.strung[0].saddle_height_mm == 0.0
+    with pytest.raises(ValueError, match="not plucked"):
+        setup_solve(StringFrame(628, 21, 0.0), [OverString(1, 78, 0.1, 0.0)], (0.1, 0.3), 0.0)
     with pytest.raises(ValueError, match="range"):
         setup_solve(StringFrame(628, 21, 0.0), [OverString(1, 78, 0.1, 1.0)], (0.3, 0.1), 0.0)
     with pytest.raises(ValueError, match="needs its string spread"):

@@ -46,6 +46,15 @@ def test_the_lowest_setup_by_its_check_figure() -> None:
     assert answer["strings"][0]["limited_by"]["fretted"] == 1
     assert answer["call"]["do"] == "set"
     assert answer["bridge_settings"] is None
+    (row,) = answer["strings"]
+    assert (answer["kind"], row["usual"], row["offered"], answer["one_fret_costs"]) == ("electric", True, True, [])
+    assert row["usual_mm"][0] < row["action_12_mm"] < row["usual_mm"][1]
+    hard = calculate("setup-solve", {**asked, "strings": [{**ONE, "pluck_n": 6}], "height_error_mm": [0.0] * 21})
+    assert (hard["call"]["do"], hard["strings"][0]["offered"]) == ("preset", False)
+    proud = calculate("setup-solve", {**asked, "height_error_mm": [0.0] * 8 + [0.08] + [0.0] * 12})
+    assert proud["one_fret_costs"][0]["fret"] == 9
+    with pytest.raises(RequestError, match=r"strings\[0\].pluck_n"):
+        calculate("setup-solve", {**asked, "strings": [{**ONE, "pluck_n": 0}]})
     moved = {
         **asked,
         "strings": [{**ONE, "string": n} for n in (1, 2, 3)],

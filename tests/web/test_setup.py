@@ -16,6 +16,7 @@ import pytest
 from deft_bench.bench.setup.readings import latest_read, setup_facts, setup_reach
 from deft_bench.bench.setup.solving import setup_findings
 from deft_bench.core.board.positions import fret_position
+from deft_bench.core.strings.customary import CUSTOMS
 from deft_bench.core.strings.notes import note_hz
 from deft_bench.core.strings.setup_plan import starting_setup
 from deft_bench.formats.record import export_record, import_record
@@ -444,3 +445,27 @@ def test_saved_setups_follow_an_edited_specification(demo: Connection) -> None:
     assert len(fitted.strings) == 7
     assert fitted.pluck_n == ()
     assert fitted.margin_um == 35
+
+
+def test_the_shop_s_preset_may_be_accepted_and_is_set_in_settings(bench: Bench, demo: Connection) -> None:
+    page = bench.get(f"/instruments/{KNOT}/setup")
+    assert "The shop’s preset: Nothing buzzes at this hand." in " ".join(page.split())
+    job = jobs.open_of(demo, [KNOT])[KNOT]
+    bench.post(f"/instruments/{KNOT}/setup/accept", {"which": "preset"})
+    accepted = setups.last_accepted(demo, job.id)
+    assert accepted is not None
+    assert (accepted.target.relief_mm, accepted.target.action_mm[1], accepted.target.action_mm[4]) == (0.28, 2.0, 2.4)
+    sent = shop.settings(demo)
+    boxes = {f"preset_{kind}_{part}": "1" for kind in CUSTOMS for part in ("treble", "bass")}
+    boxes |= {f"preset_{kind}_relief": "0.2" for kind in CUSTOMS} | {"preset_bass_treble": "1.7"}
+    usual = {"system": "mm", "inches": "64", "nut_side": sent.nut_side, "reading_order": sent.reading_order}
+    usual |= {"rock_um": "0.02", "polish_loss_um": "0.01", "least_height_um": ""}
+    refused = bench.post("/settings", {**usual, **boxes, "preset_nylon_bass": "9"}).text
+    assert "Accepted: 0.5" in refused
+    assert shop.settings(demo).preset("bass").treble_mm == 2.0
+    bench.post("/settings", {**usual, **boxes})
+    assert shop.settings(demo).preset("bass").treble_mm == 1.7
+    bench.post(f"/instruments/{KNOT}/setup/accept", {"which": "preset"})
+    again = setups.last_accepted(demo, job.id)
+    assert again is not None
+    assert (again.target.relief_mm, again.target.action_mm[1]) == (0.2, 1.7)

@@ -7,10 +7,13 @@ from typing import Literal
 from deft_bench.core.board.rules import Rule
 from deft_bench.core.frets.grit_ladder import Abrasive, read_shelf
 from deft_bench.core.frets.levelling import least_height
+from deft_bench.core.strings.customary import StringKind
+from deft_bench.core.strings.presets import PRESETS, Preset
 from deft_bench.core.survey_kinds import Order
 from deft_bench.core.units import Display, System
 from deft_bench.core.work.estimate import price_list
 
+PRESET_LENGTHS = 3
 PRICES = """fret wire 0.45
 low-tack tape 0.30
 levelling paper 0.80
@@ -38,12 +41,19 @@ side-marker rod 8"""
 """A price for whatever the shipped operations use up, until the shop enters its own."""
 
 
+def _preset(kind: StringKind) -> tuple[int, ...]:
+    """A kind's preset as it is stored: relief, treble and bass action, whole µm."""
+    starts = PRESETS[kind]
+    return tuple(round(1000 * mm) for mm in (starts.relief_mm, starts.treble_mm, starts.bass_mm))
+
+
 @dataclass(frozen=True, slots=True)
 class ShopSettings:
     """A shop's settings. Lengths are whole micrometres; `inches` is the denominator of fractions, None for decimals.
 
     `least_height_um` None stands for the usual share of the wire's new height. `rule_fine` is empty on a rule of one
-    graduation. `demo` marks a bench of made-up data, which may be replaced by a fresh one.
+    graduation. Presets are relief, treble and bass action by kind of strings. `demo` marks a bench of made-up data,
+    which may be replaced by a fresh one.
     """
 
     system: System = "mm"
@@ -68,6 +78,10 @@ class ShopSettings:
         "fepa_p 400, fepa_p 600, fepa_p 800, fepa_p 1000, fepa_p 1500, fepa_p 2000, pad 2000, pad 4000, pad 6000,"
         " compound 1"
     )
+    preset_electric_um: tuple[int, ...] = _preset("electric")
+    preset_acoustic_um: tuple[int, ...] = _preset("acoustic")
+    preset_nylon_um: tuple[int, ...] = _preset("nylon")
+    preset_bass_um: tuple[int, ...] = _preset("bass")
     demo: bool = False
 
     @property
@@ -103,6 +117,12 @@ class ShopSettings:
     def price_of(self) -> dict[str, float]:
         """Prices of materials by name."""
         return price_list(self.prices)
+
+    def preset(self, kind: StringKind) -> Preset:
+        """What the shop sets by custom for a kind of strings."""
+        stored: tuple[int, ...] = getattr(self, f"preset_{kind}_um")
+        relief, treble, bass = (um / 1000 for um in (stored if len(stored) == PRESET_LENGTHS else _preset(kind)))
+        return Preset(relief, treble, bass)
 
     def shelf(self) -> list[Abrasive]:
         """The abrasives on hand; raises ValueError naming what cannot be meant."""

@@ -16,13 +16,17 @@ from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.assembled import (
     Assembled,
     Trial,
+    as_set,
     fret_first,
     solve,
     target_of,
     target_record,
+    usual_action,
 )
-from deft_bench.core.strings.clearance import Strung
+from deft_bench.core.strings.clearance import Strung, geometry
+from deft_bench.core.strings.customary import string_kind, usual_range
 from deft_bench.core.strings.nut_depth import gap_side
+from deft_bench.core.strings.presets import checked, checked_words
 from deft_bench.core.strings.reachable import Reach
 from deft_bench.core.strings.setup_call import setup_call
 from deft_bench.core.strings.setup_job import SetupReadings, SetupTarget
@@ -51,6 +55,14 @@ class SetupFindings:
     strung: Sequence[Strung]
     call: Call
     todo: list["ToDo"]
+    preset: SetupTarget
+    preset_says: str
+    usual: Sequence[tuple[float, float]]
+
+    @property
+    def offered(self) -> bool:
+        """Whether the solved setup is offered as a target."""
+        return self.call.do != "preset"
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,15 +89,48 @@ def setup_findings(
     tried = assembled(db, instrument, plan, read, trial) if trial else now
     solved, present = solve(plan, spec, now), now.strung()
     first = fret_first(plan, spec, now, solved, settings.rock_mm)
+    customary = [usual_action(spec, one.string) for one in solved.strung]
     call = setup_call(
-        solved, plan.margin_um / 1000, present, now.frame.relief_mm, names, shown.fine_mm, now.unread, first
+        solved,
+        plan.margin_um / 1000,
+        present,
+        now.frame.relief_mm,
+        names,
+        shown.fine_mm,
+        now.unread,
+        first,
+        customary,
+        spec.rod == "none",
     )
+    preset = preset_target(settings, plan, spec, now)
+    share, _ = geometry(now.frame.scale_mm, now.frame.frets, now.stroke)
+    check = checked(as_set(plan, spec, now, preset.relief_mm, preset.action_mm), share)
     hung_on = [survey for kind, survey in read.of.items() if kind != "intonation"]
     odd = [doubt for survey in hung_on for doubt in questioned(db, settings, survey)]
     call = doubted_call(call, odd) if odd else call
     wanted = target_of(plan, solved.relief_mm, {string.string: string.action_12_mm for string in solved.strung})
     todo = to_do(spec, plan, read.found, solved, setup_reach(db, settings, instrument, read, wanted), names, shown)
-    return SetupFindings(read, now, tried, solved, present, tried.strung(), call, todo)
+    return SetupFindings(
+        read,
+        now,
+        tried,
+        solved,
+        present,
+        tried.strung(),
+        call,
+        todo,
+        preset,
+        checked_words(check, names, shown.fine_mm),
+        [usual_range(mm) for mm in customary],
+    )
+
+
+def preset_target(settings: ShopSettings, plan: SetupPlan, spec: Spec, at: Assembled) -> SetupTarget:
+    """What the shop sets by custom on such strings for this player's hand; a neck without a rod keeps its relief."""
+    preset = settings.preset(string_kind(spec, plan.strings))
+    relief = at.frame.relief_mm if spec.rod == "none" else preset.relief_for(spec.hand)
+    actions = {n: preset.action_for(n, spec.strings, spec.hand) for n in range(1, spec.strings + 1)}
+    return target_of(plan, relief, actions)
 
 
 def to_do(
@@ -198,11 +243,14 @@ def accept_setup(
     instrument: instruments.Instrument,
     plan: SetupPlan,
     trial: Trial | None,
+    preset: bool = False,
 ) -> None:
-    """Keep what is tried as the job's target, or the solved setup when nothing is."""
+    """Keep what is tried as the job's target, or the shop's preset, or the solved setup when nothing is."""
     read = latest_read(db, settings, instrument)
     strings = assembled(db, instrument, plan, read)
-    if trial is None:
+    if preset:
+        target = preset_target(settings, plan, instrument.spec, strings)
+    elif trial is None:
         target = solved_target(plan, instrument.spec, strings)
     else:
         target = target_of(plan, trial.relief_mm, dict(trial.action_mm))

@@ -144,6 +144,16 @@ def solve(plan: SetupPlan, spec: Spec, at: Assembled) -> Solved:
     )
 
 
+def as_set(plan: SetupPlan, spec: Spec, at: Assembled, relief_mm: float, actions: Mapping[int, float]) -> list[Strung]:
+    """The strings as they would lie at a relief and actions, mm, with the nut slots brought to what is wanted."""
+    frame = replace(at.frame, relief_mm=relief_mm)
+    placed = [
+        replace(one, nut_height_mm=_wanted_nut(plan, spec, at, one), action_12_mm=actions[one.string])
+        for one in at.strings
+    ]
+    return clearance(frame, placed, at.stroke)
+
+
 @dataclass(frozen=True, slots=True)
 class FretFirst:
     """One fret that keeps the action up: how far it stands off its neighbours (proud positive), and the lowest setup

@@ -87,21 +87,10 @@ def buzz_call(
 ) -> Call:
     """The one sentence of the Buzz page."""
     buzzes = [note for note in heard if note.buzz]
-    raise_mm = max(found.action_raise_mm.values(), default=0.0)
-    dearest = max(found.action_raise_mm, key=lambda number: found.action_raise_mm[number], default=1)
     because = [f"Buzzes heard: {where_heard(heard, name)}." if buzzes else "Nothing that was played buzzes."]
     because.append(f"{len(heard)} notes played; the measured setup explains all but {found.wrong} of them.")
-    figures = {"wrong": float(found.wrong), "action_raise_mm": raise_mm}
-    lifts = (
-        (
-            Instead(
-                "Raise the action until nothing heard buzzes",
-                f"at least {length(raise_mm)} more over fret 12 on string {name.get(dearest, dearest)}",
-            ),
-        )
-        if raise_mm >= WORTH_SAYING_MM
-        else ()
-    )
+    figures = {"wrong": float(found.wrong), "action_raise_mm": max(found.action_raise_mm.values(), default=0.0)}
+    lifts = _raise_instead(found, name, length)
     if not buzzes:
         say = "Nothing buzzes in what was played." if found.fits else "Nothing buzzes: this hand is lighter than taken."
         return Call(say, "clean", figures, tuple(because), (), "likely", None)
@@ -120,22 +109,32 @@ def buzz_call(
     if leading.unexplained:
         many = len(leading.unexplained)
         because.append(f"Even so {many} heard note{'s are' if many > 1 else ' is'} unexplained.")
-    if cure is leading:
-        say = f"{what}: {do}."
-    else:
+    say = f"{what}: {do}."
+    if cure is not leading:
         other = cause_words(leading, length, name, rod)[0]
-        say = f"First {do}: it can be taken back. If that is not it: {other[:1].lower()}{other[1:]}."
+        undone = "it can be taken back" if cure.reversible else "it takes less"
+        say = f"First {do}: {undone}. If that is not it: {other[:1].lower()}{other[1:]}."
         because.append(f"{other}: {percent(leading.chance)}; {undoing_words(leading, length)}.")
+    others = [one for one in found.causes if one is not cure and one.chance >= WORTH_NAMING][:OTHERS]
     instead = [
-        Instead(
-            f"{cause_words(one, length, name, rod)[0]}: {cause_words(one, length, name, rod)[1]}",
-            f"{percent(one.chance)}; {undoing_words(one, length)}",
-        )
-        for one in [one for one in found.causes if one is not cure and one.chance >= WORTH_NAMING][:OTHERS]
+        Instead(": ".join(cause_words(one, length, name, rod)), f"{percent(one.chance)}; {undoing_words(one, length)}")
+        for one in others
     ]
     sure: Sure = "likely" if cure is leading and leading.chance >= LIKELY and not leading.unexplained else "unsure"
-    settle = None
-    if found.next_test:
-        string, fret = found.next_test
-        settle = f"play string {name.get(string, string)} {'open' if fret == 0 else f'at fret {fret}'} and listen"
-    return Call(say, cure.code, figures, tuple(because), (*instead, *lifts), sure, settle)
+    return Call(say, cure.code, figures, tuple(because), (*instead, *lifts), sure, _next_note(found, name))
+
+
+def _next_note(found: Diagnosis, name: Mapping[int, str]) -> str | None:
+    if found.next_test is None:
+        return None
+    string, fret = found.next_test
+    return f"play string {name.get(string, string)} {'open' if fret == 0 else f'at fret {fret}'} and listen"
+
+
+def _raise_instead(found: Diagnosis, name: Mapping[int, str], length: Length) -> tuple[Instead, ...]:
+    """Raising the action until nothing heard buzzes, where that takes something."""
+    string, raise_mm = max(found.action_raise_mm.items(), key=lambda one: one[1], default=(1, 0.0))
+    if raise_mm < WORTH_SAYING_MM:
+        return ()
+    cost = f"at least {length(raise_mm)} more over fret 12 on string {name.get(string, string)}"
+    return (Instead("Raise the action until nothing heard buzzes", cost),)

@@ -146,21 +146,34 @@ def intonation(
     )
     if not told:
         return found
-    # an open string off by o shifts every reading alike, just as a nut does: the nut's spread holds both
-    nut, nut_sd = float(solution[1]), float(np.hypot(spread[1], open_sd_cents * scale_mm / K_CENTS))
-    shared = nut * K_CENTS / scale_mm
+    return _with_nut(
+        found, scale_mm, cents, by_saddle, (float(solution[1]), float(spread[1])), reading_sd_cents, open_sd_cents
+    )
+
+
+def _with_nut(
+    found: Intonation,
+    scale_mm: float,
+    cents: np.ndarray,
+    by_saddle: np.ndarray,
+    nut_and_sd: tuple[float, float],
+    reading_sd_cents: float,
+    open_sd_cents: float,
+) -> Intonation:
+    """What the readings say of nut and open string. One off by o shifts every reading alike, just as a nut does: the
+    nut's spread holds both.
+    """
+    nut, alone_sd = nut_and_sd
+    nut_sd = math.hypot(alone_sd, open_sd_cents * scale_mm / K_CENTS)
+    shared, beyond = nut * K_CENTS / scale_mm, abs(nut) >= SPREADS * nut_sd - 1e-9
     alike = bool(np.all(np.sign(cents) == np.sign(shared)) and np.min(np.abs(cents)) > SPREADS * reading_sd_cents)
-    off = -shared if alike and abs(nut) >= SPREADS * nut_sd - 1e-9 else None
-    named = abs(nut) >= SPREADS * nut_sd - 1e-9 and abs(nut) >= NUT_SHIFT_MM
+    found = replace(found, nut_sd_mm=nut_sd, open_off_cents=-shared if alike and beyond else None)
+    if not beyond or abs(nut) < NUT_SHIFT_MM:
+        return found
+    matrix = np.column_stack([by_saddle, np.full(len(cents), K_CENTS / scale_mm)])
     both = np.linalg.lstsq(matrix, cents, rcond=None)[0]
     left = float(np.max(np.abs(cents - matrix @ both)))
-    return replace(
-        found,
-        nut_shift_mm=nut if named else 0.0,
-        nut_sd_mm=nut_sd,
-        open_off_cents=off,
-        with_nut=WithNut(float(both[0]), float(both[1]), left) if named else None,
-    )
+    return replace(found, nut_shift_mm=nut, with_nut=WithNut(float(both[0]), float(both[1]), left))
 
 
 def _by_saddle(scale_mm: float, readings: Sequence[CentsReading]) -> np.ndarray:

@@ -1,12 +1,15 @@
 """The one sentence of the Setup screen: what to set, in order, and what it gains."""
 
 from collections.abc import Mapping, Sequence
+from math import log
 from typing import Protocol
 
 from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm
 from deft_bench.core.strings.clearance import Strung
+from deft_bench.core.strings.customary import offered
 from deft_bench.core.strings.setup_solve import Solved
 
+HAND = "the hand, by the Buzz page"
 WORTH_CHANGING_MM = 0.05
 """A setup this near to the lowest that plays clean is left as it is."""
 
@@ -33,9 +36,12 @@ def setup_call(
     length: Length = in_mm,
     unread: Sequence[str] = (),
     first: FretAhead | None = None,
+    customary_mm: Sequence[float] = (),
+    fixed_relief: bool = False,
 ) -> Call:
     """Say the solved setup; with the present one, what changing to it saves or costs. `first` is a fret to put right
-    before any of that.
+    before any of that. `customary_mm` is each string's customary action: a solved one far from it is not offered.
+    `fixed_relief` says that the relief could not be chosen.
     """
     names = name or {}
     treble, bass = found.strung[0], found.strung[-1]
@@ -81,6 +87,14 @@ def setup_call(
         say, do, more, leave = _against_present(found, present, present_relief_mm, names, because, say, length)
         figures |= more
         instead.append(leave)
+    far = _far_from_custom(found, customary_mm) if first is None else None
+    if far is not None:
+        say, do, sure, settle = (
+            _not_offered(found, far, names, fixed_relief, length),
+            "preset",
+            "unsure",
+            settle or HAND,
+        )
     if first is not None:
         size, lower = length(abs(first.off_mm)), first.solved
         what = "is proud" if first.off_mm > 0 else "is low"
@@ -104,6 +118,32 @@ def setup_call(
             settle,
         )
     return Call(say, do, figures, tuple(because), tuple(instead), sure, settle)
+
+
+def _far_from_custom(found: Solved, customary_mm: Sequence[float]) -> tuple[int, float] | None:
+    """The string furthest from its customary action, and that action, where the solved one is not offered."""
+    off = [
+        (abs(log(max(one.action_12_mm, 1e-3) / custom)), one.string, custom)
+        for one, custom in zip(found.strung, customary_mm, strict=False)
+        if not offered(one.action_12_mm, custom)
+    ]
+    return max(off)[1:] if off else None
+
+
+def _not_offered(
+    found: Solved, far: tuple[int, float], names: Mapping[int, str], fixed_relief: bool, length: Length
+) -> str:
+    """Why a solved setup is no target, and what forces it."""
+    number, custom = far
+    action = next(one.action_12_mm for one in found.strung if one.string == number)
+    if action <= custom:
+        side, forces = "under", "The force taken is too light for that, or a height was misread."
+    elif fixed_relief:
+        side, forces = "over", f"The relief forces it: {length(found.relief_mm)}, which no rod can change."
+    else:
+        side, forces = "over", "The force does, on strings of this pull: a lighter hand or heavier strings need less."
+    where = names.get(number, f"string {number}")
+    return f"Set the preset: the lowest without buzz is {length(action)} on {where}, far {side} custom. {forces}"
 
 
 def _pair(strung: Sequence[Strung], length: Length) -> str:

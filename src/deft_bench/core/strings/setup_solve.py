@@ -8,7 +8,7 @@ Derived in docs/methods/setup-solve.md.
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -31,6 +31,8 @@ from deft_bench.core.strings.stroke import MEDIUM_STROKE, Stroke
 Bridge = Literal["individual", "two_post", "one_piece"]
 TIE_MM = 1e-6
 LIMITS_MM = 0.005
+FRET_COUNTS_MM = 0.1
+"""A single fret is named where it costs more mean action than this."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,13 +105,11 @@ def setup_solve(
 ) -> Solved:
     """Solve for relief in range and saddle heights of at least 0 with every fretted margin at least `margin_mm`.
 
-    Raises ValueError for a bridge without its shape, a range that is none, or fewer than 12 frets.
+    Raises ValueError for a bridge without its shape, a range that is none, a string without a force, or fewer than 12
+    frets.
     """
     low, high = relief_range
-    if low > high:
-        raise FieldError("relief_range", "the range of relief ends before it starts")
-    if frame.frets < ACTION_FRET:
-        raise FieldError("frets", "a setup needs a board of 12 frets or more: action is read over the twelfth")
+    _check(frame, strings, low, high)
     count = len(strings)
     if bridge == "individual":
         lift, base = np.eye(count), np.zeros(count)
@@ -185,6 +185,53 @@ def setup_solve(
         tilt,
         (height - tilt * half, height + tilt * half),
     )
+
+
+def _check(frame: StringFrame, strings: Sequence[OverString], low: float, high: float) -> None:
+    if low > high:
+        raise FieldError("relief_range", "the range of relief ends before it starts")
+    if frame.frets < ACTION_FRET:
+        raise FieldError("frets", "a setup needs a board of 12 frets or more: action is read over the twelfth")
+    for one in strings:
+        if one.pluck_n <= 0:
+            raise FieldError("pluck_n", f"string {one.string} is not plucked at all: no action is too low for it")
+
+
+@dataclass(frozen=True, slots=True)
+class FretCost:
+    """A single fret that keeps the action up: the mean action without its error, mm."""
+
+    fret: int
+    mean_action_mm: float
+
+
+def without_error(frame: StringFrame, fret: int) -> StringFrame:
+    """The same neck with one fret on its line."""
+
+    def put_right(errors: Sequence[float]) -> list[float]:
+        return [0.0 if n == fret else mm for n, mm in enumerate(errors, start=1)]
+
+    if frame.errors is None:
+        return frame
+    if isinstance(frame.errors, Mapping):
+        return replace(frame, errors={lane: put_right(errors) for lane, errors in frame.errors.items()})
+    return replace(frame, errors=put_right(frame.errors))
+
+
+def one_fret_costs(frame: StringFrame, solved: Solved, again: Callable[[StringFrame], Solved]) -> list[FretCost]:
+    """The frets, of those that stop a string, without whose error the mean action is lower by more than 0.1 mm; `again`
+    solves on a neck.
+    """
+    tight = {fret for limit in solved.limited_by if limit for fret in (limit.fretted, limit.over) if fret > 0}
+    found = []
+    for fret in sorted(tight):
+        fair = without_error(frame, fret)
+        if fair == frame:
+            continue
+        mean = again(fair).mean_action_mm
+        if solved.mean_action_mm - mean > FRET_COUNTS_MM:
+            found.append(FretCost(fret, mean))
+    return found
 
 
 def _limits(worst: Sequence[Worst], margin_mm: float) -> tuple[Worst | None, ...]:

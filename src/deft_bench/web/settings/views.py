@@ -6,6 +6,7 @@ from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.core.shop_settings import to_text
+from deft_bench.core.strings.customary import CUSTOMS
 from deft_bench.core.work.estimate import price_list
 from deft_bench.store import shop
 from deft_bench.web.support import Form, db, display, page_of_ours
@@ -19,6 +20,8 @@ CHOICES = {
     "nut_side": {"left": "nut left, bass lane below", "right": "nut right, bass lane on top"},
     "reading_order": {"lane_by_lane": "lane by lane", "fret_by_fret": "fret by fret"},
 }
+PRESET_LIMITS = {"relief": (0, 1_000), "treble": (500, 6_000), "bass": (500, 6_000)}
+PRESET_BOXES = [(f"preset_{kind}_um", f"preset_{kind}_{part}", part) for kind in CUSTOMS for part in PRESET_LIMITS]
 LIMITS = {"rock_um": (5, 100), "polish_loss_um": (0, 100), "least_height_um": (200, 2000)}
 
 
@@ -37,6 +40,7 @@ def show() -> str | Response | tuple[str, int]:
             if um is not None and not least <= um <= most:
                 form.errors[name] = f"Accepted: {display().fine(least)} to {display().fine(most)}."
             chosen[name] = "" if um is None else str(um)
+        _presets(form, chosen)
         _money(form, chosen)
         if not form.errors:
             shop.change(db(), chosen)
@@ -46,8 +50,31 @@ def show() -> str | Response | tuple[str, int]:
     else:
         for name in LIMITS:
             values[name] = display().entry(int(values[name])) if values[name] else ""
-    page = render_template("settings/show.html", section="settings", values=values, errors=form.errors, choices=CHOICES)
+        for stored, box, part in PRESET_BOXES:
+            um = getattr(current(), stored)[list(PRESET_LIMITS).index(part)]
+            values[box] = display().entry(um)
+    page = render_template(
+        "settings/show.html",
+        section="settings",
+        values=values,
+        errors=form.errors,
+        choices=CHOICES,
+        kinds={kind: customs.name for kind, customs in CUSTOMS.items()},
+    )
     return (page, 422) if form.errors else page
+
+
+def _presets(form: Form, chosen: dict[str, str]) -> None:
+    """The presets, where they were sent: read into `chosen`."""
+    lengths: dict[str, list[str]] = {}
+    for stored, box, part in PRESET_BOXES:
+        if box not in form.sent:
+            continue
+        um, (least, most) = form.length(box), PRESET_LIMITS[part]
+        if um is not None and not least <= um <= most:
+            form.errors[box] = f"Accepted: {display().fine(least)} to {display().fine(most)}."
+        lengths.setdefault(stored, []).append(str(um))
+    chosen |= {stored: "; ".join(three) for stored, three in lengths.items()}
 
 
 def _money(form: Form, chosen: dict[str, str]) -> None:

@@ -63,7 +63,7 @@ def preview(instrument_id: int) -> Response:
 
 @screen.post("/instruments/<int:instrument_id>/setup/accept")
 def accept(instrument_id: int) -> Response | tuple[str, int]:
-    """Accept the solved setup, or what is tried, as the job's target."""
+    """Accept the solved setup, the shop's preset, or what is tried, as the job's target."""
     instrument, plan = setup_or_404(instrument_id)
     shown = common(instrument, plan, "show")
     job, back = shown["job"], redirect(url_for(".show", instrument_id=instrument_id))
@@ -76,7 +76,8 @@ def accept(instrument_id: int) -> Response | tuple[str, int]:
         trial = read_trial(form, instrument, plan)
         if trial is None:
             return _page(instrument, plan, dict(request.form), form.errors), 422
-    accept_setup(db(), settings(), now(), job, instrument, plan, trial)
+    chosen = request.form.get("which") == "preset"
+    accept_setup(db(), settings(), now(), job, instrument, plan, trial, chosen)
     flash("Accepted. Relief first, then the nut, then the saddles; read again after each.")
     return back
 
