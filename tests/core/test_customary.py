@@ -17,8 +17,9 @@ from deft_bench.core.strings.customary import (
     usual_range,
 )
 from deft_bench.core.strings.frame import StringFrame
-from deft_bench.core.strings.presets import PRESETS, checked, checked_words
+from deft_bench.core.strings.presets import PRESETS
 from deft_bench.core.strings.setup_call import setup_call
+from deft_bench.core.strings.setup_check import checked, checked_words
 from deft_bench.core.strings.setup_job import SetupReadings
 from deft_bench.core.strings.setup_plan import plucks, starting_setup
 from deft_bench.core.strings.setup_solve import Solved, one_fret_costs, setup_solve

@@ -21,7 +21,7 @@ from deft_bench.core.frets.level_call import (
 )
 from deft_bench.core.frets.levelling import LevelRequest, plan_level
 from deft_bench.core.level_job import Facts, level_now, level_steps
-from deft_bench.core.neck.straightness import Straightness, straightness, straightness_call
+from deft_bench.core.neck.straightness import Straightness, relief_under_string, straightness, straightness_call
 from deft_bench.core.survey import SurveyHead, head_problems, heights_from
 from deft_bench.core.survey_figures import figures
 from deft_bench.core.survey_kinds import SURVEY_KINDS
@@ -337,3 +337,16 @@ def test_figures_of_a_survey_are_the_same_before_and_after() -> None:
         "humidity",
         "method",
     }
+
+
+@given(st.lists(st.sampled_from([5, 6, 7, 8, 9, 11]), min_size=1, max_size=4, unique=True), st.floats(0.0, 0.6))
+def test_any_number_of_gaps_under_a_string_tells_the_relief(frets: list[int], relief: float) -> None:
+    x = fret_positions(648, 22)
+    shares = {n: (x[n - 1] - x[0]) / (x[21] - x[0]) for n in frets}
+    gaps = {n: 4 * relief * s * (1 - s) for n, s in shares.items()}
+    found = relief_under_string(gaps, x, 22, 0.02)
+    assert found is not None
+    assert found.relief_mm == pytest.approx(relief)
+    assert found.sd_mm is not None
+    assert 0.02 / math.sqrt(len(frets)) - 1e-9 <= found.sd_mm < 0.04
+    assert relief_under_string({22: 0.1}, x, 22, 0.02) is None

@@ -1,16 +1,22 @@
 """The Neck screen, the rocker survey, tape, crowning and polish through the pages."""
 
+import itertools
 import re
+from datetime import timedelta
+from pathlib import Path
 from typing import Any
 
 import pytest
 
+from deft_bench.bench.rod import recorded_turns
+from deft_bench.bench.setup.readings import latest_read
 from deft_bench.formats.record import export_record
 from deft_bench.store import instruments, jobs, rod_turns, shop, surveys
 from deft_bench.store.database import Connection
-from harness import Bench
+from deft_bench.web import create_app
+from harness import NOW, Bench
 
-HERON, PLOVER, GODWIT = 1, 2, 7
+HERON, PLOVER, GODWIT, KNOT = 1, 2, 7, 8
 
 HEIGHTS = {
     "kind": "fret_heights",
@@ -261,3 +267,38 @@ def test_a_reading_that_cannot_be_meant_is_asked_again(bench: Bench, demo: Conne
     )
     assert found
     assert 0.3 < float(found[2]) < 0.5
+
+
+def test_relief_is_read_in_one_box_at_the_rod_turn_by_turn(demo_path: Path, demo: Connection) -> None:
+    clock = itertools.count()
+    app = create_app(demo_path, now=lambda: NOW + timedelta(minutes=next(clock)), testing=True)
+    bench = Bench(app.test_client())
+    here = f"/instruments/{KNOT}/neck"
+    spec = instruments.get(demo, KNOT).spec
+    x = spec.positions_mm()
+    share = (x[6] - x[0]) / (x[spec.joint_fret - 1] - x[0])
+    gap = 0.30
+    bench.post(f"{here}/relief", {"method": "string_joint", "fret": "7", "gap": f"{gap}"})
+    for per_turn in (0.4, 0.4):
+        bench.post(f"{here}/turned", {"turns": "8", "aim": "playing"})
+        assert "Let it settle, retune, and read again" in bench.get(f"{here}?aim=playing")
+        gap -= per_turn / 8 * 4 * share * (1 - share)
+        bench.post(f"{here}/relief", {"method": "string_joint", "fret": "7", "gap": f"{gap:.4f}"})
+    page = " ".join(bench.get(f"{here}?aim=playing").split())
+    assert "by one gap under a string" in page
+    # how it was read is remembered
+    assert '<option value="string_joint" selected>' in page
+    assert "<option selected>7</option>" in page
+    answers = [answer for _, answer in recorded_turns(demo, shop.settings(demo), instruments.get(demo, KNOT))]
+    assert [answer.before_mm - answer.after_mm for answer in answers if answer] == pytest.approx([0.05, 0.05], abs=1e-3)
+    read = latest_read(demo, shop.settings(demo), instruments.get(demo, KNOT)).found.relief_mm
+    assert read == pytest.approx(gap / (4 * share * (1 - share)), abs=1e-3)
+    for sent, why in (
+        ({"method": "string", "fret": "7", "gap": "-0.1"}, "0 or more"),
+        ({"method": "string", "fret": "1", "gap": "0.1"}, "between the first"),
+        ({"method": "string", "fret": "7", "gap": "much"}, "much"),
+    ):
+        refused = bench.post(f"{here}/relief", sent)
+        assert refused.status_code == 422
+        assert why in refused.text
+        assert f'value="{sent["gap"]}"' in refused.text

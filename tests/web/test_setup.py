@@ -70,7 +70,9 @@ def test_a_setup_from_intake_to_report(bench: Bench, demo: Connection) -> None:
     assert opened.headers["Location"].endswith("/setup/intake")
     job = job_of(demo, WHIMBREL)
     # intake leads from one reading to the next
-    assert "kind=straightness" in bench.client.get(opened.headers["Location"]).headers["Location"]
+    assert (
+        f"/instruments/{WHIMBREL}/neck?aim=playing" in bench.client.get(opened.headers["Location"]).headers["Location"]
+    )
     relief = read_new(bench, job.id, "straightness", surface="fret_tops")
     for fret in range(1, 21):
         accept(bench, relief, "middle", fret, f"{bow(0.35, fret):.2f}")

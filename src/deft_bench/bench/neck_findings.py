@@ -20,7 +20,7 @@ from deft_bench.core.neck.straightness import Straightness
 from deft_bench.core.neck.truss_rod import Rod, RodAdvice, Turn
 from deft_bench.core.neck.twist import Twist, twist
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.survey import heights_from
+from deft_bench.core.survey import UNDER_STRING, heights_from
 from deft_bench.core.survey_figures import gaps_of_tops
 from deft_bench.store import instruments, jobs, rod_turns, setups, surveys
 from deft_bench.store.database import Connection
@@ -90,6 +90,10 @@ def _bow(
         return None
     found = read.figures.straight
     gaps = {fret: um / 1000 for (_, fret), um in read.values.items() if um is not None}
+    head, frets = read.survey.head, read.survey.frets
+    if head.method in UNDER_STRING:
+        # the string touches where it is pressed
+        gaps |= {1: 0.0, instrument.spec.joint_fret if head.method == "string_joint" else frets: 0.0}
     tops = _judged_tops(db, settings, instrument, opened) if aim == "fretwork" and not waiting else None
     if tops is not None:
         # Level judges the neck by its latest heights: so does this screen

@@ -35,9 +35,9 @@ def answers(turns: list[tuple[rod_turns.RodTurn, Turn | None]]) -> list[Turn]:
 
 
 def _answer(turn: rod_turns.RodTurn, before: SurveyResults, after: SurveyResults) -> Turn | None:
-    """A turn's effect, only where both readings are of one surface and string state."""
+    """A turn's effect, only where both readings are of one surface, string state and way of reading."""
     one, other = before.survey.head, after.survey.head
-    if (one.surface, one.string_state) != (other.surface, other.string_state):
+    if (one.surface, one.string_state, one.method) != (other.surface, other.string_state, other.method):
         return None
     assert before.figures.straight is not None
     assert after.figures.straight is not None

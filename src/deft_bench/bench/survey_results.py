@@ -37,7 +37,13 @@ def survey_results(
     """Read a survey's values and work out its figures, for a list only the brief ones."""
     values = surveys.values(db, survey.id)
     found = figures(
-        survey.head, values, instrument.spec.positions_mm(survey.frets), drops_mm, settings.rock_mm, brief=brief
+        survey.head,
+        values,
+        instrument.spec.positions_mm(survey.frets),
+        drops_mm,
+        settings.rock_mm,
+        brief=brief,
+        joint_fret=instrument.spec.joint_fret,
     )
     return SurveyResults(survey, values, found)
 

@@ -15,7 +15,7 @@ from deft_bench.core.frets.heights import deviations
 from deft_bench.core.level_job import level_now
 from deft_bench.core.refret import slot_needs
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.survey import SurveyHead, cursor_places, heights_from, places
+from deft_bench.core.survey import UNDER_STRING, SurveyHead, cursor_places, heights_from, places
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Order, Place
 from deft_bench.core.times import stamp
 from deft_bench.core.units import LengthError
@@ -57,8 +57,9 @@ def usual_head(
 ) -> UsualHead:
     """The heading to begin with."""
     of = SURVEY_KINDS[kind]
-    before = next(iter(surveys.of_instrument(db, instrument.id, kind, 1)), None)
-    head = before.head if before else None
+    # one gap at the rod is no survey to go on from
+    read = [one.head for one in surveys.of_instrument(db, instrument.id, kind, 12)]
+    head = next((one for one in read if one.method not in UNDER_STRING), None)
     climate = shop.latest_climate(db)
     return UsualHead(
         due_when(db, job, kind) if job else "before",

@@ -11,6 +11,8 @@ MOST_STRINGS, MOST_FRETS = 18, 60
 WHEN = {"before": "before", "between": "between", "after": "after"}
 METHODS = {
     "gap": "gap under a straightedge",
+    "string": "gap under a string, pressed on fret 1 and the last",
+    "string_joint": "gap under a string, pressed on fret 1 and at the joint",
     "height": "height above a reference",
     "depth": "depth below the board’s face",
     "daylight": "daylight under the crown",
@@ -23,6 +25,8 @@ METHODS = {
     "cents": "cents against the open string, sharp positive",
     "played": "played, string by string: buzzes or clean",
 }
+UNDER_STRING = ("string", "string_joint")
+"""Straightness read with a string as the straightedge: at pitch, over the fret tops."""
 SURFACES = {"fret_tops": "fret tops", "board": "bare board"}
 STRING_STATES = {
     "off": "strings off",
@@ -97,6 +101,8 @@ def _against_kind(head: SurveyHead, kind: SurveyKind) -> dict[str, str]:
         problems["at_frets"] = f"Frets are whole numbers from 1 to {MOST_FRETS}."
     if kind.per_string and head.string_state != "tuned":
         problems["string_state"] = "This is read with the strings tuned to pitch."
+    if head.method in UNDER_STRING and (head.string_state, head.surface) != ("tuned", "fret_tops"):
+        problems["method"] = "A string is a straightedge only at pitch, over the fret tops."
     if head.surface not in kind.surfaces:
         problems["surface"] = f"{kind.label} is read on the frets."
     return problems

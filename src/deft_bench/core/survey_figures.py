@@ -9,8 +9,14 @@ from dataclasses import dataclass
 
 from deft_bench.core.frets.heights import Heights, deviations, mean_heights
 from deft_bench.core.frets.levelling import band_width
-from deft_bench.core.neck.straightness import LEAST_READINGS, Straightness, Surface, straightness
-from deft_bench.core.survey import SurveyHead, heights_from, places
+from deft_bench.core.neck.straightness import (
+    LEAST_READINGS,
+    Straightness,
+    Surface,
+    relief_under_string,
+    straightness,
+)
+from deft_bench.core.survey import UNDER_STRING, SurveyHead, heights_from, places
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
 
 EVENLY_READ = 0.8
@@ -46,19 +52,20 @@ def figures(
     rock_mm: float,
     *,
     brief: bool = False,
+    joint_fret: int | None = None,
 ) -> Figures:
     """Work a survey's figures out of its readings; with `drops_mm` heights are judged against that planned shape;
     `positions_mm` are the frets' places, from fret 1 on.
 
-    `brief` leaves out the band and the bow of fret heights, which a list does not show.
+    `brief` leaves out the band and the bow of fret heights, which a list does not show. `joint_fret` is where a string
+    is pressed that reads straightness to the joint.
     """
     positions, frets = positions_mm, len(positions_mm)
     read = sum(um is not None for um in readings_um.values())
     count = len(places(head, frets))
     surface: Surface = "board" if head.surface == "board" else "fret_tops"
     if head.kind == "straightness":
-        gaps = {fret: um / 1000 for (_, fret), um in readings_um.items() if um is not None}
-        return Figures(read, count, {}, None, None, None, bow(gaps, positions, surface))
+        return _straightness(head, readings_um, positions, surface, read, count, joint_fret)
     kind = SURVEY_KINDS[head.kind]
     if kind.drawn == "explained" or kind.per_string:
         return Figures(read, count, {}, None, None, None, None)
@@ -76,6 +83,24 @@ def figures(
         None if brief else _band(positions, lanes, drops_mm or [0.0] * frets),
         None if brief else bow_of_tops(lanes, positions),
     )
+
+
+def _straightness(
+    head: SurveyHead,
+    readings_um: Mapping[Place, int | None],
+    positions: list[float],
+    surface: Surface,
+    read: int,
+    count: int,
+    joint_fret: int | None,
+) -> Figures:
+    """The bow by a straightedge, or by a string that is pressed at the last fret or at the joint."""
+    gaps, frets = {fret: um / 1000 for (_, fret), um in readings_um.items() if um is not None}, len(positions)
+    if head.method not in UNDER_STRING:
+        return Figures(read, count, {}, None, None, None, bow(gaps, positions, surface))
+    pressed = min(joint_fret or frets, frets) if head.method == "string_joint" else frets
+    found = relief_under_string(gaps, positions, pressed, head.resolution_um / 1000)
+    return Figures(read, max(1, read), {}, None, None, None, found)
 
 
 def _figures_as_read(

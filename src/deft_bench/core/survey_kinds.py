@@ -219,7 +219,7 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             "straightness",
             "Straightness",
             "Straightness, along the middle",
-            ("gap",),
+            ("gap", "string", "string_joint"),
             "notched straightedge and feeler gauges",
             20,
             FRET_READING,

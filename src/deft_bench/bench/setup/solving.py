@@ -26,9 +26,9 @@ from deft_bench.core.strings.assembled import (
 from deft_bench.core.strings.clearance import Strung, geometry
 from deft_bench.core.strings.customary import string_kind, usual_range
 from deft_bench.core.strings.nut_depth import gap_side
-from deft_bench.core.strings.presets import checked, checked_words
 from deft_bench.core.strings.reachable import Reach
 from deft_bench.core.strings.setup_call import setup_call
+from deft_bench.core.strings.setup_check import checked, checked_words
 from deft_bench.core.strings.setup_job import SetupReadings, SetupTarget
 from deft_bench.core.strings.setup_plan import SetupPlan, gap_range, string_names
 from deft_bench.core.strings.setup_solve import Solved

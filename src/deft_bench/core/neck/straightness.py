@@ -10,7 +10,7 @@ source is the small-deflection shape of a beam bent by end moments; see docs/met
 
 import math
 from bisect import bisect_left
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -27,7 +27,9 @@ ENOUGH_FOR_PARTS = 12
 
 @dataclass(frozen=True, slots=True)
 class Straightness:
-    """What the readings say. `residual_mm` runs in reading order; a hump lies above the fitted bow, a dip below."""
+    """What the readings say. `residual_mm` runs in reading order; a hump lies above the fitted bow, a dip below.
+    `sd_mm` is how well the relief is known where a string was the straightedge.
+    """
 
     relief_mm: float
     at_fret: int
@@ -37,6 +39,7 @@ class Straightness:
     kind: str
     surface: Surface
     readings: int
+    sd_mm: float | None = None
 
     @property
     def frets_can_be_judged(self) -> bool:
@@ -49,6 +52,29 @@ def is_straight(relief_mm: float) -> bool:
     in the hundredths in which it is said: no feeler tells less, and 0.03 is never outside ±0.03.
     """
     return round(abs(relief_mm), 2) <= STRAIGHT_MM
+
+
+def relief_under_string(
+    gaps_mm: Mapping[int, float], positions_mm: Sequence[float], pressed_fret: int, gap_sd_mm: float
+) -> Straightness | None:
+    """Relief by gaps under a string held on fret 1 and on `pressed_fret`, mm by fret: the string is the straightedge
+    and both its ends are known, so one gap is enough, r = Σ g·w / Σ w² with w = 4s(1 − s). None without a gap between
+    them.
+    """
+    first, last = positions_mm[0], positions_mm[pressed_fret - 1]
+    weights = {}
+    for fret in sorted(gaps_mm):
+        if 1 < fret < pressed_fret:
+            share = (positions_mm[fret - 1] - first) / (last - first)
+            weights[fret] = 4 * share * (1 - share)
+    if not weights:
+        return None
+    square = sum(w * w for w in weights.values())
+    relief = sum(gaps_mm[fret] * w for fret, w in weights.items()) / square
+    rest = tuple(gaps_mm[fret] - relief * w for fret, w in weights.items())
+    middle = min(range(1, pressed_fret + 1), key=lambda n: abs(positions_mm[n - 1] - (first + last) / 2))
+    kind = "straight" if is_straight(relief) else "relief" if relief > 0 else "back-bow"
+    return Straightness(relief, middle, rest, (), (), kind, "fret_tops", len(weights), gap_sd_mm / math.sqrt(square))
 
 
 def straightness(

@@ -6,13 +6,18 @@ from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.neck_findings import Bow, NeckFindings, neck_findings
+from deft_bench.bench.relief_box import GAP_FRETS, ReliefBox, keep_relief, methods_of, relief_box
+from deft_bench.bench.surveying import ReadingRefusedError
 from deft_bench.core.instrument import Spec
 from deft_bench.core.limits import RELIEF_WITHIN_MM, STRAIGHT_MM
 from deft_bench.core.neck.rod_call import turn_words
 from deft_bench.core.survey import STRING_STATES, SURFACES
 from deft_bench.store import jobs, rod_turns
+from deft_bench.store.instruments import Instrument
+from deft_bench.store.jobs import Job
 from deft_bench.web.drawing.neck_curve import neck_curve, rod_chart
-from deft_bench.web.support import db, display, flash_with_undo, instrument_or_404, settings, stamp
+from deft_bench.web.places import linked_steps
+from deft_bench.web.support import Form, db, display, flash_with_undo, instrument_or_404, now, settings, stamp
 
 screen = Blueprint("neck", __name__, template_folder="templates")
 
@@ -27,6 +32,11 @@ def show(instrument_id: int) -> str:
     opened = jobs.open_of(db(), [instrument_id]).get(instrument_id)
     aim = request.args.get("aim", "fretwork" if opened and opened.kind != "setup" else "playing")
     aim = aim if aim in AIMS else "playing"
+    return _page(instrument, opened, aim, "", {})
+
+
+def _page(instrument: Instrument, opened: Job | None, aim: str, typed: str, errors: dict[str, str]) -> str:
+    """The screen; `typed` is a gap as it was sent, where it was refused."""
     findings = neck_findings(db(), settings(), instrument, opened, aim)
     return render_template(
         "neck/show.html",
@@ -44,6 +54,12 @@ def show(instrument_id: int) -> str:
         steps_64=STEPS_64,
         opened=opened,
         twist=findings.twist,
+        steps=linked_steps(opened, instrument) if opened and opened.kind == "setup" and aim == "playing" else [],
+        box=relief_box(db(), instrument),
+        gap_frets=GAP_FRETS,
+        pressed_at=methods_of(instrument.spec),
+        typed=typed,
+        errors=errors,
         **(_pictures(instrument.spec, findings, findings.bow) if findings.bow else {"bow": None}),
     )
 
@@ -63,6 +79,23 @@ def _pictures(spec: Spec, findings: NeckFindings, bow: Bow) -> dict[str, Any]:
         "straight_mm": STRAIGHT_MM,
         "within_mm": RELIEF_WITHIN_MM,
     }
+
+
+@screen.post("/instruments/<int:instrument_id>/neck/relief")
+def relief(instrument_id: int) -> Response | tuple[str, int]:
+    """Keep the relief read in one box, by a gap under a string."""
+    instrument = instrument_or_404(instrument_id)
+    form = Form()
+    gap = form.length("gap")
+    fret = request.form.get("fret", 0, type=int)
+    if gap is not None:
+        try:
+            keep_relief(db(), now(), instrument, ReliefBox(fret, form.text("method")), gap)
+            return redirect(url_for(".show", instrument_id=instrument_id, aim="playing"))
+        except ReadingRefusedError as error:
+            form.errors["gap"] = str(error)
+    opened = jobs.open_of(db(), [instrument_id]).get(instrument_id)
+    return _page(instrument, opened, "playing", form.text("gap"), form.errors), 422
 
 
 @screen.post("/instruments/<int:instrument_id>/neck/turned")

@@ -96,6 +96,9 @@ def intake(instrument_id: int) -> Response:
     kind, begun = due
     if begun is not None:
         return redirect(url_for("surveys.show", survey_id=begun.id))
+    if kind == "straightness":
+        # relief is read in one box, at the rod
+        return redirect(url_for("neck.show", aim="playing", instrument_id=instrument_id))
     return redirect(url_for("surveys.new", job_id=job.id, kind=kind))
 
 

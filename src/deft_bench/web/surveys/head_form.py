@@ -43,7 +43,7 @@ def read_head(form: Form, kind: SurveyKind, spec: Spec) -> SurveyHead | None:
     head = SurveyHead(
         kind=kind.code,
         when=form.text("when"),
-        method=kind.methods[0] if len(kind.methods) == 1 else form.text("method"),
+        method=form.text("method") if len(kind.methods) > 1 and "method" in form.sent else kind.methods[0],
         surface=form.text("surface", kind.surfaces[0]) if asks_surface(kind) else kind.surfaces[0],
         tool=form.text("tool"),
         resolution_um=resolution,
