@@ -6,7 +6,7 @@ import pytest
 
 from deft_bench.core.calls import Call, in_mm
 from deft_bench.core.instrument import STARTING, Spec
-from deft_bench.core.strings.assembled import as_set, assemble, solve
+from deft_bench.core.strings.assembled import as_set, assemble, forward, solve
 from deft_bench.core.strings.clearance import OverString, geometry
 from deft_bench.core.strings.customary import (
     CUSTOMS,
@@ -163,3 +163,19 @@ def test_one_fret_that_costs_is_named_with_what_it_costs() -> None:
     assert cost.fret == 9
     assert cost.mean_action_mm == pytest.approx(again(StringFrame(648, 22, 0.1)).mean_action_mm)
     assert one_fret_costs(StringFrame(648, 22, 0.1), again(StringFrame(648, 22, 0.1)), again) == []
+
+
+def test_each_step_is_worked_out_on_what_the_ones_before_it_leave() -> None:
+    spec = strung("electric", f"10–46 {NICKEL}", "standard", 648)
+    plan = starting_setup(spec)
+    read = SetupReadings(0.45, dict.fromkeys(range(1, 7), 2.2), dict.fromkeys(range(1, 7), 0.25))
+    at = assemble(plan, spec, read)
+    solved = solve(plan, spec, at)
+    ahead = forward(plan, spec, at, solved.relief_mm)
+    # less relief lets the strings down, and so do lower slots
+    assert all(2.2 > ahead.after_rod[i] > ahead.after_nut[i] for i in range(1, 7))
+    # done in that order, the saddles end where the setup was solved
+    for one in solved.strung:
+        rise = 2 * (one.action_12_mm - ahead.after_nut[one.string])
+        was = next(string.saddle_height_mm for string in at.strung() if string.string == one.string)
+        assert one.saddle_height_mm == pytest.approx(was + rise)

@@ -58,3 +58,9 @@ def test_limits_are_said_in_the_units_shown() -> None:
 
 def test_changes_name_the_fields() -> None:
     assert list(changes(NAMED["electric"], replace(NAMED["electric"], frets=21, note="x"))) == ["frets", "note"]
+
+
+def test_a_tuning_of_no_notes_is_refused_at_its_box() -> None:
+    spec = replace(STARTING["electric"], name="x")
+    assert "tuning" not in problems(replace(spec, tuning="E2, A2, D3, G3, B3, E4"))
+    assert "H9" in problems(replace(spec, tuning="H9 x y"))["tuning"]

@@ -431,6 +431,8 @@ def test_nut_slots_in_steps_with_files_and_blades_on_hand() -> None:
         (0.4119, 0.1030, 0.3089), abs=1e-4
     )
     assert slot.file_choice_mm == 0.38
+    assert slot.file_is_wide == (0.38 > 1.15 * 0.33)
+    assert nut_slot(628, 0.20, 0.05, 2, 0.254, (0.33,)).file_is_wide
     assert sum(slot.steps_mm) == pytest.approx(slot.file_mm)
     assert max(slot.steps_mm) <= 0.10 + 1e-9
     three = nut_slot(628, 0.20, 0.05, 3)

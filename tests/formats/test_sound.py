@@ -74,6 +74,19 @@ def test_what_is_no_note_is_refused_with_the_reason() -> None:
         pitch(tone(110, rate=4000), 4000)
 
 
+def test_hum_is_no_second_note_and_an_octave_slip_is_named() -> None:
+    note = tone(146.8)
+    t = np.arange(len(note)) / 44_100
+    for mains in (50, 60):
+        hum = sum(np.sin(2 * np.pi * mains * k * t + k) / k for k in (1, 2, 3, 5))
+        loud = note + np.max(np.abs(note)) * 10 ** (-25 / 20) * hum
+        assert abs(cents_between(pitch(loud, 44_100, "D3").hz, 146.8)) < 1.0
+    with pytest.raises(PitchError, match="an octave above it"):
+        pitch(tone(220), 44_100, "A2")
+    with pytest.raises(PitchError, match="an octave below it"):
+        pitch(tone(55), 44_100, "A2")
+
+
 @pytest.mark.parametrize("kind", ["u8", "i16", "i24", "i32", "f32"])
 def test_every_kind_of_wav_is_read(kind: str, tmp_path: Path) -> None:
     samples = tone(196.0, rate=48_000)

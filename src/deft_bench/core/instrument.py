@@ -9,6 +9,7 @@ from deft_bench.core.board.fret_lines import FretLine, Outline, fret_lines
 from deft_bench.core.board.positions import fret_position, fret_positions
 from deft_bench.core.board.section import Cone
 from deft_bench.core.field_checks import choice_problems, length_problems, text_problems
+from deft_bench.core.strings.notes import note_hz
 from deft_bench.core.units import MM, Display
 
 MOST_FRETS = 60
@@ -334,6 +335,16 @@ LENGTHS: dict[str, tuple[str, int, int]] = {
 _COUNTS = {"strings": (1, 18), "frets": (1, MOST_FRETS), "joint_fret": (1, MOST_FRETS), "divisions": (5, MOST_FRETS)}
 
 
+def tuning_problem(tuning: str) -> str:
+    """What is no note in a tuning, in words; empty when every one is (and for none at all)."""
+    for note in tuning.replace(",", " ").split():
+        try:
+            note_hz(note)
+        except ValueError as error:
+            return f"{str(error)[:1].upper()}{str(error)[1:]}. The lowest string first, as in E2 A2 D3 G3 B3 E4."
+    return ""
+
+
 def problems(spec: Spec, display: Display = MM) -> dict[str, str]:
     """What is impossible about a specification, by field; empty when it can be built."""
     found: dict[str, str] = {}
@@ -349,6 +360,8 @@ def problems(spec: Spec, display: Display = MM) -> dict[str, str]:
     for field in ("string_set", "tuning"):
         if len(getattr(spec, field)) > 200:
             found[field] = "At most 200 characters."
+    if "tuning" not in found and (why := tuning_problem(spec.tuning)):
+        found["tuning"] = why
     if len(spec.note) > 4000:
         found["note"] = "At most 4000 characters."
     found |= text_problems(spec, ("name", "string_set", "tuning"), ("note",))

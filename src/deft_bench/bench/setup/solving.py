@@ -17,6 +17,7 @@ from deft_bench.core.strings.assembled import (
     Assembled,
     Trial,
     as_set,
+    forward,
     fret_first,
     solve,
     target_of,
@@ -109,7 +110,8 @@ def setup_findings(
     odd = [doubt for survey in hung_on for doubt in questioned(db, settings, survey)]
     call = doubted_call(call, odd) if odd else call
     wanted = target_of(plan, solved.relief_mm, {string.string: string.action_12_mm for string in solved.strung})
-    todo = to_do(spec, plan, read.found, solved, setup_reach(db, settings, instrument, read, wanted), names, shown)
+    reach = setup_reach(db, settings, instrument, read, wanted)
+    todo = to_do(spec, plan, now, read.found, solved, reach, names, shown)
     return SetupFindings(
         read,
         now,
@@ -136,20 +138,33 @@ def preset_target(settings: ShopSettings, plan: SetupPlan, spec: Spec, at: Assem
 def to_do(
     spec: Spec,
     plan: SetupPlan,
+    now: Assembled,
     read: SetupReadings,
     solved: Solved,
     reach: Reach,
     names: Mapping[int, str],
     shown: Display,
 ) -> list[ToDo]:
-    """Rod, nut, saddles, re-read: what leads from the setup as read to the solved one, as near as can be reached."""
+    """Rod, nut, saddles, re-read: what leads from the setup as read to the solved one, as near as can be reached. Each
+    line is worked out on what the lines before it leave.
+    """
+    rod = _rod_to_do(read, solved, reach, shown)
+    relief = solved.relief_mm if not rod.done or read.relief_mm is None else read.relief_mm
+    ahead = forward(plan, spec, now, relief)
+    nut = _nut_to_do(plan, read, names)
+    if read.action_mm:
+        rod, nut = _then(rod, ahead.after_rod, shown), _then(nut, ahead.after_nut, shown)
+    saddles = _saddles_to_do(spec, plan, ahead.after_nut if read.action_mm else {}, solved, reach, shown)
     again = "relief, action and first-fret gaps: each moves the others"
-    return [
-        _rod_to_do(read, solved, reach, shown),
-        _nut_to_do(plan, read, names),
-        _saddles_to_do(spec, plan, read, solved, reach, shown),
-        ToDo("Re-read", again, "survey", False),
-    ]
+    return [rod, nut, saddles, ToDo("Re-read", again, "survey", False)]
+
+
+def _then(line: ToDo, actions: Mapping[int, float], shown: Display) -> ToDo:
+    """A line that changes something, with what the outer strings' action will read after it."""
+    if line.done:
+        return line
+    ends = [shown.fine_mm(actions[number]) for number in (max(actions), min(actions))]
+    return replace(line, say=f"{line.say}. Action then reads about {ends[0]} bass, {ends[1]} treble")
 
 
 def _rod_to_do(read: SetupReadings, solved: Solved, reach: Reach, shown: Display) -> ToDo:
@@ -176,15 +191,15 @@ def _nut_to_do(plan: SetupPlan, read: SetupReadings, names: Mapping[int, str]) -
 
 
 def _saddles_to_do(
-    spec: Spec, plan: SetupPlan, read: SetupReadings, solved: Solved, reach: Reach, shown: Display
+    spec: Spec, plan: SetupPlan, actions: Mapping[int, float], solved: Solved, reach: Reach, shown: Display
 ) -> ToDo:
-    if not read.action_mm:
+    """The saddles' moves from the actions that rod and nut leave."""
+    if not actions:
         return ToDo("Saddle", "read the action first", "saddle", False)
     moves = [
-        saddle_move(spec, plan, string.string, action, string.action_12_mm).raise_mm
+        saddle_move(spec, plan, string.string, actions[string.string], string.action_12_mm).raise_mm
         for string in solved.strung
-        if (action := read.action_mm.get(string.string)) is not None
-        and abs(action - string.action_12_mm) > reach.action_mm + 1e-9
+        if abs(actions[string.string] - string.action_12_mm) > reach.action_mm + 1e-9
     ]
     if not moves:
         within = f"leave them: every string is within {shown.fine_mm(reach.action_mm)}"
@@ -192,7 +207,10 @@ def _saddles_to_do(
     sizes = sorted(map(abs, moves))
     which = "the saddle" if spec.bridge == "one_piece" else f"{len(moves)} of {len(solved.strung)} saddles"
     least, most = shown.fine_mm(sizes[0]), shown.fine_mm(sizes[-1])
-    say = f"{'raise' if sum(moves) > 0 else 'lower'} {which}, {least if least == most else f'{least} to {most}'}"
+    way = "raise" if min(moves) > 0 else "lower" if max(moves) < 0 else "set"
+    say = f"{way} {which}, {least if least == most else f'{least} to {most}'}"
+    if spec.bridge == "one_piece" and way == "lower":
+        say += ", in steps that leave a third for last"
     return ToDo("Saddle", say, "saddle", False)
 
 

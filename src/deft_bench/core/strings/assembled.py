@@ -11,7 +11,7 @@ from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.heights import Heights, deviations
 from deft_bench.core.instrument import Spec
 from deft_bench.core.neck.rod_call import relief_target
-from deft_bench.core.strings.clearance import OverString, Strung, clearance, open_nut_height
+from deft_bench.core.strings.clearance import OverString, Strung, clearance, held, open_nut_height
 from deft_bench.core.strings.customary import customary_action, string_kind
 from deft_bench.core.strings.frame import StringFrame
 from deft_bench.core.strings.setup_job import SetupReadings, SetupTarget
@@ -142,6 +142,27 @@ def solve(plan: SetupPlan, spec: Spec, at: Assembled) -> Solved:
         bridge_shape(plan, spec),
         at.stroke,
     )
+
+
+@dataclass(frozen=True, slots=True)
+class Forward:
+    """Action over fret 12 of each string, mm, as it will read after the rod, and then after the nut, with the saddles
+    left where they are.
+    """
+
+    after_rod: Mapping[int, float]
+    after_nut: Mapping[int, float]
+
+
+def forward(plan: SetupPlan, spec: Spec, at: Assembled, relief_mm: float) -> Forward:
+    """What each step toward a setup leaves for the next: the relief moves the action, and so do the slots."""
+    placed = held(at.strings, at.strung())
+    frame = replace(at.frame, relief_mm=relief_mm)
+    filed = [replace(one, nut_height_mm=_wanted_nut(plan, spec, at, one)) for one in placed]
+    rod, nut = (
+        {one.string: one.action_12_mm for one in clearance(frame, strings, at.stroke)} for strings in (placed, filed)
+    )
+    return Forward(rod, nut)
 
 
 def as_set(plan: SetupPlan, spec: Spec, at: Assembled, relief_mm: float, actions: Mapping[int, float]) -> list[Strung]:

@@ -16,6 +16,8 @@ from deft_bench.core.limits import SLOT_ROOM_MM
 STEP_MM = 0.10
 """No more than this at one go when filing: then string up and read."""
 TOO_LOW_MM = 0.005
+WIDE_FILE = 1.15
+"""A slot wider than this many times its string lets it rattle."""
 
 LOW_REMEDIES: tuple[tuple[str, str], ...] = (
     ("Shim under the whole nut", "raises every slot: the others are filed again"),
@@ -37,6 +39,13 @@ class NutSlot:
     slot_width_mm: float | None
     file_choice_mm: float | None
     steps_mm: tuple[float, ...]
+
+    @property
+    def file_is_wide(self) -> bool:
+        """Whether the file on hand is over 15 % wider than the string: it rattles in such a slot."""
+        if self.file_choice_mm is None or self.slot_width_mm is None:
+            return False
+        return self.file_choice_mm > WIDE_FILE * (self.slot_width_mm - SLOT_ROOM_MM) + 1e-9
 
 
 def slot_height(scale_mm: float, gap_mm: float, bearing_fret: int) -> float:

@@ -28,6 +28,8 @@ OTHER_NOTE_DB = 22.0
 """A second series this close to the first one's strongest partial is a second note, not a neighbour that rings
 along.
 """
+MAINS_HZ, MOST_HUM, HUM_HZ, HUM_DB = (50.0, 60.0), 12, 0.8, 10.0
+"""Mains hum lies at multiples of these, within so much; this far under the note it is no second one."""
 WRONG_NOTE_CENTS = 101.0
 """A string a semitone off is one to be tuned; more is another note."""
 MOST_STIFF = 0.002
@@ -91,8 +93,13 @@ def pitch(samples: Samples, rate: int, expected: str | float | None = None, a4_h
     if wanted is not None and abs(cents_between(first, wanted)) > WRONG_NOTE_CENTS:
         name, off = nearest_note(first, a4_hz)
         asked = expected if isinstance(expected, str) else nearest_note(wanted, a4_hz)[0]
+        octaves = cents_between(first, wanted) / 1200
+        slip = ""
+        if round(octaves) and abs(octaves - round(octaves)) * 1200 <= WRONG_NOTE_CENTS:
+            many = "an octave" if abs(round(octaves)) == 1 else f"{abs(round(octaves))} octaves"
+            slip = f": {many} {'above' if octaves > 0 else 'below'} it. Damp the other strings and pluck off the middle"
         raise PitchError(
-            f"not the expected note: {asked} was asked for, and {name} {off:+.0f} cents ({first:.2f} Hz) is heard"
+            f"not the expected note: {asked} was asked for, and {name} {off:+.0f} cents ({first:.2f} Hz) is heard{slip}"
         )
     _refuse_second(peaks, series)
     name, off = nearest_note(first, a4_hz)
@@ -252,11 +259,23 @@ def _refuse_second(peaks: Sequence[_Peak], series: _Series) -> None:
         if min(alone) >= 2 and all(n % one == 0 or n % other == 0 for n in loud):
             names = [nearest_note(k * series.f0)[0] for k in (one, other)]
             raise PitchError(f"two notes at once: {names[0]} and {names[1]}. Damp the other strings.")
-    left = [peak for peak in peaks if peak not in own and peak.db > loudest - OTHER_NOTE_DB and peak.hz > LOWEST_HZ]
-    left = [one for one in left if not _rings_along(one.hz, series)]
+    left = [peak for peak in peaks if peak not in own and _is_of_another(peak, series, loudest)]
     if left:
         other_hz = max(left, key=lambda one: one.db).hz
         raise PitchError(f"two notes at once: {heard} and something at {other_hz:.1f} Hz. Damp the other strings.")
+
+
+def _is_of_another(peak: _Peak, series: _Series, loudest_db: float) -> bool:
+    """Whether a peak that is not the note's is of another note: loud enough, and neither rings along nor is hum."""
+    if peak.db <= loudest_db - OTHER_NOTE_DB or peak.hz <= LOWEST_HZ or _rings_along(peak.hz, series):
+        return False
+    return peak.db >= loudest_db - HUM_DB or not _of_the_mains(peak.hz)
+
+
+def _of_the_mains(hz: float) -> bool:
+    """Whether a peak lies where mains hum does: a low multiple of 50 or 60 Hz."""
+    whole = {mains: round(hz / mains) for mains in MAINS_HZ}
+    return any(1 <= k <= MOST_HUM and abs(hz - mains * k) <= HUM_HZ for mains, k in whole.items())
 
 
 def _rings_along(hz: float, series: _Series) -> bool:

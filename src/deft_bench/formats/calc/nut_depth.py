@@ -49,6 +49,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
                 "slot_width_mm": found.slot_width_mm,
                 "file_choice": found.file_choice_mm,
                 "file_choice_mm": found.file_choice_mm,
+                "file_is_wide": found.file_is_wide,
                 "steps_mm": list(found.steps_mm),
                 "instead": (
                     [{"say": say, "cost": cost} for say, cost in LOW_REMEDIES] if found.file_mm < -TOO_LOW_MM else []
