@@ -16,6 +16,7 @@ import pytest
 from deft_bench.bench.setup.readings import latest_read, setup_facts, setup_reach
 from deft_bench.bench.setup.solving import setup_findings
 from deft_bench.core.board.positions import fret_position
+from deft_bench.core.instrument import STARTING
 from deft_bench.core.strings.customary import CUSTOMS
 from deft_bench.core.strings.notes import note_hz
 from deft_bench.core.strings.setup_plan import starting_setup
@@ -471,3 +472,20 @@ def test_the_shop_s_preset_may_be_accepted_and_is_set_in_settings(bench: Bench, 
     again = setups.last_accepted(demo, job.id)
     assert again is not None
     assert (again.target.relief_mm, again.target.action_mm[1]) == (0.2, 1.7)
+
+
+def test_nothing_is_accepted_on_nothing_and_only_what_is_unread_is_starred(bench: Bench, demo: Connection) -> None:
+    new = instruments.add(demo, replace(STARTING["electric"], name="Dotterel"), "2026-08-24T09:00:00.000Z")
+    bench.post(f"/instruments/{new}/jobs", {"kind": "setup", "note": ""}, follow=False)
+    here = f"/instruments/{new}/setup"
+    for which in ("solved", "preset"):
+        assert "Nothing is read yet" in bench.post(f"{here}/accept", {"which": which}).text
+    # nothing is called lower or higher than what was never read
+    assert "on average" not in bench.get(here)
+    survey = read_new(bench, job_of(demo, new).id, "strings")
+    accept(bench, survey, "6", 12, "2.0")
+    page = bench.get(here)
+    cells = {name: page[page.index(f'<th scope="row">{name}</th>') :][:140] for name in ("6 E", "1 E")}
+    assert "2.00</td>" in cells["6 E"]
+    assert "*</td>" in cells["1 E"]
+    assert "Accepted" in bench.post(f"{here}/accept", {"which": "preset"}).text

@@ -44,6 +44,10 @@ RELIEF_TRIED_UM, NUT_TRIED_UM = (-1_000, 2_000), (-2_000, 2_000)
 """Between what relief, and the height of the nut against the slots as read, may be tried."""
 
 
+class NothingReadError(ValueError):
+    """A setup cannot be accepted where nothing at all was read; the words say what to read."""
+
+
 @dataclass(frozen=True, slots=True)
 class SetupFindings:
     """The strings as read and as tried, and the lowest setup without buzz; the call, and what is to be done for it."""
@@ -94,7 +98,7 @@ def setup_findings(
     call = setup_call(
         solved,
         plan.margin_um / 1000,
-        present,
+        present if len(read.found.action_mm) == spec.strings else (),
         now.frame.relief_mm,
         names,
         shown.fine_mm,
@@ -263,8 +267,12 @@ def accept_setup(
     trial: Trial | None,
     preset: bool = False,
 ) -> None:
-    """Keep what is tried as the job's target, or the shop's preset, or the solved setup when nothing is."""
+    """Keep what is tried as the job's target, or the shop's preset, or the solved setup when nothing is. Raises
+    NothingReadError.
+    """
     read = latest_read(db, settings, instrument)
+    if read.found.relief_mm is None and not read.found.action_mm and not read.found.gap_mm:
+        raise NothingReadError("Nothing is read yet: read the relief, the action or a first-fret gap before accepting.")
     strings = assembled(db, instrument, plan, read)
     if preset:
         target = preset_target(settings, plan, instrument.spec, strings)

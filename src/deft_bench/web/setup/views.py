@@ -5,7 +5,7 @@ from typing import Any
 from flask import flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.setup.solving import accept_setup, intake_due
+from deft_bench.bench.setup.solving import NothingReadError, accept_setup, intake_due
 from deft_bench.core.strings.setup_plan import SetupPlan
 from deft_bench.store import instruments, jobs, setups
 from deft_bench.web.setup.form import read, values_of
@@ -77,7 +77,11 @@ def accept(instrument_id: int) -> Response | tuple[str, int]:
         if trial is None:
             return _page(instrument, plan, dict(request.form), form.errors), 422
     chosen = request.form.get("which") == "preset"
-    accept_setup(db(), settings(), now(), job, instrument, plan, trial, chosen)
+    try:
+        accept_setup(db(), settings(), now(), job, instrument, plan, trial, chosen)
+    except NothingReadError as error:
+        flash(str(error))
+        return back
     flash("Accepted. Relief first, then the nut, then the saddles; read again after each.")
     return back
 
