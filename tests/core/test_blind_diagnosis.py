@@ -133,7 +133,7 @@ def heard_blind(chance: random.Random) -> tuple[str, int | None, Diagnosis, list
 
 def test_the_right_cause_comes_first_and_likely_is_right() -> None:
     chance = random.Random(4)
-    first, likely, tries = 0, [], 16
+    first, likely, tries = 0, [], 12
     for _ in range(tries):
         fault, place, found, heard = heard_blind(chance)
         right = is_right(found.causes[0], fault, place)

@@ -16,7 +16,7 @@ from deft_bench.core.strings.saddle_height import (
     PocketShim,
     SaddleMove,
     SaddleRead,
-    one_piece,
+    beneath,
     pocket_shim,
     raise_for,
     saddle_call,
@@ -98,7 +98,7 @@ def saddle_findings(
     board = None if plan.board_radius_saddle_um is None else plan.board_radius_saddle_um / 1000
     cut = shim = None
     if spec.bridge == "one_piece" and len(moves) == spec.strings > 1:
-        cut = one_piece(moves, spec.spread_saddle_um / 1000, plan.saddle_overhang_um / 1000)
+        cut = beneath(moves, spec.spread_saddle_um / 1000, plan.saddle_overhang_um / 1000)
     if spec.joint == "bolt_on" and moves:
         shim = pocket_shim(moves, plan.pocket_um / 1000, plan.mouth_to_saddle_um / 1000)
     seat = seat_of(plan)

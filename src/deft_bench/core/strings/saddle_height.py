@@ -12,10 +12,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.optimize import linprog
 
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.calls import Call, Length, listed_words
 from deft_bench.core.limits import ACTION_GATE_MM, LEAST_CUT_MM
+
+LEAST_BENEATH_MM = 0.15
+"""Less than this is not cut beneath a saddle again, but filed on its top: a rule over fret 12 tells no finer line."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +96,22 @@ def one_piece(moves: Sequence[SaddleMove], spread_mm: float, overhang_mm: float)
     line = [treble + slope * place for place in places]
     residual = tuple(off - at for off, at in zip(offs, line, strict=True))
     return OnePiece(bass + slope * overhang_mm, treble - slope * overhang_mm, residual)
+
+
+def beneath(moves: Sequence[SaddleMove], spread_mm: float, overhang_mm: float) -> OnePiece:
+    """The straight cut beneath a one-piece saddle that takes the most off without leaving any string too low: what is
+    left of each string is filed on its top. (A linear programme in the line's two ends.) Raises ValueError as
+    `one_piece` does.
+    """
+    if len(moves) < 2:
+        raise ValueError("a one-piece saddle's line needs two strings or more")
+    offs = np.array([-move.raise_mm for move in moves])
+    bass_share = np.linspace(0.0, 1.0, len(offs))
+    ends = np.column_stack([1 - bass_share, bass_share])
+    found = linprog(-ends.mean(axis=0), A_ub=ends, b_ub=offs, bounds=[(None, None)] * 2)
+    treble, bass = (float(end) for end in found.x)
+    past = (bass - treble) / spread_mm * overhang_mm
+    return OnePiece(bass + past, treble - past, tuple(float(mm) for mm in offs - ends @ found.x))
 
 
 def pocket_shim(moves: Sequence[SaddleMove], pocket_mm: float, mouth_to_saddle_mm: float) -> PocketShim | None:
@@ -194,6 +214,16 @@ def _one_piece_call(cut: OnePiece, because: tuple[str, ...], length: Length) -> 
     return Call(say, "cut", {"most_mm": max(bass, treble)}, because)
 
 
+def _top_call(
+    moved: Mapping[int, SaddleMove], names: Mapping[int, str], because: tuple[str, ...], length: Length
+) -> Call:
+    """A one-piece saddle of which no string is low and little is to come off beneath: what is left is its top's shape."""
+    offs = {string: -move.raise_mm for string, move in moved.items()}
+    where = listed_words([f"{length(off)} under {names[string]}" for string, off in offs.items()])
+    say = f"File the saddle’s top, {where}: two thirds, read, then the rest; keep where each string leaves it."
+    return Call(say, "top", {"most_mm": max(offs.values())}, because)
+
+
 def saddle_call(
     reads: Sequence[SaddleRead], cut: OnePiece | None, shim: PocketShim | None, names: Mapping[int, str], length: Length
 ) -> Call:
@@ -217,7 +247,10 @@ def saddle_call(
     if not moved:
         return Call("Leave the saddles: every string is as wanted.", "none", {}, because)
     if cut is not None:
-        return _one_piece_call(cut, because, length)
+        low = any(move.raise_mm > 0 for move in moved.values())
+        if low or max(cut.take_off_bass_mm, cut.take_off_treble_mm) > LEAST_BENEATH_MM:
+            return _one_piece_call(cut, because, length)
+        return _top_call(moved, names, because, length)
     most = max(moved, key=lambda string: abs(moved[string].raise_mm))
     raised = moved[most].raise_mm
     more = f" and {len(moved) - 1} more as listed" if len(moved) > 1 else ""
