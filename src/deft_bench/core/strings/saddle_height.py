@@ -217,7 +217,7 @@ def _one_piece_call(cut: OnePiece, because: tuple[str, ...], length: Length) -> 
 def _top_call(
     moved: Mapping[int, SaddleMove], names: Mapping[int, str], because: tuple[str, ...], length: Length
 ) -> Call:
-    """A one-piece saddle of which no string is low and little is to come off beneath: what is left is its top's shape."""
+    """A one-piece saddle of which no string is low and little is to come off beneath: what is left is its shape."""
     offs = {string: -move.raise_mm for string, move in moved.items()}
     where = listed_words([f"{length(off)} under {names[string]}" for string, off in offs.items()])
     say = f"File the saddle’s top, {where}: two thirds, read, then the rest; keep where each string leaves it."
