@@ -21,7 +21,7 @@ HAND_ACTION = {"light": 0.85, "medium": 1.0, "heavy": 1.2}
 TWELVE = 12
 USUAL_LEAST, USUAL_MOST = 0.65, 1.5
 """The customary range of action as shares of its middle."""
-COURSE_SHARE = 0.75
+COURSE_SHARE = 0.65
 """What one string of a course takes of a stroke: the two share it, a little apart in time."""
 OFFERED_LEAST, OFFERED_MOST = 0.6, 1.6
 """An action outside these shares of the customary one is not offered as a target."""

@@ -202,16 +202,17 @@ def _out_of_travel(
 
 
 def _one_piece_call(cut: OnePiece, because: tuple[str, ...], length: Length) -> Call:
-    bass, treble = cut.take_off_bass_mm, cut.take_off_treble_mm
-    if min(bass, treble) < -LEAST_CUT_MM:
-        say = (
-            f"Shim or replace the saddle: {length(max(0.0, -bass))} is missing at its bass end and"
-            f" {length(max(0.0, -treble))} at its treble end."
-        )
+    """What comes off beneath a one-piece saddle at its ends, and what is missing there."""
+    ends = {"bass": cut.take_off_bass_mm, "treble": cut.take_off_treble_mm}
+    missing = {end: -mm for end, mm in ends.items() if mm < -LEAST_CUT_MM}
+    off = {end: mm for end, mm in ends.items() if mm > LEAST_CUT_MM}
+    taken = " and ".join(f"{length(mm)} at its {end} end" for end, mm in off.items())
+    if missing:
+        lacks = " and ".join(f"{length(mm)} at its {end} end" for end, mm in missing.items())
+        say = f"Shim or replace the saddle: {lacks} is missing{f'; {taken} comes off beneath' if taken else ''}."
         return Call(say, "shim", {}, because)
-    bass_end, treble_end = length(max(0.0, bass)), length(max(0.0, treble))
-    say = f"Take {bass_end} off beneath the saddle at its bass end and {treble_end} at its treble end."
-    return Call(say, "cut", {"most_mm": max(bass, treble)}, because)
+    say = f"Take off beneath the saddle {taken}: two thirds first, read, then the rest."
+    return Call(say, "cut", {"most_mm": max(ends.values())}, because)
 
 
 def _top_call(
@@ -222,6 +223,16 @@ def _top_call(
     where = listed_words([f"{length(off)} under {names[string]}" for string, off in offs.items()])
     say = f"File the saddle’s top, {where}: two thirds, read, then the rest; keep where each string leaves it."
     return Call(say, "top", {"most_mm": max(offs.values())}, because)
+
+
+def _saddle_in_one_piece(
+    cut: OnePiece, moved: Mapping[int, SaddleMove], names: Mapping[int, str], because: tuple[str, ...], length: Length
+) -> Call:
+    """Beneath while a string is low or much comes off there, then its top."""
+    low = any(move.raise_mm > 0 for move in moved.values())
+    if low or max(cut.take_off_bass_mm, cut.take_off_treble_mm) > LEAST_BENEATH_MM:
+        return _one_piece_call(cut, because, length)
+    return _top_call(moved, names, because, length)
 
 
 def saddle_call(
@@ -247,10 +258,7 @@ def saddle_call(
     if not moved:
         return Call("Leave the saddles: every string is as wanted.", "none", {}, because)
     if cut is not None:
-        low = any(move.raise_mm > 0 for move in moved.values())
-        if low or max(cut.take_off_bass_mm, cut.take_off_treble_mm) > LEAST_BENEATH_MM:
-            return _one_piece_call(cut, because, length)
-        return _top_call(moved, names, because, length)
+        return _saddle_in_one_piece(cut, moved, names, because, length)
     most = max(moved, key=lambda string: abs(moved[string].raise_mm))
     raised = moved[most].raise_mm
     more = f" and {len(moved) - 1} more as listed" if len(moved) > 1 else ""
