@@ -37,6 +37,8 @@ in which way to go.
 ROUNDS = 5
 """Newton's steps at each of them."""
 LEAST_SIZE_MM = 0.015
+LEAST_CAUSE_MM = 0.02
+"""A cause that is likeliest when it is hardly there explains nothing: it is not listed."""
 ODD = 0.01
 """How many notes are marked wrongly, or buzz for a reason of their own."""
 HEARD_MM = 0.02
@@ -269,7 +271,7 @@ def _weigh(
     weighed = [
         _Weighed(one, float(fit.size[i]), float(np.exp(fit.log_hand[i])), float(weights[i]), fit.room_under(i, every))
         for i, one in enumerate(tried)
-        if one is not None or fit.log_hand[i] > 0
+        if (fit.at[i, 0] > LEAST_CAUSE_MM if one is not None else fit.log_hand[i] > 0)
     ]
     return sorted(weighed, key=lambda one: -one.weight)
 
