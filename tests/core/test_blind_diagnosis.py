@@ -11,7 +11,7 @@ from deft_bench.core.strings.customary import CUSTOMS, StringKind, customary_plu
 from deft_bench.core.strings.diagnose import Cause, Diagnosis, Heard, diagnose
 from deft_bench.core.strings.frame import StringFrame, across_lanes
 from deft_bench.core.strings.setup_solve import setup_solve
-from deft_bench.core.strings.simulated_string import AUDIBLE_DB, Ringing, buzz_db
+from deft_bench.core.strings.simulated_string import AUDIBLE_DB, loudest_buzz_db, ringing
 from deft_bench.core.strings.string_set import SETS, TUNINGS, StringMake, made_of, notes_of, tensions
 from deft_bench.core.strings.stroke import Stroke
 
@@ -35,23 +35,16 @@ class Truth:
 
     def buzzes(self) -> dict[tuple[int, int], bool]:
         """Every note below the last but one fret, as heard; one that stays a tenth clear of everything is clean."""
-        x = np.concatenate(([0.0], self.frame.positions()))
         places, notes, heard = [], [], dict[tuple[int, int], bool]()
-        for one, make, over in zip(
-            self.strings, self.makes, clearance(self.frame, self.strings, self.stroke), strict=True
-        ):
+        overs = clearance(self.frame, self.strings, self.stroke)
+        for one, make, over in zip(self.strings, self.makes, overs, strict=True):
             heard |= {(one.string, f): False for f in range(self.frame.frets - 1)}
             for f in np.flatnonzero(over.least()[: self.frame.frets - 1] < 0.1).tolist():
-                under, room = (x[f + 1 :] - x[f]).tolist(), over.static[f][f:].tolist()
-                ringing = Ringing(self.frame.scale_mm - x[f], one.tension_n, make.mass(), one.pluck_n, 0, under, room)
-                notes.append(
-                    replace(ringing, from_saddle_mm=self.stroke.from_saddle_mm, bending_n_mm2=make.bending_n_mm2)
-                )
+                notes.append(ringing(self.frame, over, make, one.tension_n, one.pluck_n, self.stroke, f))
                 places.append((one.string, f))
         if not notes:
             return heard
-        away = [replace(note, toward=False, pluck_n=note.pluck_n * self.stroke.away_share) for note in notes]
-        loud = np.maximum(buzz_db(notes, 6, 56), buzz_db(away, 6, 56)) > AUDIBLE_DB
+        loud = loudest_buzz_db(notes, self.stroke, 6, 56) > AUDIBLE_DB
         return heard | dict(zip(places, map(bool, loud), strict=True))
 
 

@@ -7,7 +7,7 @@ import pytest
 from deft_bench.core.calls import Call, in_mm
 from deft_bench.core.instrument import STARTING, Spec
 from deft_bench.core.strings.assembled import as_set, assemble, forward, solve
-from deft_bench.core.strings.clearance import OverString, geometry
+from deft_bench.core.strings.clearance import OverString
 from deft_bench.core.strings.customary import (
     CUSTOMS,
     StringKind,
@@ -135,18 +135,22 @@ def test_a_preset_is_checked_and_says_what_would_have_to_change() -> None:
     spec = strung("electric", f"10–46 {NICKEL}", "standard", 648)
     plan, preset = starting_setup(spec), PRESETS["electric"]
     at = assemble(plan, spec, SetupReadings(relief_mm=0.2))
-    share, _ = geometry(648, spec.frets, at.stroke)
     actions = {i: preset.action_for(i, 6, "medium") for i in range(1, 7)}
-    assert checked(as_set(plan, spec, at, 0.2, actions), share).touching == 0
-    low = checked(as_set(plan, spec, at, 0.2, {i: mm - 0.9 for i, mm in actions.items()}), share)
+    assert checked(as_set(plan, spec, at, 0.2, actions), at.frame, at.stroke).touching == 0
+    low = checked(as_set(plan, spec, at, 0.2, {i: mm - 0.9 for i, mm in actions.items()}), at.frame, at.stroke)
     assert low.touching > 0
     assert "would touch" in checked_words(low, dict.fromkeys(range(1, 7), "E"), in_mm)
     # the rise that it names clears every string, and so does the lighter hand
     raised = as_set(plan, spec, at, 0.2, {i: actions[i] - 0.9 + low.more_mm.get(i, 0.0) + 1e-6 for i in actions})
-    assert checked(raised, share).touching == 0
+    assert checked(raised, at.frame, at.stroke).touching == 0
     lighter = replace(plan, pluck_n=tuple(one.pluck_n * low.hand_share * 0.999 for one in at.strings))
     at = assemble(lighter, spec, SetupReadings(relief_mm=0.2))
-    assert checked(as_set(lighter, spec, at, 0.2, {i: mm - 0.9 for i, mm in actions.items()}), share).touching == 0
+    assert (
+        checked(
+            as_set(lighter, spec, at, 0.2, {i: mm - 0.9 for i, mm in actions.items()}), at.frame, at.stroke
+        ).touching
+        == 0
+    )
     assert preset.action_for(1, 6, "light") < preset.action_for(1, 6, "heavy")
 
 

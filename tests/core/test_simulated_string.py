@@ -13,7 +13,15 @@ from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.strings.clearance import OverString, Strung, over_frets
 from deft_bench.core.strings.customary import StringKind, customary_action, customary_pluck
 from deft_bench.core.strings.frame import StringFrame
-from deft_bench.core.strings.simulated_string import AUDIBLE_DB, Ringing, buzz_db, play, steps_for
+from deft_bench.core.strings.simulated_string import (
+    AUDIBLE_DB,
+    Ringing,
+    away_from,
+    loudest_buzz_db,
+    play,
+    ringing,
+    steps_for,
+)
 from deft_bench.core.strings.string_set import SETS, TUNINGS, StringMake, made_of, notes_of, tensions
 from deft_bench.core.strings.stroke import Stroke
 
@@ -78,14 +86,7 @@ def a_note(chance: random.Random, lower_mm: float = 0.0) -> tuple[Ringing, Strun
     stroke = Stroke(chance.uniform(90, 200))
     tension = tensions([makes[i]], [scale])[0]
     strung = over_frets(frame, OverString(1, tension, chance.uniform(0.1, 0.4), force, action), 1, stroke)
-    x = np.concatenate(([0.0], frame.positions()))
-    over, room = (x[fretted + 1 :] - x[fretted]).tolist(), strung.static[fretted][fretted:].tolist()
-    ringing = Ringing(scale - x[fretted], tension, makes[i].mass(), force, stroke.from_saddle_mm, over, room)
-    return replace(ringing, bending_n_mm2=makes[i].bending_n_mm2), strung, force, fretted
-
-
-def half_away(notes: list[Ringing]) -> list[Ringing]:
-    return [replace(note, toward=False, pluck_n=note.pluck_n / 2) for note in notes]
+    return ringing(frame, strung, makes[i], tension, force, stroke, fretted), strung, force, fretted
 
 
 def test_the_clearance_ranks_notes_as_the_simulated_string_does() -> None:
@@ -93,7 +94,7 @@ def test_the_clearance_ranks_notes_as_the_simulated_string_does() -> None:
     drawn = [a_note(chance) for _ in range(500)]
     notes = [one[0] for one in drawn]
     free = [replace(note, room_mm=[1e3] * len(note.room_mm)) for note in notes]
-    swings = [play(way, 240, 80).lowest_mm for way in (free, half_away(free))]
+    swings = [play(way, 240, 80).lowest_mm for way in (free, away_from(free, Stroke()))]
     needed, met = [], []
     for i, (note, strung, force, fretted) in enumerate(drawn):
         room = np.array(note.room_mm)
@@ -101,11 +102,11 @@ def test_the_clearance_ranks_notes_as_the_simulated_string_does() -> None:
         met.append(float(np.min(room / np.maximum(down, 1e-9))))
         needed.append(float(np.nanmin((strung.static / strung.per_newton)[fretted])) / force)
     assert spearmanr(needed, met)[0] >= 0.95
-    heard = np.maximum(buzz_db(notes, 8, 60), buzz_db(half_away(notes), 8, 60))
+    heard = loudest_buzz_db(notes, Stroke(), 8, 60)
     assert spearmanr(1 / np.array(needed), heard)[0] >= 0.65
     low = [a_note(chance, 0.3) for _ in range(200)]
     played = [one[0] for one in low]
-    aloud = np.maximum(buzz_db(played, 8, 60), buzz_db(half_away(played), 8, 60)) > AUDIBLE_DB
+    aloud = loudest_buzz_db(played, Stroke(), 8, 60) > AUDIBLE_DB
     said = np.array([np.nanmin(strung.margin[fretted]) < 0 for _, strung, _, fretted in low])
     assert (said & aloud).sum() >= 0.8 * aloud.sum()
     assert (said & ~aloud).sum() <= 0.25 * said.sum()

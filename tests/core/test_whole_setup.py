@@ -1,4 +1,4 @@
-"""Whole setup jobs on hidden necks and strings, by the program's own calls: every one ends with its gates met."""
+"""Setup jobs on hidden necks and strings, by the program's own calls: each comes to the playing, its gates met."""
 
 import random
 from dataclasses import dataclass, field, replace
@@ -187,9 +187,6 @@ class Bench:
                 self.saddle_off[n - 1] += step if self.spec.bridge == "individual" else found.saddle_shift_mm
         self.take_cents()
 
-    def do_buzz(self) -> None:
-        self.read = replace(self.read, buzzes=0, played=self.spec.strings * self.spec.frets)
-
 
 def a_job(kind: str, chance: random.Random) -> Bench:
     spec = replace(STARTING[kind], name="x")
@@ -217,7 +214,7 @@ def test_a_job_never_ends_where_the_gate_asks_and_the_call_leaves_it(kind: str, 
     way = []
     for _ in range(ROUNDS):
         step, say = setup_now(job.facts(), string_names(job.plan))
-        if step == "after":
+        if step == "buzz":
             return
         way.append((step, say))
         job.do(step)

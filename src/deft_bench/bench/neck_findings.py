@@ -15,12 +15,13 @@ from deft_bench.bench.survey_results import (
 from deft_bench.core.acts import MOVES_BOW
 from deft_bench.core.calls import Call
 from deft_bench.core.doubts import doubted_call
-from deft_bench.core.neck.rod_call import relief_target, rod_call
+from deft_bench.core.neck.rod_call import rod_call
 from deft_bench.core.neck.straightness import Straightness
 from deft_bench.core.neck.truss_rod import Rod, RodAdvice, Turn
 from deft_bench.core.neck.twist import Twist, twist
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.survey import UNDER_STRING, heights_from
+from deft_bench.core.strings.customary import string_kind
+from deft_bench.core.survey import UNDER_STRING, heights_from, pressed_fret
 from deft_bench.core.survey_figures import gaps_of_tops
 from deft_bench.store import instruments, jobs, rod_turns, setups, surveys
 from deft_bench.store.database import Connection
@@ -66,7 +67,7 @@ def neck_findings(
     db: Connection, settings: ShopSettings, instrument: instruments.Instrument, opened: jobs.Job | None, aim: str
 ) -> NeckFindings:
     """The neck for an aim: `fretwork` (straight) or `playing` (the relief wanted)."""
-    playing = _playing_relief(db, instrument, opened)
+    playing = _playing_relief(db, settings, instrument, opened)
     target = 0.0 if aim == "fretwork" else playing
     read = latest(db, settings, instrument, "straightness")
     turns = recorded_turns(db, settings, instrument)
@@ -93,7 +94,7 @@ def _bow(
     head, frets = read.survey.head, read.survey.frets
     if head.method in UNDER_STRING:
         # the string touches where it is pressed
-        gaps |= {1: 0.0, instrument.spec.joint_fret if head.method == "string_joint" else frets: 0.0}
+        gaps |= {1: 0.0, pressed_fret(head.method, frets, instrument.spec.joint_fret): 0.0}
     tops = _judged_tops(db, settings, instrument, opened) if aim == "fretwork" and not waiting else None
     if tops is not None:
         # Level judges the neck by its latest heights: so does this screen
@@ -138,10 +139,13 @@ def _judged_tops(
     return planning.straight.tops, gaps_of_tops(request.heights, list(request.positions_mm))
 
 
-def _playing_relief(db: Connection, instrument: instruments.Instrument, opened: jobs.Job | None) -> float:
-    """Relief wanted for playing, mm: the accepted setup's, else what is usual for the hand."""
+def _playing_relief(
+    db: Connection, settings: ShopSettings, instrument: instruments.Instrument, opened: jobs.Job | None
+) -> float:
+    """Relief wanted for playing, mm: the accepted setup's, else the shop's preset for the strings and the hand."""
     accepted = setups.last_accepted(db, opened.id) if opened else None
-    return accepted.target.relief_mm if accepted else relief_target(instrument.spec.hand, instrument.spec.kind)
+    spec = instrument.spec
+    return accepted.target.relief_mm if accepted else settings.preset(string_kind(spec)).relief_for(spec.hand)
 
 
 def _twist(db: Connection, instrument: instruments.Instrument) -> Twist | None:

@@ -5,11 +5,11 @@ from datetime import datetime
 
 from deft_bench.bench.surveying import ReadingRefusedError, due_when, start_check
 from deft_bench.core.instrument import Spec
-from deft_bench.core.survey import UNDER_STRING, SurveyHead
+from deft_bench.core.survey import UNDER_STRING, SurveyHead, pressed_fret
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.core.times import stamp
 from deft_bench.store import instruments, jobs, shop, surveys
-from deft_bench.store.database import Connection
+from deft_bench.store.database import Connection, transaction
 
 GAP_FRETS = (7, 8)
 """Over which fret the gap is read: the middle of the neck lies between them."""
@@ -27,9 +27,10 @@ class ReliefBox:
 def relief_box(db: Connection, instrument: instruments.Instrument) -> ReliefBox:
     """As the last one was read on this instrument."""
     for survey in surveys.of_instrument(db, instrument.id, "straightness", 12):
-        read = [fret for _, fret in surveys.values(db, survey.id)]
-        if survey.head.method in UNDER_STRING and len(read) == 1:
-            return ReliefBox(read[0], survey.head.method)
+        if survey.head.method in UNDER_STRING:
+            read = [fret for _, fret in surveys.values(db, survey.id)]
+            if len(read) == 1:
+                return ReliefBox(read[0], survey.head.method)
     return ReliefBox()
 
 
@@ -38,9 +39,13 @@ def methods_of(spec: Spec) -> dict[str, str]:
     return {"string": f"the last fret, {spec.frets}", "string_joint": f"the joint, fret {spec.joint_fret}"}
 
 
-def keep_relief(db: Connection, now: datetime, instrument: instruments.Instrument, box: ReliefBox, gap_um: int) -> int:
-    """Keep one gap as a straightness survey of its own and return its id; raises ReadingRefusedError."""
-    pressed = instrument.spec.joint_fret if box.method == "string_joint" else instrument.spec.frets
+def keep_relief(
+    db: Connection, now: datetime, instrument: instruments.Instrument, box: ReliefBox, gap_um: int, typed: str
+) -> int:
+    """Keep one gap, with it as it was typed, as a straightness survey of its own and return its id; raises
+    ReadingRefusedError.
+    """
+    pressed = pressed_fret(box.method, instrument.spec.frets, instrument.spec.joint_fret)
     if box.method not in UNDER_STRING or not 1 < box.fret < pressed:
         raise ReadingRefusedError(f"The gap is read over a fret between the first and {pressed}.")
     problem = SURVEY_KINDS["straightness"].problem(gap_um, box.fret)
@@ -60,9 +65,10 @@ def keep_relief(db: Connection, now: datetime, instrument: instruments.Instrumen
         climate[2] if climate else None,
         "lane_by_lane",
     )
-    if job is None:
-        survey = start_check(db, now, instrument, head)
-    else:
-        survey = surveys.start(db, instrument.id, job.id, instrument.spec.frets, head, stamp(now))
-    surveys.add_many(db, survey, [(("middle", box.fret), gap_um, f"{gap_um / 1000:g}")], stamp(now))
+    with transaction(db):
+        if job is None:
+            survey = start_check(db, now, instrument, head)
+        else:
+            survey = surveys.start(db, instrument.id, job.id, instrument.spec.frets, head, stamp(now))
+        surveys.add_many(db, survey, [(("middle", box.fret), gap_um, typed)], stamp(now))
     return survey

@@ -9,7 +9,7 @@ from deft_bench.core.board.fret_lines import FretLine, Outline, fret_lines
 from deft_bench.core.board.positions import fret_position, fret_positions
 from deft_bench.core.board.section import Cone
 from deft_bench.core.field_checks import choice_problems, length_problems, text_problems
-from deft_bench.core.strings.notes import note_hz
+from deft_bench.core.strings.string_set import notes_of
 from deft_bench.core.units import MM, Display
 
 MOST_FRETS = 60
@@ -337,11 +337,10 @@ _COUNTS = {"strings": (1, 18), "frets": (1, MOST_FRETS), "joint_fret": (1, MOST_
 
 def tuning_problem(tuning: str) -> str:
     """What is no note in a tuning, in words; empty when every one is (and for none at all)."""
-    for note in tuning.replace(",", " ").split():
-        try:
-            note_hz(note)
-        except ValueError as error:
-            return f"{str(error)[:1].upper()}{str(error)[1:]}. The lowest string first, as in E2 A2 D3 G3 B3 E4."
+    try:
+        notes_of(tuning)
+    except ValueError as error:
+        return f"{str(error)[:1].upper()}{str(error)[1:]}. The lowest string first, as in E2 A2 D3 G3 B3 E4."
     return ""
 
 

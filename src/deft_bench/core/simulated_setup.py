@@ -13,7 +13,7 @@ import numpy as np
 from deft_bench.core.simulated_neck import SimulatedNeck, Tool
 from deft_bench.core.strings.clearance import OverString, over_frets
 from deft_bench.core.strings.frame import StringFrame
-from deft_bench.core.strings.simulated_string import AUDIBLE_DB, Ringing, buzz_db
+from deft_bench.core.strings.simulated_string import AUDIBLE_DB, Ringing, loudest_buzz_db, ringing
 from deft_bench.core.strings.string_set import StringMake
 from deft_bench.core.strings.stroke import MEDIUM_STROKE, Stroke
 
@@ -88,27 +88,17 @@ class SimulatedSetup:
 
     def ringing(self, string: int, fret: int, harder: float = 1.0) -> Ringing:
         """A note as the simulated string plays it, plucked toward the board."""
-        over = over_frets(self.frame(), self._over(string, 0.0), self.strings, self.stroke)
-        x = [0.0, *self.neck.positions]
-        make = self.makes[string - 1]
-        return Ringing(
-            self.neck.scale_mm - x[fret],
-            self.tension_n[string - 1],
-            make.mass(),
-            self.pluck_n[string - 1] * harder,
-            self.stroke.from_saddle_mm,
-            [at - x[fret] for at in x[fret + 1 :]],
-            [float(mm) for mm in over.static[fret][fret:]],
-            make.bending_n_mm2,
-        )
+        frame, i = self.frame(), string - 1
+        strung = over_frets(frame, self._over(string, 0.0), self.strings, self.stroke)
+        force = self.pluck_n[i] * harder
+        return ringing(frame, strung, self.makes[i], self.tension_n[i], force, self.stroke, fret)
 
     def buzzes_aloud(self, played: Sequence[tuple[int, int]], harder: float = 1.0) -> list[bool]:
         """Whether each note (string, fret) buzzes audibly on the simulated string: a stroke toward the board, and this
         hand's share of one away from it.
         """
-        toward = [self.ringing(string, fret, harder) for string, fret in played]
-        away = [replace(one, toward=False, pluck_n=one.pluck_n * self.stroke.away_share) for one in toward]
-        return [bool(db > AUDIBLE_DB) for db in np.maximum(buzz_db(toward), buzz_db(away))]
+        notes = [self.ringing(string, fret, harder) for string, fret in played]
+        return [bool(db > AUDIBLE_DB) for db in loudest_buzz_db(notes, self.stroke)]
 
     def turn_rod(self, turns: float) -> "SimulatedSetup":
         """Turn the rod; nut and saddles stay where they are against the neck's ends."""

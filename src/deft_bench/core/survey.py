@@ -60,6 +60,11 @@ class SurveyHead:
     at_frets: tuple[int, ...] = ()
 
 
+def pressed_fret(method: str, frets: int, joint_fret: int | None) -> int:
+    """Where a string that is the straightedge is pressed: at the joint, or on the last fret."""
+    return min(joint_fret or frets, frets) if method == "string_joint" else frets
+
+
 def head_problems(head: SurveyHead) -> dict[str, str]:
     """What is impossible about a survey's heading, by field."""
     problems: dict[str, str] = {}

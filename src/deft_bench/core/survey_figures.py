@@ -16,7 +16,7 @@ from deft_bench.core.neck.straightness import (
     relief_under_string,
     straightness,
 )
-from deft_bench.core.survey import UNDER_STRING, SurveyHead, heights_from, places
+from deft_bench.core.survey import UNDER_STRING, SurveyHead, heights_from, places, pressed_fret
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
 
 EVENLY_READ = 0.8
@@ -95,10 +95,10 @@ def _straightness(
     joint_fret: int | None,
 ) -> Figures:
     """The bow by a straightedge, or by a string that is pressed at the last fret or at the joint."""
-    gaps, frets = {fret: um / 1000 for (_, fret), um in readings_um.items() if um is not None}, len(positions)
+    gaps = {fret: um / 1000 for (_, fret), um in readings_um.items() if um is not None}
     if head.method not in UNDER_STRING:
         return Figures(read, count, {}, None, None, None, bow(gaps, positions, surface))
-    pressed = min(joint_fret or frets, frets) if head.method == "string_joint" else frets
+    pressed = pressed_fret(head.method, len(positions), joint_fret)
     found = relief_under_string(gaps, positions, pressed, head.resolution_um / 1000)
     return Figures(read, max(1, read), {}, None, None, None, found)
 

@@ -24,7 +24,7 @@ from deft_bench.core.strings.assembled import (
     target_record,
     usual_action,
 )
-from deft_bench.core.strings.clearance import Strung, geometry
+from deft_bench.core.strings.clearance import Strung
 from deft_bench.core.strings.customary import string_kind, usual_range
 from deft_bench.core.strings.nut_depth import gap_side
 from deft_bench.core.strings.reachable import Reach
@@ -108,12 +108,11 @@ def setup_findings(
         spec.rod == "none",
     )
     preset = preset_target(settings, plan, spec, now)
-    share, _ = geometry(now.frame.scale_mm, now.frame.frets, now.stroke)
-    check = checked(as_set(plan, spec, now, preset.relief_mm, preset.action_mm), share)
+    check = checked(as_set(plan, spec, now, preset.relief_mm, preset.action_mm), now.frame, now.stroke)
     hung_on = [survey for kind, survey in read.of.items() if kind != "intonation"]
     odd = [doubt for survey in hung_on for doubt in questioned(db, settings, survey)]
     call = doubted_call(call, odd) if odd else call
-    wanted = target_of(plan, solved.relief_mm, {string.string: string.action_12_mm for string in solved.strung})
+    wanted = _as_target(plan, solved)
     reach = setup_reach(db, settings, instrument, read, wanted)
     todo = to_do(spec, plan, now, read.found, solved, reach, names, shown)
     return SetupFindings(
@@ -291,7 +290,10 @@ def accept_setup(
 
 def solved_target(plan: SetupPlan, spec: Spec, strings: Assembled) -> SetupTarget:
     """The lowest setup without buzz as a target."""
-    solved = solve(plan, spec, strings)
+    return _as_target(plan, solve(plan, spec, strings))
+
+
+def _as_target(plan: SetupPlan, solved: Solved) -> SetupTarget:
     return target_of(plan, solved.relief_mm, {string.string: string.action_12_mm for string in solved.strung})
 
 

@@ -102,8 +102,7 @@ def suspects(frame: StringFrame, strings: Sequence[OverString], stroke: Stroke, 
     zero = np.where(np.isnan(share), np.nan, 0.0)
 
     def of_tops(change: Array) -> Array:
-        start = np.concatenate(([0.0], change[:-1]))
-        return np.asarray(start[:, None] * (1 - share) - change[None, :], dtype=float)
+        return by_tops(share, change)
 
     def on(slopes: Array, string: int | None = None) -> dict[int, Array]:
         return {number: slopes if string in (None, number) else zero for number in numbers}
@@ -136,6 +135,14 @@ def suspects(frame: StringFrame, strings: Sequence[OverString], stroke: Stroke, 
         slopes_of = on(of_tops(run(frame, start, end)))
         for sign, kind in ((1, "run_high"), (-1, "run_low")):
             yield Suspect("run", sign, RUN_MOST_MM, RUN_SD_MM, SHARES[kind] / len(runs), slopes_of, None, start, end)
+
+
+def by_tops(share: Array, change: Array) -> Array:
+    """What every margin gains, [fretted][over], where the fret tops move by `change`, [N]; `share` as `geometry` has
+    it.
+    """
+    start = np.concatenate(([0.0], change[:-1]))
+    return np.asarray(start[:, None] * (1 - share) - change[None, :], dtype=float)
 
 
 def ramp(frame: StringFrame, start: int) -> Array:

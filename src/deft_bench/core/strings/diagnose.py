@@ -1,10 +1,10 @@
 """What buzzes and why, by likelihood: how well each single cause explains every note heard, buzzing or clean.
 
-A note buzzes with probability Φ(−m/σ), m its least room and σ what the readings leave open of it. For each cause the
-chance of all notes is summed over its size and over the player's hand, each weighed by how likely it is beforehand; the
-causes share out the whole. The cure to try is the one with the greatest chance for its cost: of things tried one after
-another until one helps, that order costs least on average (W. E. Smith, Various optimizers for single-stage production,
-1956, the ratio rule).
+A note buzzes with probability Φ(−m/σ), m its least room and σ what ear and model leave open of it. Beside each cause
+all that was read may be off by its own spread; the likeliest errors are found together with the cause's size, and
+Laplace's approximation says how much of what was possible beforehand fits as well. The causes share out the whole. The
+cure to try is the one with the greatest chance for its cost: of things tried one after another until one helps, that
+order costs least on average (W. E. Smith, Various optimizers for single-stage production, 1956, the ratio rule).
 
 Derived in docs/methods/diagnose.md.
 """
@@ -22,6 +22,7 @@ from deft_bench.core.strings.buzz_causes import (
     UNDOING,
     ReadSd,
     Suspect,
+    by_tops,
     cost_action_mm,
     metal_mm,
     suspects,
@@ -52,6 +53,8 @@ UNLIKELY = 0.2
 """A note whose outcome a cause gives less than this is not explained by it."""
 WORTH_TRYING = 0.15
 """A cure is tried first only where its cause has at least this chance."""
+LEADING = 40
+"""Causes that are asked which note would tell most: the others have no weight."""
 WORTH_HEARING = 0.02
 """Another note is asked for where it adds so much to the leading chance."""
 
@@ -220,9 +223,8 @@ def _notes(
     frame: StringFrame, strings: Sequence[OverString], strung: Sequence[Strung], stroke: Stroke, read_sd: ReadSd
 ) -> _Notes:
     share, _ = geometry(frame.scale_mm, frame.frets, stroke)
-    down, bow = np.isnan(share), frame.unit_bow()
-    along = np.where(down, 0.0, share)
-    by_relief = np.where(down, 0.0, np.concatenate(([0.0], bow[:-1]))[:, None] * (1 - along) - bow[None, :])
+    down = np.isnan(share)
+    along, by_relief = np.where(down, 0.0, share), np.nan_to_num(by_tops(share, frame.unit_bow()))
     places, rooms, swings, spreads = [], [], [], []
     for one, found in zip(strings, strung, strict=True):
         swing = np.where(down, 0.0, one.pluck_n * found.per_newton)
@@ -453,7 +455,7 @@ def _next_test(
     """
     if len(weighed) < 2:
         return None
-    shown = weighed[:40]
+    shown = weighed[:LEADING]
     weights = np.array([one.weight / total for one in shown])
     buzzing = np.array([_buzzing(one, every) for one in shown])
     led = np.max(weights[:, None] * buzzing, axis=0) + np.max(weights[:, None] * (1 - buzzing), axis=0)

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from deft_bench.core.limits import RELIEF_FOR_HAND_MM
 from deft_bench.core.strings.customary import CUSTOMS, HAND_ACTION, StringKind, across
 
-RELIEF_MM: dict[StringKind, float] = {"electric": 0.18, "acoustic": 0.18, "nylon": 0.20, "bass": 0.28}
+_MEDIUM = RELIEF_FOR_HAND_MM["medium"]
+RELIEF_MM: dict[StringKind, float] = {"electric": _MEDIUM, "acoustic": _MEDIUM, "nylon": 0.20, "bass": 0.28}
 """Relief that is customary for a medium hand."""
 
 
@@ -22,7 +23,7 @@ class Preset:
 
     def relief_for(self, hand: str) -> float:
         """Relief for a player's hand."""
-        return self.relief_mm * RELIEF_FOR_HAND_MM[hand] / RELIEF_FOR_HAND_MM["medium"]
+        return self.relief_mm * RELIEF_FOR_HAND_MM[hand] / _MEDIUM
 
     def action_for(self, string: int, strings: int, hand: str) -> float:
         """Action of one string for a player's hand, straight between the outer ones."""

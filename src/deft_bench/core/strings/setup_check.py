@@ -6,8 +6,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from deft_bench.core.calls import Length
-from deft_bench.core.strings.clearance import Strung
-from deft_bench.core.strings.frame import Array
+from deft_bench.core.strings.clearance import Strung, geometry
+from deft_bench.core.strings.frame import StringFrame
+from deft_bench.core.strings.stroke import Stroke
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,8 +22,9 @@ class Checked:
     hand_share: float
 
 
-def checked(strung: Sequence[Strung], share: Array) -> Checked:
-    """Check strings as they would lie; `share` is how far along it each fret lies, [fretted][over] (`geometry`)."""
+def checked(strung: Sequence[Strung], frame: StringFrame, stroke: Stroke) -> Checked:
+    """Check strings as they would lie on a neck, plucked so."""
+    share, _ = geometry(frame.scale_mm, frame.frets, stroke)
     touching, more, lighter = 0, {}, 1.0
     for one in strung:
         touching += int((one.least() < 0).sum())

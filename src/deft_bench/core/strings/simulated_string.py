@@ -16,7 +16,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
+from deft_bench.core.strings.clearance import Strung
+from deft_bench.core.strings.frame import Array, StringFrame
+from deft_bench.core.strings.string_set import StringMake
+from deft_bench.core.strings.stroke import Stroke
 
 LEAST_POINTS, MOST_POINTS = 36, 144
 HALF_RATE_HZ = 32_000.0
@@ -75,6 +78,28 @@ class Rang:
         times = np.arange(0, step * len(force), 1 / rate)
         heard = np.interp(times, step * np.arange(len(force)), force)
         return np.asarray(heard - np.mean(heard), dtype=float)
+
+
+def ringing(
+    frame: StringFrame, strung: Strung, make: StringMake, tension_n: float, pluck_n: float, stroke: Stroke, fretted: int
+) -> Ringing:
+    """A note over the frets as `clearance` has them, fretted at a fret (0 open), plucked toward the board."""
+    x = np.concatenate(([0.0], frame.positions()))
+    return Ringing(
+        frame.scale_mm - float(x[fretted]),
+        tension_n,
+        make.mass(),
+        pluck_n,
+        stroke.from_saddle_mm,
+        (x[fretted + 1 :] - x[fretted]).tolist(),
+        strung.static[fretted][fretted:].tolist(),
+        make.bending_n_mm2,
+    )
+
+
+def away_from(notes: Sequence[Ringing], stroke: Stroke) -> list[Ringing]:
+    """The same notes plucked away from the board, by the hand's share of such a stroke."""
+    return [replace(note, toward=False, pluck_n=note.pluck_n * stroke.away_share) for note in notes]
 
 
 def points_for(notes: Sequence[Ringing]) -> int:
@@ -329,3 +354,8 @@ def buzz_db(notes: Sequence[Ringing], periods: float = 12, points: int = 80) -> 
     hz = np.fft.rfftfreq(steps)[None, :] / struck.step_s[:, None]
     heard = np.where((hz > BUZZ_FROM_HZ) & (hz < BUZZ_TO_HZ), added, 0.0).sum(axis=1)
     return np.asarray(10 * np.log10((heard + 1e-30) / np.where(hz < BUZZ_TO_HZ, whole, 0.0).sum(axis=1)), dtype=float)
+
+
+def loudest_buzz_db(notes: Sequence[Ringing], stroke: Stroke, periods: float = 12, points: int = 80) -> Array:
+    """`buzz_db` of the louder of a stroke toward the board and one away from it, [notes]."""
+    return np.maximum(buzz_db(notes, periods, points), buzz_db(away_from(notes, stroke), periods, points))

@@ -9,9 +9,8 @@ plucked string). Derived, with what damping and stiffness change, in docs/method
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
+from deft_bench.core.strings.frame import Array
 
 PLUCK_FROM_SADDLE_MM = 130.0
 AWAY_SHARE = 0.5

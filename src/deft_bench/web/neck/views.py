@@ -90,7 +90,7 @@ def relief(instrument_id: int) -> Response | tuple[str, int]:
     fret = request.form.get("fret", 0, type=int)
     if gap is not None:
         try:
-            keep_relief(db(), now(), instrument, ReliefBox(fret, form.text("method")), gap)
+            keep_relief(db(), now(), instrument, ReliefBox(fret, form.text("method")), gap, form.text("gap")[:60])
             return redirect(url_for(".show", instrument_id=instrument_id, aim="playing"))
         except ReadingRefusedError as error:
             form.errors["gap"] = str(error)

@@ -50,9 +50,10 @@ def show() -> str | Response | tuple[str, int]:
     else:
         for name in LIMITS:
             values[name] = display().entry(int(values[name])) if values[name] else ""
-        for stored, box, part in PRESET_BOXES:
-            um = getattr(current(), stored)[list(PRESET_LIMITS).index(part)]
-            values[box] = display().entry(um)
+        for kind in CUSTOMS:
+            preset = current().preset(kind)
+            for part, mm in zip(PRESET_LIMITS, (preset.relief_mm, preset.treble_mm, preset.bass_mm), strict=True):
+                values[f"preset_{kind}_{part}"] = display().entry(round(1000 * mm))
     page = render_template(
         "settings/show.html",
         section="settings",
@@ -66,10 +67,10 @@ def show() -> str | Response | tuple[str, int]:
 
 def _presets(form: Form, chosen: dict[str, str]) -> None:
     """The presets, where they were sent: read into `chosen`."""
+    if not any(box in form.sent for _, box, _ in PRESET_BOXES):
+        return
     lengths: dict[str, list[str]] = {}
     for stored, box, part in PRESET_BOXES:
-        if box not in form.sent:
-            continue
         um, (least, most) = form.length(box), PRESET_LIMITS[part]
         if um is not None and not least <= um <= most:
             form.errors[box] = f"Accepted: {display().fine(least)} to {display().fine(most)}."

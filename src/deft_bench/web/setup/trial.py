@@ -72,8 +72,6 @@ def live(
         "solved": findings.solved,
         "call": findings.call,
         "todo": findings.todo,
-        "preset": findings.preset,
-        "usual": findings.usual,
         "touching": sum(cell.kind == "touches" for _, row in rows for cell in row),
     }
 
