@@ -9,11 +9,48 @@ from deft_bench.core.board.positions import fret_position
 from deft_bench.core.calls import in_mm
 from deft_bench.core.limits import ACTION_GATE_MM
 from deft_bench.core.neck.truss_rod import Turn, response, truss_rod
-from deft_bench.core.strings.intonation import CentsReading, intonation, intonation_call
+from deft_bench.core.strings.intonation import (
+    CentsReading,
+    intonation,
+    intonation_call,
+    reachable_cents,
+    with_one_saddle,
+)
 from deft_bench.core.strings.notes import K_CENTS
 from deft_bench.core.strings.reachable import Reach, action_within, cents_within, relief_within
 from deft_bench.core.strings.saddle_height import SaddleRead, one_piece, raise_for, saddle_call
 from deft_bench.core.strings.setup_job import SetupFacts, SetupReadings, SetupTarget, setup_steps
+
+READ = st.lists(st.tuples(st.integers(1, 19), st.floats(-30, 30)), min_size=1, max_size=4)
+
+
+@given(READ, READ, st.floats(-3, 3))
+def test_strings_on_one_saddle_share_the_shift_that_leaves_the_least_worst(
+    one: list[tuple[int, float]], other: list[tuple[int, float]], tried: float
+) -> None:
+    scales = [628.0, 636.0]
+    readings = [[CentsReading(*pair) for pair in read] for read in (one, other)]
+    fits = [intonation(scale, read) for scale, read in zip(scales, readings, strict=True)]
+    shared = with_one_saddle(scales, readings, fits)
+    assert shared[0].saddle_shift_mm == shared[1].saddle_shift_mm
+    worst = max(fit.reachable_cents for fit in shared)
+    assert [fit.reachable_cents for fit in shared] == reachable_cents(scales, readings)
+    for alone, fit in zip(fits, shared, strict=True):
+        assert fit.reachable_cents >= alone.reachable_cents - 1e-9
+    elsewhere = max(
+        abs(read.cents - tried * K_CENTS * (1 / (scale - fret_position(scale, read.fret)) - 1 / scale))
+        for scale, reads in zip(scales, readings, strict=True)
+        for read in reads
+    )
+    assert worst <= elsewhere + 1e-6
+
+
+def test_a_gate_is_no_nearer_than_a_screw_or_a_saddle_of_three_strings() -> None:
+    assert action_within("individual", [0.1] * 6, thread_mm=1.0) == pytest.approx(1 / 16)
+    assert action_within("tail_mounted", [0.1] * 6, thread_mm=1.0) == ACTION_GATE_MM
+    # the middle string of three stands 0.2 off the line of its neighbours: half of it is left at either
+    assert action_within("threes", [0.0, 0.2, 0.0, 0, 0, 0]) == pytest.approx(ACTION_GATE_MM + 0.1)
+    assert action_within("pairs", [0.0, 0.2, 0.0, 0, 0, 0]) == ACTION_GATE_MM
 
 
 @given(st.floats(0.1, 0.8), st.floats(0.0, 0.6), st.floats(0.05, 0.3))

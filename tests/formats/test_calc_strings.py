@@ -39,6 +39,45 @@ def test_clearance_by_its_check_figures() -> None:
     assert dropped["strings"][0]["worst"]["margin_mm"] > 0
 
 
+@pytest.mark.parametrize("capo", [1, 3, 7])
+def test_a_capo_makes_a_shorter_instrument(capo: int) -> None:
+    length = 628 * 2 ** (-capo / 12)
+    neck: dict[str, Any] = {"scale_mm": 628, "frets": 24, "capo": capo, "joint_fret": 17}
+    string = {**ONE, "saddle_height_mm": 3.5}
+    held = calculate("clearance", {**neck, "relief_mm": 0, "strings": [string]})
+    short = calculate(
+        "clearance",
+        {"scale_mm": length, "frets": 24 - capo, "relief_mm": 0, "strings": [{**string, "nut_height_mm": 0}]},
+    )
+    rows, own = held["strings"][0]["margin_mm"], short["strings"][0]["margin_mm"]
+    assert all(value is None for row in rows[:capo] for value in row)
+    for f, row in enumerate(own):
+        assert rows[capo + f][capo:] == [None if mm is None else pytest.approx(mm) for mm in row]
+    assert held["capo"]["open_length_mm"] == pytest.approx(length)
+    assert held["capo"]["heights_mm"][0] == pytest.approx(1.75, abs=1e-6)
+    # played only from there it may lie lower, or as low
+    asked = {**NECK, "strings": [ONE], "relief_range_mm": [0.15, 0.15], "margin_mm": 0, "bridge": "individual"}
+    free, from_there = calculate("setup-solve", asked), calculate("setup-solve", {**asked, "capo": capo})
+    assert from_there["mean_action_12_mm"] <= free["mean_action_12_mm"] + 1e-9
+    for name, more in (("clearance", {"relief_mm": 0, "strings": [string]}), ("diagnose", {})):
+        with pytest.raises(RequestError, match=r"capo: a capo goes on frets 1 to 16, 0 is none: the neck joins"):
+            calculate(
+                name,
+                {**neck, "relief_mm": 0, "strings": [string], "capo": 17, **more}
+                | ({"heard": [{"string": 1, "fret": 18, "buzz": True}]} if name == "diagnose" else {}),
+            )
+    behind = {"string": 1, "fret": capo - 1, "buzz": True}
+    with pytest.raises(RequestError, match=r"heard\[0\].fret: lies behind the capo"):
+        calculate("diagnose", {**neck, "relief_mm": 0, "strings": [string], "heard": [behind]})
+    cents = [{"fret": capo + 5, "cents": 2.0}, {"fret": capo + 12, "cents": 5.0}]
+    near = [{"fret": one["fret"] - capo, "cents": one["cents"]} for one in cents]
+    there = calculate("intonation", {"scale_mm": 628, "capo": capo, "strings": [{"readings": cents}]})
+    plain = calculate("intonation", {"scale_mm": length, "strings": [{"readings": near}]})
+    assert there["strings"][0]["saddle_shift_mm"] == pytest.approx(plain["strings"][0]["saddle_shift_mm"])
+    with pytest.raises(RequestError, match="is not past the capo"):
+        calculate("intonation", {"scale_mm": 628, "capo": capo + 5, "strings": [{"readings": cents}]})
+
+
 def test_the_lowest_setup_by_its_check_figure() -> None:
     asked = {**NECK, "strings": [ONE], "relief_range_mm": [0.15, 0.15], "margin_mm": 0, "bridge": "individual"}
     answer = calculate("setup-solve", asked)

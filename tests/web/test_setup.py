@@ -13,6 +13,7 @@ from typing import Any
 import pdfplumber
 import pytest
 
+from deft_bench.bench.next_step import job_steps
 from deft_bench.bench.setup.readings import latest_read, setup_facts, setup_reach
 from deft_bench.bench.setup.solving import setup_findings
 from deft_bench.core.board.positions import fret_position
@@ -22,9 +23,10 @@ from deft_bench.core.strings.notes import note_hz
 from deft_bench.core.strings.setup_plan import starting_setup
 from deft_bench.formats.record import export_record, import_record
 from deft_bench.formats.strict_json import RequestError
-from deft_bench.store import instruments, jobs, rod_turns, setups, shop, surveys
+from deft_bench.store import instruments, jobs, presets, rod_turns, setups, shop, surveys
 from deft_bench.store.database import Connection
 from harness import Bench
+from harness import words as text_of
 from wavs import tone, wav
 
 HERON, TURNSTONE, KNOT, WHIMBREL, PHALAROPE = 1, 6, 8, 9, 11
@@ -137,6 +139,68 @@ def test_a_setup_from_intake_to_report(bench: Bench, demo: Connection) -> None:
         assert words in text, words
     bench.post(f"/jobs/{job.id}/close")
     assert "closed" in bench.get(f"/jobs/{job.id}/record")
+
+
+def test_what_buzzes_becomes_a_target_that_the_gates_follow_and_a_step_is_signed_off(
+    bench: Bench, demo: Connection
+) -> None:
+    page, job = f"/instruments/{TURNSTONE}/setup", job_of(demo, TURNSTONE)
+    bench.post(f"{page}/accept", {"which": "preset"})
+    was = setups.TARGETS.of_job(demo, job.id)[-1].outcome
+    shown = text_of(bench.get(f"{page}/buzz"))
+    raised = re.search(
+        r"Raise the action(?: instead)?: relief [\d.]+ mm, action ([\d.]+) mm bass to ([\d.]+) mm", shown
+    )
+    assert raised, shown
+    assert "What has to move is asked for again" in bench.post(f"{page}/cure", {"by": "action"}).text
+    target = setups.TARGETS.of_job(demo, job.id)[-1].outcome
+    assert f"{target['action_um']['12'] / 1000:.2f}" == raised[1]
+    assert all(target["action_um"][n] >= was["action_um"][n] for n in was["action_um"])
+    # what was heard was heard on another setup: it is to be played again
+    assert setup_facts(demo, shop.settings(demo), job, instruments.get(demo, TURNSTONE)).latest.played == 0
+    here = next(
+        step.code
+        for step in job_steps(demo, shop.settings(demo), job, instruments.get(demo, TURNSTONE))
+        if step.state == "now"
+    )
+    assert "Not signed off. Say why" in bench.post(f"{page}/sign-off", {"step": here, "reason": " "}).text
+    assert "is not the step to do now" in bench.post(f"{page}/sign-off", {"step": "buzz", "reason": "so"}).text
+    bench.post(f"{page}/sign-off", {"step": here, "reason": "the owner wants it so"})
+    assert "the owner wants it so" in text_of(bench.get(f"/jobs/{job.id}/record"))
+    after = bench.get(page)
+    assert "Ask for it again" in after
+    came = export_record(demo, TURNSTONE)
+    assert [one["step"] for one in came["jobs"][-1]["events"] if one["kind"] == "signed_off"] == [here]
+    bench.post(f"{page}/sign-off", {"step": here, "again": "1"})
+    assert "Ask for it again" not in bench.get(page)
+    assert "That step is not signed off" in bench.post(f"{page}/sign-off", {"step": here, "again": "1"}).text
+
+
+def test_a_player_s_preset_is_chosen_checked_and_accepted_with_its_gap_and_pickup(
+    bench: Bench, demo: Connection
+) -> None:
+    sent = {"name": "Finger style", "kind": "bass", "relief": "0.3", "treble": "2.1", "bass": "2.6", "gap": "0.2"}
+    for wrong, said in (
+        ({"name": ""}, "A preset needs a name"),
+        ({"bass": "9"}, "Bass: accepted are"),
+        ({"kind": "harp"}, "Choose the kind of strings"),
+        ({"force": "x"}, "Not saved"),
+    ):
+        assert said in bench.post("/settings/presets", {**sent, **wrong}).text, wrong
+    assert "saved" in bench.post("/settings/presets", {**sent, "pickup": "3.1", "force": "90"}).text
+    chosen = next(key for key, one in presets.named(demo, "bass").items() if one.name == "Finger style")
+    page = f"/instruments/{KNOT}/setup"
+    assert "Preset Finger style:" in text_of(bench.get(f"{page}?preset={chosen}"))
+    assert "The shop’s preset:" in text_of(bench.get(f"{page}?preset=999"))
+    bench.post(f"{page}/accept", {"which": "preset", "preset": str(chosen)})
+    target = setups.TARGETS.of_job(demo, job_of(demo, KNOT).id)[-1].outcome
+    assert target["relief_um"] == 300
+    assert (target["action_um"]["1"], target["action_um"]["4"]) == (2100, 2600)
+    assert target["gap_um"]["2"] == [180, 220]
+    knot = instruments.get(demo, KNOT)
+    assert setups.plan_of(demo, KNOT, knot.spec).pickup_target_um == 3100
+    bench.post("/settings/presets", {"remove": str(chosen)})
+    assert chosen not in presets.named(demo)
 
 
 def test_trying_shows_and_saves_nothing(bench: Bench, demo: Connection) -> None:

@@ -1,11 +1,12 @@
 """What a job came to: before and after by the same figures, its gate, its setup's report; an instrument's history."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from deft_bench.bench.setup.readings import readings_of
+from deft_bench.bench.setup.readings import readings_of, setup_facts
 from deft_bench.bench.survey_results import SurveyResults, gate_since, planned_drops, shown_band, survey_results
 from deft_bench.core.frets.level_gate import LevelGate
 from deft_bench.core.shop_settings import ShopSettings
+from deft_bench.core.strings.setup_job import left_as_it_is
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.strings.setup_report import SetupReport, relief_by_humidity, setup_report
 from deft_bench.store import instruments, jobs, rod_turns, setups, surveys
@@ -85,7 +86,10 @@ def report_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument:
     target = accepted.target if accepted else None
     changes = relief_by_humidity(seasons)
     length = settings.display.fine_mm
-    return setup_report(before, target, after.found, string_names(plan), humidity, changes, length)
+    names = string_names(plan)
+    report = setup_report(before, target, after.found, names, humidity, changes, length)
+    left = left_as_it_is(setup_facts(db, settings, job, instrument), names, length)
+    return replace(report, left=tuple(left))
 
 
 @dataclass(frozen=True, slots=True)

@@ -125,6 +125,8 @@ CHOICES: dict[str, dict[str, str]] = {
     "joint": {"bolt_on": "bolt-on", "set": "set neck", "through": "through neck", "dovetail": "dovetail"},
     "bridge": {
         "individual": "individual saddles",
+        "pairs": "a saddle for two strings",
+        "threes": "a saddle for three strings",
         "two_post": "two posts",
         "one_piece": "one-piece saddle",
         "tail_mounted": "tail-mounted",

@@ -28,5 +28,5 @@ def opening_problem(kind: str, promised_on: str | None, today: date, frets: int)
     return wrong
 
 
-JOB_EVENTS = ("closed", "reopened", "withdrawn", "put_back", "taken_back")
+JOB_EVENTS = ("closed", "reopened", "withdrawn", "put_back", "taken_back", "signed_off", "asked_again")
 """What becomes of a job, as its record keeps it."""

@@ -84,8 +84,15 @@ OVERBEND_SHARE = 0.7
 # Strings
 ACTION_GATE_MM = 0.05
 """Action passes its gate within this: what a string-height rule resolves."""
-GATE_CENTS = {"individual": 2.0, "two_post": 2.0, "one_piece": 4.0, "tail_mounted": 2.0}
-"""How true a string must be by kind of bridge: what an ear hears, or what one saddle for all strings can do."""
+GATE_CENTS = {
+    "individual": 2.0,
+    "pairs": 3.0,
+    "threes": 3.0,
+    "two_post": 2.0,
+    "one_piece": 4.0,
+    "tail_mounted": 2.0,
+}
+"""How true a string must be by kind of bridge: what an ear hears, or what one saddle for several strings can do."""
 OVER_REACH_CENTS = 1.0
 """A string that no saddle makes truer passes this far over its best: what two readings of one note differ by."""
 LEAST_CUT_MM = 0.05

@@ -14,7 +14,7 @@ from deft_bench.core.strings.setup_job import SetupReadings
 from deft_bench.core.strings.setup_plan import SetupPlan, scales, starting_setup
 from deft_bench.core.survey import SurveyHead, heights_from, places
 from deft_bench.core.survey_kinds import BUZZES_UM, CLEAN_UM, SURVEY_KINDS, Place
-from deft_bench.store import instruments, jobs, setups, surveys
+from deft_bench.store import instruments, jobs, presets, setups, surveys
 from deft_bench.store.database import Connection
 
 
@@ -86,6 +86,8 @@ def make_setups(db: Connection, today: date) -> None:
     """Store all of them as they stand on a day."""
     for visit in VISITS:
         _open(db, visit, today)
+    presets.put(db, presets.NamedPreset("Slide", "electric", 250, 2_300, 2_600, 700, 110, 2_800))
+    presets.put(db, presets.NamedPreset("Low and light", "electric", 120, 1_300, 1_600, None, 75))
     _finished(db, today)
 
 

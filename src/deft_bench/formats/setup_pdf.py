@@ -32,7 +32,7 @@ def write_report(title: str, about: Sequence[str], report: SetupReport, display:
     story: list[Flowable] = [Paragraph(plain(title), TITLE)]
     story += [Paragraph(plain(line), SMALL) for line in about]
     story += _section("What was found", report.found)
-    story += _section("What was done", [*report.done, *([report.played] if report.played else [])])
+    story += _section("What was done", [*report.done, *([report.played] if report.played else []), *report.left])
     story += [
         Paragraph("The setup, measured", HEAD),
         _card(report, display),

@@ -33,12 +33,13 @@ class Job:
 @dataclass(frozen=True, slots=True)
 class JobEvent:
     """What became of a job: `closed` (the note names the gates that were not met), `reopened`, `withdrawn`, `put_back`,
-    or `taken_back` (the note says what).
+    or `taken_back` (the note says what); `signed_off` (the note says why) and `asked_again` name the `step`.
     """
 
     kind: str
     at: str
     note: str
+    step: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,20 +111,34 @@ def keep(db: Connection, instrument_id: int, job: Mapping[str, Any]) -> int:
     )
     job_id = int(cursor.lastrowid or 0)
     for event in job["events"]:
-        keep_event(db, job_id, event["kind"], event["at"], event["note"])
+        keep_event(db, job_id, **event)
     return job_id
 
 
 def events(db: Connection, job_id: int) -> list[JobEvent]:
     """What became of a job, oldest first."""
-    rows = db.execute("SELECT kind, at, note FROM job_event WHERE job_id = ? ORDER BY id", (job_id,))
+    rows = db.execute("SELECT kind, at, note, step FROM job_event WHERE job_id = ? ORDER BY id", (job_id,))
     return [JobEvent(**dict(row)) for row in rows]
 
 
-def keep_event(db: Connection, job_id: int, kind: str, at: str, note: str = "") -> None:
+def keep_event(db: Connection, job_id: int, kind: str, at: str, note: str = "", step: str = "") -> None:
     """Record what became of a job."""
     with transaction(db):
-        db.execute("INSERT INTO job_event (job_id, kind, at, note) VALUES (?, ?, ?, ?)", (job_id, kind, at, note))
+        db.execute(
+            "INSERT INTO job_event (job_id, kind, at, note, step) VALUES (?, ?, ?, ?, ?)",
+            (job_id, kind, at, note, step),
+        )
+
+
+def signed_off(db: Connection, job_id: int, since: str = "") -> dict[str, str]:
+    """The steps of a job that are signed off since a moment, each with its reason."""
+    signed: dict[str, str] = {}
+    for event in events(db, job_id):
+        if event.kind == "signed_off" and event.at >= since:
+            signed[event.step] = event.note
+        elif event.kind == "asked_again":
+            signed.pop(event.step, None)
+    return signed
 
 
 def get(db: Connection, job_id: int) -> Job:

@@ -20,13 +20,14 @@ from deft_bench.core.strings.intonation import (
     intonation_call,
     pressing_of,
     turns_for,
+    with_one_saddle,
 )
 from deft_bench.core.strings.nut_depth import gap_side
-from deft_bench.core.strings.reachable import cents_within
+from deft_bench.core.strings.reachable import STRINGS_A_SADDLE, cents_within, on_one_saddle
 from deft_bench.core.strings.setup_plan import SetupPlan, gap_range, pulls, saddle_starts, scales
 from deft_bench.store.database import Connection
 
-SCREWED = ("individual", "tail_mounted")
+SCREWED = (*STRINGS_A_SADDLE, "tail_mounted")
 """Bridges whose saddles are moved by a screw each."""
 LEAST_SD_CENTS, UNREAD_SD_CENTS = 0.1, 1.0
 """What a tuner is good to at best, and what is taken where it was not said."""
@@ -54,12 +55,16 @@ class IntonationRow:
 
 @dataclass(frozen=True, slots=True)
 class IntonationFindings:
-    """All strings; `gate` in cents, `worst` the string to begin with, `starts` where a new bridge's saddles start."""
+    """All strings; `gate` in cents, `worst` the string to begin with, `starts` where a new bridge's saddles start;
+    `screwed` whether a screw moves each saddle, and `shared` how many strings lie on one.
+    """
 
     rows: list[IntonationRow]
     gate: float
     worst: IntonationRow | None
     starts: list[float | None]
+    screwed: bool
+    shared: int
 
     @property
     def some_reached(self) -> bool:
@@ -75,13 +80,12 @@ def intonation_findings(
     survey = found.of.get("intonation")
     odd = questioned(db, settings, survey) if survey else []
     sd = max(LEAST_SD_CENTS, survey.head.resolution_um / 100) if survey else UNREAD_SD_CENTS
-    rows = []
-    for number, (scale, pull) in enumerate(zip(scales(spec), pulls(plan, spec), strict=True), start=1):
+    rows, fits = [], _fits(spec, plan, found, sd)
+    for number in range(1, spec.strings + 1):
         read = cents_of(found.found, number)
         gap = found.found.gap_mm.get(number)
         first = None if gap is None else gap_side(gap, *gap_range(plan, number))
-        pressing = _pressing(plan, found, number, scale, pull)
-        fit = intonation(scale, read, sd, pressing=pressing) if read else None
+        fit = fits.get(number)
         fitted = _fitted(settings, spec, plan, fit, read, first) if fit else None
         own = [doubt for doubt in odd if doubt.place[0] == str(number)]
         if fitted and own:
@@ -93,7 +97,25 @@ def intonation_findings(
         GATE_CENTS[spec.bridge],
         next((row for row in rows if row.number == first_string), None),
         saddle_starts(plan, spec, found.found.action_mm),
+        spec.bridge in SCREWED,
+        STRINGS_A_SADDLE.get(spec.bridge, 1),
     )
+
+
+def _fits(spec: Spec, plan: SetupPlan, found: SetupSurveys, sd_cents: float) -> dict[int, Intonation]:
+    """What the readings of each string say of its saddle, by number; of strings on one saddle by one shift."""
+    length, pull = scales(spec), pulls(plan, spec)
+    read = {number: cents_of(found.found, number) for number in range(1, spec.strings + 1)}
+    fits = {
+        n: intonation(length[n - 1], cents, sd_cents, pressing=_pressing(plan, found, n, length[n - 1], pull[n - 1]))
+        for n, cents in read.items()
+        if cents
+    }
+    for group in on_one_saddle(spec.bridge, spec.strings):
+        if len(group) > 1 and (known := [n for n in group if n in fits]):
+            shared = with_one_saddle([length[n - 1] for n in known], [read[n] for n in known], [fits[n] for n in known])
+            fits |= dict(zip(known, shared, strict=True))
+    return fits
 
 
 def _pressing(plan: SetupPlan, found: SetupSurveys, number: int, scale_mm: float, pull_n: float) -> Pressing | None:

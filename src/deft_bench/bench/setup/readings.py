@@ -13,7 +13,7 @@ from deft_bench.core.neck.truss_rod import response
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.assembled import Assembled, Trial, assemble, errors_of
 from deft_bench.core.strings.intonation import CentsReading, reachable_cents
-from deft_bench.core.strings.reachable import Reach, action_within, cents_within, relief_within
+from deft_bench.core.strings.reachable import Reach, action_within, cents_within, on_one_saddle, relief_within
 from deft_bench.core.strings.setup_job import SetupFacts, SetupReadings, SetupTarget
 from deft_bench.core.strings.setup_plan import SetupPlan, scales
 from deft_bench.core.survey import heights_from
@@ -147,7 +147,8 @@ def setup_facts(
     """What has been recorded of a setup job, for its steps."""
     found = list(reversed(surveys.of_job(db, job.id)))
     before = readings_of(db, settings, instrument, [survey for survey in found if survey.head.when == "before"])
-    latest = readings_of(db, settings, instrument, found, acts.of_instrument(db, instrument.id))
+    done = acts.of_instrument(db, instrument.id)
+    latest = readings_of(db, settings, instrument, found, done)
     accepted = setups.last_accepted(db, job.id)
     since = accepted.accepted_at if accepted else ""
 
@@ -157,14 +158,26 @@ def setup_facts(
     return SetupFacts(
         strings=instrument.spec.strings,
         before=before.found,
-        latest=latest.found,
+        latest=latest.found if _played_as_it_is(db, latest, since, done) else not_played(latest.found),
         target=accepted.target if accepted else None,
         relief_since=fresh("straightness"),
         strings_since=fresh("strings") and not latest.moved,
         cents_within=GATE_CENTS[instrument.spec.bridge],
         closed=job.closed_at is not None,
         reach=setup_reach(db, settings, instrument, latest, accepted.target if accepted else None),
+        signed=jobs.signed_off(db, job.id, since),
     )
+
+
+def _played_as_it_is(db: Connection, latest: SetupSurveys, since: str, done: Sequence[Act]) -> bool:
+    """Whether the notes were played on the setup that is wanted, and on the neck as it is."""
+    survey = latest.of.get("buzz")
+    return survey is None or (survey.taken_at >= since and moved_since_read(db, survey, MOVES_HEIGHTS, done) is None)
+
+
+def not_played(found: SetupReadings) -> SetupReadings:
+    """The readings without the notes: they were heard on another setup."""
+    return replace(found, buzzes=None, played=0)
 
 
 def setup_reach(
@@ -186,14 +199,15 @@ def setup_reach(
             # only here does the rod's own step matter, and its turns are many readings
             per_turn, _ = response(answers(recorded_turns(db, settings, instrument)))
     gate = GATE_CENTS[spec.bridge]
-    cents = {
-        number: cents_within(gate, reachable_cents(scale, cents_of(found, number)))
-        for number, scale in enumerate(scales(spec), start=1)
-        if found.cents.get(number)
-    }
+    length, cents = scales(spec), dict[int, float]()
+    for group in on_one_saddle(spec.bridge, spec.strings):
+        if heard := [number for number in group if found.cents.get(number)]:
+            best = reachable_cents([length[n - 1] for n in heard], [cents_of(found, n) for n in heard])
+            cents |= {number: cents_within(gate, worst) for number, worst in zip(heard, best, strict=True)}
+    thread = setups.plan_of(db, instrument.id, spec).height_thread_um / 1000
     return Reach(
         relief_within(spec.rod, per_turn, tool.get("straightness", 0.0)),
-        action_within(spec.bridge, off, tool.get("strings", 0.0)),
+        action_within(spec.bridge, off, tool.get("strings", 0.0), thread),
         {number: within for number, within in cents.items() if within > gate},
     )
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from math import isinf
 
+from deft_bench.bench.setup.buzz import heard_in, read_sd
 from deft_bench.bench.setup.readings import SetupSurveys, assembled, latest_read, setup_facts, setup_reach
 from deft_bench.bench.setup.saddle import saddle_move
 from deft_bench.bench.survey_results import questioned
@@ -13,6 +14,7 @@ from deft_bench.core.described import to_fields
 from deft_bench.core.doubts import doubted_call
 from deft_bench.core.instrument import Spec
 from deft_bench.core.shop_settings import ShopSettings
+from deft_bench.core.strings.ahead import action_spread, knock_on
 from deft_bench.core.strings.assembled import (
     Assembled,
     Trial,
@@ -24,10 +26,13 @@ from deft_bench.core.strings.assembled import (
     target_record,
     usual_action,
 )
-from deft_bench.core.strings.clearance import Strung
+from deft_bench.core.strings.clearance import ACTION_FRET, Strung
+from deft_bench.core.strings.cured import cured_target, raised_target
 from deft_bench.core.strings.customary import string_kind, usual_range
+from deft_bench.core.strings.diagnose import Diagnosis, diagnose
 from deft_bench.core.strings.nut_depth import gap_side
-from deft_bench.core.strings.reachable import Reach
+from deft_bench.core.strings.presets import Preset
+from deft_bench.core.strings.reachable import STRINGS_A_SADDLE, Reach
 from deft_bench.core.strings.setup_call import setup_call
 from deft_bench.core.strings.setup_check import checked, checked_words
 from deft_bench.core.strings.setup_job import SetupReadings, SetupTarget
@@ -37,11 +42,15 @@ from deft_bench.core.strings.string_set import SETS, TUNINGS, made_of, notes_of,
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.core.times import stamp
 from deft_bench.core.units import Display
-from deft_bench.store import instruments, jobs, setups, surveys
+from deft_bench.store import instruments, jobs, presets, setups, surveys
 from deft_bench.store.database import Connection
 
 RELIEF_TRIED_UM, NUT_TRIED_UM = (-1_000, 2_000), (-2_000, 2_000)
 """Between what relief, and the height of the nut against the slots as read, may be tried."""
+
+
+WORTH_SAYING_CENTS = 0.5
+"""A change of pitch from here on is told before the act."""
 
 
 class NothingReadError(ValueError):
@@ -61,6 +70,7 @@ class SetupFindings:
     call: Call
     todo: list["ToDo"]
     preset: SetupTarget
+    preset_of: Preset
     preset_says: str
     usual: Sequence[tuple[float, float]]
 
@@ -86,8 +96,9 @@ def setup_findings(
     instrument: instruments.Instrument,
     plan: SetupPlan,
     trial: Trial | None = None,
+    preset_id: int = 0,
 ) -> SetupFindings:
-    """The whole of the Setup screen; without a trial, what is tried is what was read."""
+    """The whole of the Setup screen; without a trial, what is tried is what was read. `preset_id` 0 is the shop's."""
     spec, names, shown = instrument.spec, string_names(plan), settings.display
     read = latest_read(db, settings, instrument)
     now = assembled(db, instrument, plan, read)
@@ -107,8 +118,9 @@ def setup_findings(
         customary,
         spec.rod == "none",
     )
-    preset = preset_target(settings, plan, spec, now)
-    check = checked(as_set(plan, spec, now, preset.relief_mm, preset.action_mm), now.frame, now.stroke)
+    chosen = preset_chosen(db, settings, plan, spec, preset_id)
+    preset = preset_target(chosen, plan, spec, now)
+    check = checked(as_set(plan, spec, now, preset.relief_mm, preset.action_mm, chosen.force), now.frame, now.stroke)
     hung_on = [survey for kind, survey in read.of.items() if kind != "intonation"]
     odd = [doubt for survey in hung_on for doubt in questioned(db, settings, survey)]
     call = doubted_call(call, odd) if odd else call
@@ -125,17 +137,29 @@ def setup_findings(
         call,
         todo,
         preset,
+        chosen,
         checked_words(check, names, shown.fine_mm),
         [usual_range(mm) for mm in customary],
     )
 
 
-def preset_target(settings: ShopSettings, plan: SetupPlan, spec: Spec, at: Assembled) -> SetupTarget:
-    """What the shop sets by custom on such strings for this player's hand; a neck without a rod keeps its relief."""
-    preset = settings.preset(string_kind(spec, plan.strings))
+def preset_chosen(db: Connection, settings: ShopSettings, plan: SetupPlan, spec: Spec, preset_id: int) -> Preset:
+    """A preset by its id where it is for such strings; else the shop's own for them."""
+    kind = string_kind(spec, plan.strings)
+    named = presets.named(db, kind).get(preset_id)
+    if named is None:
+        return settings.preset(kind)
+    relief, treble, bass = (um / 1000 for um in (named.relief_um, named.treble_um, named.bass_um))
+    gap, pickup = (None if um is None else um / 1000 for um in (named.gap_um, named.pickup_um))
+    return Preset(relief, treble, bass, named.name, True, gap, named.force_percent / 100, pickup)
+
+
+def preset_target(preset: Preset, plan: SetupPlan, spec: Spec, at: Assembled) -> SetupTarget:
+    """What is set by a preset on such strings for this player's hand; a neck without a rod keeps its relief."""
     relief = at.frame.relief_mm if spec.rod == "none" else preset.relief_for(spec.hand)
     actions = {n: preset.action_for(n, spec.strings, spec.hand) for n in range(1, spec.strings + 1)}
-    return target_of(plan, relief, actions)
+    target = target_of(plan, relief, actions)
+    return replace(target, gap_mm={n: preset.gap_for(*usual) for n, usual in target.gap_mm.items()})
 
 
 def to_do(
@@ -156,18 +180,33 @@ def to_do(
     ahead = forward(plan, spec, now, relief)
     nut = _nut_to_do(plan, read, names)
     if read.action_mm:
-        rod, nut = _then(rod, ahead.after_rod, shown), _then(nut, ahead.after_nut, shown)
+        give = action_spread(now.frame, reach)
+        rod, nut = _then(rod, ahead.after_rod, give, shown), _then(nut, ahead.after_nut, give, shown)
     saddles = _saddles_to_do(spec, plan, ahead.after_nut if read.action_mm else {}, solved, reach, shown)
+    changes = knock_on(plan, spec, now, read, {one.string: one.action_12_mm for one in solved.strung})
+    nut, saddles = _sounding(nut, 1, changes.nut_cents), _sounding(saddles, ACTION_FRET, changes.saddle_cents)
     again = "relief, action and first-fret gaps: each moves the others"
     return [rod, nut, saddles, ToDo("Re-read", again, "survey", False)]
 
 
-def _then(line: ToDo, actions: Mapping[int, float], shown: Display) -> ToDo:
-    """A line that changes something, with what the outer strings' action will read after it."""
+def _then(line: ToDo, actions: Mapping[int, float], give_mm: float, shown: Display) -> ToDo:
+    """A line that changes something, with what the outer strings' action will read after it, and within what."""
     if line.done:
         return line
     ends = [shown.fine_mm(actions[number]) for number in (max(actions), min(actions))]
-    return replace(line, say=f"{line.say}. Action then reads about {ends[0]} bass, {ends[1]} treble")
+    return replace(
+        line,
+        say=f"{line.say}. Action then reads {ends[0]} bass, {ends[1]} treble, give or take {shown.fine_mm(give_mm)}",
+    )
+
+
+def _sounding(line: ToDo, fret: int, cents: Mapping[int, float]) -> ToDo:
+    """A line that changes something, with what it does to the pitch at a fret where that is heard."""
+    worst = max(cents.values(), key=abs, default=0.0)
+    if line.done or abs(worst) < WORTH_SAYING_CENTS:
+        return line
+    how = "flatter" if worst < 0 else "sharper"
+    return replace(line, say=f"{line.say}. Fret {fret} then sounds up to {abs(worst):.0f} cents {how}")
 
 
 def _rod_to_do(read: SetupReadings, solved: Solved, reach: Reach, shown: Display) -> ToDo:
@@ -208,7 +247,8 @@ def _saddles_to_do(
         within = f"leave them: every string is within {shown.fine_mm(reach.action_mm)}"
         return ToDo("Saddle", within, "saddle", True)
     sizes = sorted(map(abs, moves))
-    which = "the saddle" if spec.bridge == "one_piece" else f"{len(moves)} of {len(solved.strung)} saddles"
+    each = "strings" if STRINGS_A_SADDLE.get(spec.bridge, 1) > 1 else "saddles"
+    which = "the saddle" if spec.bridge == "one_piece" else f"{len(moves)} of {len(solved.strung)} {each}"
     least, most = shown.fine_mm(sizes[0]), shown.fine_mm(sizes[-1])
     way = "raise" if min(moves) > 0 else "lower" if max(moves) < 0 else "set"
     say = f"{way} {which}, {least if least == most else f'{least} to {most}'}"
@@ -264,21 +304,37 @@ def accept_setup(
     instrument: instruments.Instrument,
     plan: SetupPlan,
     trial: Trial | None,
-    preset: bool = False,
+    preset_id: int | None = None,
 ) -> None:
-    """Keep what is tried as the job's target, or the shop's preset, or the solved setup when nothing is. Raises
-    NothingReadError.
+    """Keep what is tried as the job's target, or a preset (0 the shop's), or the solved setup when nothing is. A
+    preset's pickup gap becomes the one that is wanted. Raises NothingReadError.
     """
     read = latest_read(db, settings, instrument)
     if read.found.relief_mm is None and not read.found.action_mm and not read.found.gap_mm:
         raise NothingReadError("Nothing is read yet: read the relief, the action or a first-fret gap before accepting.")
     strings = assembled(db, instrument, plan, read)
-    if preset:
-        target = preset_target(settings, plan, instrument.spec, strings)
+    if preset_id is not None:
+        preset = preset_chosen(db, settings, plan, instrument.spec, preset_id)
+        target = preset_target(preset, plan, instrument.spec, strings)
+        if preset.pickup_mm is not None:
+            plan = replace(plan, pickup_target_um=round(preset.pickup_mm * 1000))
+            setups.PLANS.save(db, instrument.id, plan, stamp(now))
     elif trial is None:
         target = solved_target(plan, instrument.spec, strings)
     else:
         target = target_of(plan, trial.relief_mm, dict(trial.action_mm))
+    _keep_target(db, now, job, plan, read, strings, target)
+
+
+def _keep_target(
+    db: Connection,
+    now: datetime,
+    job: jobs.Job,
+    plan: SetupPlan,
+    read: SetupSurveys,
+    strings: Assembled,
+    target: SetupTarget,
+) -> None:
     inputs = {
         "plan": to_fields(plan),
         "relief_um": None if read.found.relief_mm is None else round(read.found.relief_mm * 1000),
@@ -286,6 +342,66 @@ def accept_setup(
         "unread": list(strings.unread),
     }
     setups.accept(db, job.id, stamp(now), inputs, target_record(target))
+
+
+def accept_cure(
+    db: Connection,
+    settings: ShopSettings,
+    now: datetime,
+    job: jobs.Job,
+    instrument: instruments.Instrument,
+    plan: SetupPlan,
+    *,
+    raised: bool,
+) -> bool:
+    """Keep what cures the buzzes heard as the job's target: the cure to try first, or `raised` action; False where
+    there is none.
+    """
+    read = latest_read(db, settings, instrument)
+    strings = assembled(db, instrument, plan, read)
+    cure = cures(db, settings, instrument, plan, read, strings, job)
+    target = cure.raised if raised else cure.first
+    if target is not None:
+        _keep_target(db, now, job, plan, read, strings, target)
+    return target is not None
+
+
+@dataclass(frozen=True, slots=True)
+class Cures:
+    """Targets that cure what buzzes: by the cure to try first, None where that is no matter of the setup; and by
+    raising the action, None where nothing buzzes.
+    """
+
+    first: SetupTarget | None
+    raised: SetupTarget | None
+
+
+def cures(
+    db: Connection,
+    settings: ShopSettings,
+    instrument: instruments.Instrument,
+    plan: SetupPlan,
+    read: SetupSurveys,
+    now: Assembled,
+    job: jobs.Job,
+    diagnosis: Diagnosis | None = None,
+) -> Cures:
+    """What the job's target would become to cure what was heard; `diagnosis` where it is known."""
+    heard = heard_in(db, read)
+    if not any(note.buzz for note in heard):
+        return Cures(None, None)
+    accepted = setups.last_accepted(db, job.id)
+    target = accepted.target if accepted else solved_target(plan, instrument.spec, now)
+    found = diagnosis or diagnose(now.frame, now.strings, heard, now.stroke, read_sd(plan, read, now))
+    rest = (
+        target,
+        read.found,
+        heard,
+        found,
+        setup_reach(db, settings, instrument, read, target),
+        instrument.spec.bridge,
+    )
+    return Cures(cured_target(*rest), raised_target(*rest))
 
 
 def solved_target(plan: SetupPlan, spec: Spec, strings: Assembled) -> SetupTarget:

@@ -124,9 +124,9 @@ def assemble(
     return Assembled(frame, strings, stroke_of(plan), tuple(unread))
 
 
-def solve(plan: SetupPlan, spec: Spec, at: Assembled) -> Solved:
+def solve(plan: SetupPlan, spec: Spec, at: Assembled, capo: int = 0) -> Solved:
     """The lowest setup of an instrument as assembled, its nut slots brought to what is wanted; a neck without a rod
-    keeps its relief. Raises ValueError where it cannot be solved.
+    keeps its relief. With a `capo` it is only played from there. Raises ValueError where it cannot be solved.
     """
     lowered = [
         replace(string, nut_height_mm=_wanted_nut(plan, spec, at, string), action_12_mm=None, saddle_height_mm=None)
@@ -141,6 +141,7 @@ def solve(plan: SetupPlan, spec: Spec, at: Assembled) -> Solved:
         bridge_kind(spec),
         bridge_shape(plan, spec),
         at.stroke,
+        capo,
     )
 
 
@@ -165,11 +166,20 @@ def forward(plan: SetupPlan, spec: Spec, at: Assembled, relief_mm: float) -> For
     return Forward(rod, nut)
 
 
-def as_set(plan: SetupPlan, spec: Spec, at: Assembled, relief_mm: float, actions: Mapping[int, float]) -> list[Strung]:
-    """The strings as they would lie at a relief and actions, mm, with the nut slots brought to what is wanted."""
+def as_set(
+    plan: SetupPlan, spec: Spec, at: Assembled, relief_mm: float, actions: Mapping[int, float], force: float = 1.0
+) -> list[Strung]:
+    """The strings as they would lie at a relief and actions, mm, with the nut slots brought to what is wanted, plucked
+    with a `force` against the hand's.
+    """
     frame = replace(at.frame, relief_mm=relief_mm)
     placed = [
-        replace(one, nut_height_mm=_wanted_nut(plan, spec, at, one), action_12_mm=actions[one.string])
+        replace(
+            one,
+            nut_height_mm=_wanted_nut(plan, spec, at, one),
+            action_12_mm=actions[one.string],
+            pluck_n=one.pluck_n * force,
+        )
         for one in at.strings
     ]
     return clearance(frame, placed, at.stroke)

@@ -51,7 +51,7 @@ def cause_words(cause: Cause, length: Length, name: Mapping[int, str], rod: bool
         "nut_high": (f"The nut slot of {which} is {size} higher than read", "read the first-fret gap again"),
         "fret_proud": (
             f"Fret {cause.fret} is proud or loose by {size}",
-            f"look for daylight under it and reseat it, or spot-level it by {size}",
+            f"where the rocker ticks there, reseat it or spot-level it by {size}; where it does not, {raise_it}",
         ),
         "fret_low": (f"Fret {cause.fret} is low by {size}", f"lift or replace fret {cause.fret}: level nothing to it"),
         "rise_up": (

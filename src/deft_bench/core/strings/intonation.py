@@ -195,9 +195,39 @@ def _least_worst(by_saddle: np.ndarray, cents: np.ndarray) -> tuple[float, float
     return float((cents[one] + cents[other]) / sums[one, other]), float(apart[one, other])
 
 
-def reachable_cents(scale_mm: float, readings: Sequence[CentsReading]) -> float:
-    """The least worst reading that any place of the saddle leaves, cents."""
-    return _least_worst(_by_saddle(scale_mm, readings), np.array([reading.cents for reading in readings]))[1]
+def reachable_cents(scales_mm: Sequence[float], readings: Sequence[Sequence[CentsReading]]) -> list[float]:
+    """The worst reading of each of the strings that one saddle carries where it leaves the least worst of all, cents;
+    of a string with a saddle to itself, the least worst that any place of it leaves.
+    """
+    return [float(np.max(np.abs(left))) for left in _on_one_saddle(scales_mm, readings)[1]]
+
+
+def with_one_saddle(
+    scales_mm: Sequence[float], readings: Sequence[Sequence[CentsReading]], fits: Sequence[Intonation]
+) -> list[Intonation]:
+    """The fits of strings whose saddle is moved as one: all by the shift that leaves the least worst of all their
+    readings, and what that leaves each.
+    """
+    shift, left = _on_one_saddle(scales_mm, readings)
+    return [
+        replace(
+            fit,
+            saddle_shift_mm=shift,
+            residual_cents=tuple(map(float, rest)),
+            reachable_cents=float(np.max(np.abs(rest))),
+        )
+        for fit, rest in zip(fits, left, strict=True)
+    ]
+
+
+def _on_one_saddle(
+    scales_mm: Sequence[float], readings: Sequence[Sequence[CentsReading]]
+) -> tuple[float, list[np.ndarray]]:
+    """The least worst shift of a saddle for all its strings, mm, and what it leaves of each string's readings."""
+    by_saddle = [_by_saddle(scale, read) for scale, read in zip(scales_mm, readings, strict=True)]
+    cents = [np.array([one.cents for one in read]) for read in readings]
+    shift, _ = _least_worst(np.concatenate(by_saddle), np.concatenate(cents))
+    return shift, [own - shift * by for own, by in zip(cents, by_saddle, strict=True)]
 
 
 def turns_for(shift_mm: float, pitch_mm: float) -> float:

@@ -19,6 +19,18 @@ from deft_bench.core.neck.truss_rod import LEAST_TURN
 
 TOGETHER = ("one_piece", "two_post")
 """Bridges whose strings rise and fall along one line."""
+STRINGS_A_SADDLE = {"individual": 1, "pairs": 2, "threes": 3}
+"""Bridges of saddles that are each moved by a screw for intonation, and raised by one at either end."""
+LEAST_SCREW_TURN = 1 / 8
+"""A height screw is turned by no less."""
+
+
+def on_one_saddle(bridge: str, strings: int) -> list[list[int]]:
+    """The strings that share a saddle moved as one for intonation, by number; each its own where the bridge has no
+    such saddles.
+    """
+    each = STRINGS_A_SADDLE.get(bridge, 1)
+    return [list(range(first, min(first + each, strings + 1))) for first in range(1, strings + 1, each)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,15 +51,26 @@ def relief_within(rod: str, mm_per_turn: float, tool_mm: float = 0.0) -> float:
     return max(RELIEF_GATE_MM, abs(mm_per_turn) * LEAST_TURN, tool_mm)
 
 
-def action_within(bridge: str, off_mm: Sequence[float], tool_mm: float = 0.0) -> float:
+def action_within(bridge: str, off_mm: Sequence[float], tool_mm: float = 0.0, thread_mm: float = 0.0) -> float:
     """Within what action passes, mm. `off_mm` are the strings' actions less their targets, in order across the bridge:
-    where it moves them together, what its best line leaves of them is allowed beside the tolerance.
+    where it moves three or more together, what their best line leaves is allowed beside the tolerance; `thread_mm` is
+    what a turn of a height screw moves, of which the action takes half.
     """
-    least = max(ACTION_GATE_MM, tool_mm)
-    if bridge not in TOGETHER or len(off_mm) < 3:
-        return least
+    screwed = bridge in STRINGS_A_SADDLE or bridge == "two_post"
+    least = max(ACTION_GATE_MM, tool_mm, thread_mm * LEAST_SCREW_TURN / 2 if screwed else 0.0)
+    if bridge in TOGETHER:
+        groups = [list(off_mm)]
+    else:
+        groups = [[off_mm[n - 1] for n in group] for group in on_one_saddle(bridge, len(off_mm))]
+    return least + max((_off_their_line(group) for group in groups), default=0.0)
+
+
+def _off_their_line(off_mm: Sequence[float]) -> float:
+    """What the straight line that leaves the worst of some strings nearest leaves of it, mm."""
+    if len(off_mm) < 3:
+        return 0.0
     across = np.arange(len(off_mm), dtype=float)
-    return least + least_worst(np.column_stack([np.ones_like(across), across]), off_mm)
+    return least_worst(np.column_stack([np.ones_like(across), across]), off_mm)
 
 
 def least_worst(moves: np.ndarray, off: Sequence[float]) -> float:

@@ -14,6 +14,8 @@ from deft_bench.core.steps import State, Step
 from deft_bench.core.strings.nut_depth import gap_side
 from deft_bench.core.strings.reachable import Reach
 
+SIGNED = ("relief", "nut", "saddle", "intonation", "buzz")
+"""Steps that may be signed off with a reason where their gate is not met: nothing is read or solved by saying so."""
 TITLES = {
     "intake": "Intake",
     "solve": "Solve",
@@ -54,7 +56,7 @@ class SetupReadings:
 @dataclass(frozen=True, slots=True)
 class SetupFacts:
     """What is recorded of a setup job: before, as last read, the target, and what was read again since it was
-    accepted. `reach` is how near its gates can ask for.
+    accepted. `reach` is how near its gates can ask for; `signed` are steps passed with a reason, by code.
     """
 
     strings: int
@@ -66,6 +68,7 @@ class SetupFacts:
     cents_within: float = 2.0
     closed: bool = False
     reach: Reach = field(default_factory=Reach)
+    signed: Mapping[str, str] = field(default_factory=dict)
 
 
 def relief_off(facts: SetupFacts) -> float | None:
@@ -189,10 +192,21 @@ def setup_steps(facts: SetupFacts, name: Mapping[int, str] | None = None, length
     waiting = False
     for code, title in TITLES.items():
         passed, say = gates.get(code, (facts.closed, "Close the job: its report holds before and after."))
+        if not passed and code in facts.signed:
+            passed, say = True, f"Signed off: {facts.signed[code]}"
         state: State = "later" if waiting else "done" if passed or facts.closed else "now"
         waiting = waiting or state == "now"
         steps.append(Step(code, title, state, say))
     return steps
+
+
+def left_as_it_is(facts: SetupFacts, name: Mapping[int, str] | None = None, length: Length = in_mm) -> list[str]:
+    """What a report says was not brought nearer: steps signed off with their reason, and what this bridge cannot do."""
+    gates = _gates(facts, name or {}, length)
+    lines = [f"{TITLES[code]}, signed off: {why}" for code, why in facts.signed.items()]
+    passed, say = gates["intonation"]
+    reached = any(abs(worst) > facts.cents_within + 1e-9 for worst in _worst_cents(facts).values())
+    return [*lines, f"Intonation: {say[:1].lower()}{say[1:]}"] if passed and reached else lines
 
 
 def setup_now(facts: SetupFacts, name: Mapping[int, str] | None = None, length: Length = in_mm) -> tuple[str, str]:

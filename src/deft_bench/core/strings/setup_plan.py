@@ -20,6 +20,7 @@ from deft_bench.core.strings.compensation import compensation
 from deft_bench.core.strings.customary import CUSTOMS, LEAST_BASS_MM, customary_pluck, string_kind
 from deft_bench.core.strings.notes import A4_HZ, note_hz
 from deft_bench.core.strings.nut_depth import gap_target
+from deft_bench.core.strings.reachable import STRINGS_A_SADDLE
 from deft_bench.core.strings.setup_solve import BridgeShape
 from deft_bench.core.strings.string_set import (
     CONSTRUCTIONS,
@@ -368,10 +369,10 @@ def gap_range(plan: SetupPlan, number: int) -> tuple[float, float]:
 
 
 def bridge_shape(plan: SetupPlan, spec: Spec) -> BridgeShape | None:
-    """The shape of a bridge whose strings move together; None with individual saddles. A tail-mounted bridge rides
-    on its two ends.
+    """The shape of a bridge whose strings move together; None with saddles of one, two or three strings, which have
+    a screw at either end. A tail-mounted bridge rides on its two ends.
     """
-    if spec.bridge == "individual":
+    if bridge_kind(spec) == "individual":
         return None
     posts = plan.post_spacing_um / 1000 if spec.bridge == "two_post" else None
     return BridgeShape(
@@ -384,9 +385,9 @@ def bridge_shape(plan: SetupPlan, spec: Spec) -> BridgeShape | None:
 
 def bridge_kind(spec: Spec) -> Any:
     """How the solver treats the instrument's bridge."""
-    return {"individual": "individual", "two_post": "two_post", "tail_mounted": "two_post"}.get(
-        spec.bridge, "one_piece"
-    )
+    if spec.bridge in STRINGS_A_SADDLE:
+        return "individual"
+    return "two_post" if spec.bridge in ("two_post", "tail_mounted") else "one_piece"
 
 
 def string_names(plan: SetupPlan) -> dict[int, str]:

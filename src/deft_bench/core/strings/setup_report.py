@@ -25,7 +25,9 @@ class CardRow:
 
 @dataclass(frozen=True, slots=True)
 class SetupReport:
-    """Before, target and after; `action` of each row and `relief` as (before, target, after)."""
+    """Before, target and after; `action` of each row and `relief` as (before, target, after). `left` is what was not
+    brought nearer, and why.
+    """
 
     relief: tuple[float | None, float | None, float | None]
     rows: tuple[CardRow, ...]
@@ -33,6 +35,7 @@ class SetupReport:
     done: tuple[str, ...]
     played: str
     care: tuple[str, ...]
+    left: tuple[str, ...] = ()
 
 
 def relief_by_humidity(points: Sequence[tuple[float, float]]) -> float | None:

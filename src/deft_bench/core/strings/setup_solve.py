@@ -16,6 +16,7 @@ import numpy as np
 from scipy.optimize import linprog
 
 from deft_bench.core.field_checks import FieldError
+from deft_bench.core.strings.capo import with_capo
 from deft_bench.core.strings.clearance import (
     ACTION_FRET,
     OverString,
@@ -87,11 +88,12 @@ class Solved:
     height_mm: float | None = None
     tilt: float | None = None
     posts_mm: tuple[float, float] | None = None
+    capo: int = 0
 
     @property
     def open_worst(self) -> list[float]:
-        """The open string's worst margin, each string."""
-        return [float(np.nanmin(string.margin[0])) for string in self.strung]
+        """The open string's worst margin, each string; with a capo, of the string held at it."""
+        return [float(np.nanmin(string.margin[self.capo])) for string in self.strung]
 
 
 def setup_solve(
@@ -102,8 +104,10 @@ def setup_solve(
     bridge: Bridge = "individual",
     shape: BridgeShape | None = None,
     stroke: Stroke = MEDIUM_STROKE,
+    capo: int = 0,
 ) -> Solved:
-    """Solve for relief in range and saddle heights of at least 0 with every fretted margin at least `margin_mm`.
+    """Solve for relief in range and saddle heights of at least 0 with every fretted margin at least `margin_mm`; with a
+    `capo` on that fret, every margin from it on.
 
     Raises ValueError for a bridge without its shape, a range that is none, a string without a force, or fewer than 12
     frets.
@@ -124,7 +128,7 @@ def setup_solve(
     owns = [own_errors(frame, string, count) for string in strings]
     rows, limits = [], []
     for i, one in enumerate(strings):
-        alpha, beta = _needs(frame, one, owns[i], bow, margin_mm, stroke, low, high)
+        alpha, beta = _needs(frame, one, owns[i], bow, margin_mm, stroke, low, high, capo)
         # saddle = base + lift·v ≥ alpha + beta·r, and never under the frame's line
         rows.append(np.column_stack([beta, np.repeat(-lift[i : i + 1], len(beta), axis=0)]))
         limits.append(base[i] - alpha)
@@ -161,7 +165,7 @@ def setup_solve(
                 replace(
                     one,
                     saddle_height_mm=max(
-                        0.0, float(np.max(_line(frame, one, owns[i], bow, margin_mm, stroke, relief)))
+                        0.0, float(np.max(_line(frame, one, owns[i], bow, margin_mm, stroke, relief, capo)))
                     ),
                     action_12_mm=None,
                 )
@@ -169,10 +173,11 @@ def setup_solve(
             ],
             stroke,
         )
+    strung = [with_capo(string, capo) for string in strung]
     worst = [string.worst(fretted_only=True) for string in strung]
     mean = float(np.mean([string.action_12_mm for string in strung]))
     if bridge == "individual" or shape is None:
-        return Solved(relief, tuple(strung), _limits(worst, margin_mm), mean)
+        return Solved(relief, tuple(strung), _limits(worst, margin_mm), mean, capo=capo)
     height = float(found[1])
     tilt = float(found[2]) if count > 1 else 0.0
     half = (shape.post_spacing_mm or shape.string_spread_mm) / 2
@@ -184,6 +189,7 @@ def setup_solve(
         height,
         tilt,
         (height - tilt * half, height + tilt * half),
+        capo,
     )
 
 
@@ -239,21 +245,29 @@ def _limits(worst: Sequence[Worst], margin_mm: float) -> tuple[Worst | None, ...
 
 
 def _lines(
-    frame: StringFrame, one: OverString, own: Array, bow: Array, margin_mm: float, stroke: Stroke
+    frame: StringFrame, one: OverString, own: Array, bow: Array, margin_mm: float, stroke: Stroke, capo: int
 ) -> tuple[Array, Array]:
     """The saddle must be at least α + β·relief: one line for each fretted place, both [places]."""
     share, swing = geometry(frame.scale_mm, frame.frets, stroke)
-    share, need = share[1:], margin_mm + one.pluck_n * swing[1:] / one.tension_n
-    alpha = (need + own[None, :] - own[:-1, None] * (1 - share)) / share
-    beta = (bow[None, :] - bow[:-1, None] * (1 - share)) / share
+    first = max(1, capo)
+    share, need = share[first:], margin_mm + one.pluck_n * swing[first:] / one.tension_n
+    alpha = (need + own[None, :] - own[first - 1 : -1, None] * (1 - share)) / share
+    beta = (bow[None, :] - bow[first - 1 : -1, None] * (1 - share)) / share
     kept = ~np.isnan(alpha)
     return alpha[kept], beta[kept]
 
 
 def _line(
-    frame: StringFrame, one: OverString, own: Array, bow: Array, margin_mm: float, stroke: Stroke, relief: float
+    frame: StringFrame,
+    one: OverString,
+    own: Array,
+    bow: Array,
+    margin_mm: float,
+    stroke: Stroke,
+    relief: float,
+    capo: int,
 ) -> Array:
-    alpha, beta = _lines(frame, one, own, bow, margin_mm, stroke)
+    alpha, beta = _lines(frame, one, own, bow, margin_mm, stroke, capo)
     return np.asarray(alpha + beta * relief, dtype=float)
 
 
@@ -266,9 +280,10 @@ def _needs(
     stroke: Stroke,
     low: float,
     high: float,
+    capo: int,
 ) -> tuple[Array, Array]:
     """The lines that are not covered by another at both ends of the range."""
-    alpha, beta = _lines(frame, one, own, bow, margin_mm, stroke)
+    alpha, beta = _lines(frame, one, own, bow, margin_mm, stroke, capo)
     at_low, at_high = alpha + beta * low, alpha + beta * high
     order = np.lexsort((-at_high, -at_low))
     tops = np.maximum.accumulate(np.concatenate(([-np.inf], at_high[order][:-1])))

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from deft_bench.core.strings.capo import with_capo
 from deft_bench.core.strings.clearance import Strung, clearance
 from deft_bench.core.strings.stroke import AWAY_SHARE, PLUCK_FROM_SADDLE_MM, Stroke
 from deft_bench.formats.calc.fields import listed, request
@@ -11,6 +12,7 @@ from deft_bench.formats.calc.strings_fields import (
     RELIEF,
     STRINGS_MOST,
     buzz_fields,
+    capo_fields,
     frame,
     strings,
     strung_fields,
@@ -26,11 +28,15 @@ SCHEMA = request(PLACED, NEEDED, ABOUT)
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
-    """Answer one request; margins are [fretted 0..N−1][over 1..N], null where the string is held down."""
+    """Answer one request; margins are [fretted 0..N−1][over 1..N], null where the string is held down, and
+    behind a capo.
+    """
     neck, over = frame(asked, asked["relief_mm"]), strings(asked)
     found = clearance(neck, over, stroke(asked))
     refuse_arched(asked["relief_mm"], found)
-    return {"strings": [strung_fields(string) for string in found], "buzzes": buzz_fields(found)}
+    lie = capo_fields(found, asked)
+    found = [with_capo(string, asked.get("capo", 0)) for string in found]
+    return {"strings": [strung_fields(string) for string in found], "buzzes": buzz_fields(found), "capo": lie}
 
 
 def refuse_arched(relief_mm: float, found: list[Strung]) -> None:

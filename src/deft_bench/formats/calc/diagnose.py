@@ -45,6 +45,9 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     """
     neck, over = frame(asked, asked["relief_mm"]), strings(asked)
     heard = [Heard(note["string"], note["fret"], note["buzz"]) for note in asked["heard"]]
+    capo = asked.get("capo", 0)
+    if behind := [f"heard[{i}].fret: lies behind the capo" for i, note in enumerate(heard) if note.fret < capo]:
+        raise RequestError(behind)
     try:
         found = diagnose(neck, over, heard, stroke(asked), ReadSd(**asked.get("read_sd", {})))
     except ValueError as error:
@@ -63,7 +66,9 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         ],
         "hand": [None if ends is None else list(ends) for ends in found.hand.values()],
         "causes": [_cause(cause) for cause in found.causes],
-        "next_test": None if found.next_test is None else dict(zip(("string", "fret"), found.next_test, strict=True)),
+        "next_test": None
+        if found.next_test is None or found.next_test[1] < capo
+        else dict(zip(("string", "fret"), found.next_test, strict=True)),
         "action_raise_mm": [{"string": number, "raise_mm": mm} for number, mm in found.action_raise_mm.items()],
         "call": call_fields(buzz_call(found, heard, {})),
     }

@@ -3,6 +3,7 @@
 from dataclasses import asdict
 from typing import Any
 
+from deft_bench.core.board.positions import fret_position
 from deft_bench.core.strings.intonation import (
     OPEN_SD_CENTS,
     READING_SD_CENTS,
@@ -53,6 +54,7 @@ SCHEMA = request(
         "strings": listed(_STRING, most=STRINGS_MOST),
         "reading_sd_cents": _SD,
         "open_sd_cents": _OPEN_SD,
+        "capo": {"type": "integer", "minimum": 0, "maximum": 60, "default": 0},
     },
     ["scale_mm", "strings"],
     ABOUT,
@@ -72,12 +74,19 @@ def _make(string: dict[str, Any]) -> StringMake:
 
 
 def answer(asked: dict[str, Any]) -> dict[str, Any]:
-    """Answer one request; `nut_shift_sd_mm` is null where the nut could not be fitted."""
-    rows = []
+    """Answer one request; `nut_shift_sd_mm` is null where the nut could not be fitted. With a `capo` cents are against
+    the string held there, and what stands for the nut is the capo's fret.
+    """
+    rows, capo = [], asked.get("capo", 0)
+    # a string that begins at the capo is a shorter string with fewer frets
+    scale = asked["scale_mm"] - (fret_position(asked["scale_mm"], capo) if capo else 0.0)
     for i, (number, string) in enumerate(zip(numbers(asked["strings"]), asked["strings"], strict=True)):
-        readings = [CentsReading(reading["fret"], reading["cents"]) for reading in string["readings"]]
+        behind = [k for k, reading in enumerate(string["readings"]) if reading["fret"] <= capo]
+        if behind and capo:
+            raise RequestError([f"strings[{i}].readings[{k}].fret: is not past the capo" for k in behind])
+        readings = [CentsReading(reading["fret"] - capo, reading["cents"]) for reading in string["readings"]]
         pressing = side = None
-        if all(name in string for name in PRESSED):
+        if not capo and all(name in string for name in PRESSED):
             make = _make(string)
             if problem := set_problem(make):
                 raise RequestError([f"strings[{i}].{STRING_FIELDS[problem[0]]}: {problem[1]}"])
@@ -87,7 +96,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
             low, high = gap_target(make.gauge_mm, make.construction, asked["scale_mm"])
             side = gap_side(string["gap_over_1_mm"], low, high)
         found = intonation(
-            asked["scale_mm"],
+            scale,
             readings,
             _sd(asked, string, "reading_sd_cents", READING_SD_CENTS),
             _sd(asked, string, "open_sd_cents", OPEN_SD_CENTS),

@@ -14,6 +14,7 @@ from deft_bench.formats.calc.strings_fields import (
     OVER,
     RELIEF,
     STRINGS_MOST,
+    capo_fields,
     frame,
     strings,
     strung_fields,
@@ -65,7 +66,8 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         shape = BridgeShape(spread, board, bridge, asked.get("post_spacing_mm"))
 
     def solve(on: StringFrame) -> Solved:
-        return setup_solve(on, over, (low, high), asked["margin_mm"], asked["bridge"], shape, stroke(asked))
+        bridge, capo = asked["bridge"], asked.get("capo", 0)
+        return setup_solve(on, over, (low, high), asked["margin_mm"], bridge, shape, stroke(asked), capo)
 
     try:
         found = solve(neck)
@@ -103,5 +105,6 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
             {"fret": one.fret, "mean_action_12_mm": one.mean_action_mm} for one in one_fret_costs(neck, found, solve)
         ],
         "bridge_settings": settings,
+        "capo": capo_fields(found.strung, asked),
         "call": call_fields(setup_call(found, asked["margin_mm"], customary_mm=customary, fixed_relief=low == high)),
     }

@@ -1,8 +1,10 @@
 """Pieces of requests that the calculations of strings and setup share."""
 
 from collections.abc import Mapping, Sequence
+from math import isinf
 from typing import Any
 
+from deft_bench.core.strings.capo import capo_heights, capo_problem
 from deft_bench.core.strings.clearance import OverString, Strung, Worst
 from deft_bench.core.strings.frame import StringFrame
 from deft_bench.core.strings.notes import A4_HZ, note_hz
@@ -72,6 +74,8 @@ FRAME: dict[str, Schema] = {
         "maximum": 2000,
         "default": PLUCK_FROM_SADDLE_MM,
     },
+    "capo": {"type": "integer", "minimum": 0, "maximum": 60, "default": 0, "description": "fret it is on, 0 none"},
+    "joint_fret": FRETS,
     "away_share": {"type": "number", "minimum": 0, "maximum": 1, "default": AWAY_SHARE},
 }
 RELIEF: Schema = {"type": "number", "minimum": -5, "maximum": 5}
@@ -130,6 +134,8 @@ def frame(asked: dict[str, Any], relief_mm: float) -> StringFrame:
         lines.append(f"relief_to_fret: this board has {frets} frets")
     elif end - start < 2:
         lines.append("relief_to_fret: relief is read between two frets at least two apart")
+    if problem := capo_problem(asked.get("capo", 0), frets, asked.get("joint_fret")):
+        lines.append(f"capo: {problem}")
     errors = asked.get("height_error_mm")
     lists = {"height_error_mm": errors} if isinstance(errors, list) else {}
     if isinstance(errors, dict):
@@ -184,8 +190,23 @@ def strung_fields(one: Strung) -> dict[str, Any]:
         "string": one.string,
         "saddle_height_mm": one.saddle_height_mm,
         "action_12_mm": one.action_12_mm,
-        "margin_mm": [[None if n <= f else value for n, value in enumerate(row, 1)] for f, row in enumerate(rows)],
+        "margin_mm": [
+            [None if n <= f or isinf(value) else value for n, value in enumerate(row, 1)] for f, row in enumerate(rows)
+        ],
         "worst": worst_fields(one.worst()),
+    }
+
+
+def capo_fields(found: Sequence[Strung], asked: dict[str, Any]) -> dict[str, Any] | None:
+    """How the open strings lie with the capo that was asked for; null without one."""
+    if not asked.get("capo"):
+        return None
+    lie = capo_heights(found, asked["scale_mm"], asked["frets"], asked["capo"])
+    return {
+        "fret": asked["capo"],
+        "open_length_mm": lie.length_mm,
+        "over_fret": lie.over_fret,
+        "heights_mm": list(lie.heights_mm),
     }
 
 

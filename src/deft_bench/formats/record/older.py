@@ -27,6 +27,7 @@ class Step:
     board_plan_dropped: frozenset[str] = frozenset()
     seating_by_fret: bool = False
     spec: Mapping[str, Any] = field(default_factory=dict)
+    job_event: Mapping[str, Any] = field(default_factory=dict)
 
 
 _SHOPS_RULE = {"rule_step": "", "rule_fine": "", "rule_fine_to_um": 150_000, "rule_read": "1"}
@@ -70,6 +71,8 @@ STEPS: Mapping[int, Step] = {
         board_plan_dropped=frozenset({"machine_follow"}),
         seating_by_fret=True,
     ),
+    # to 6: steps of a job are signed off with a reason
+    5: Step(job_event={"step": ""}),
 }
 
 
@@ -88,13 +91,19 @@ def brought_up(record: Any) -> Any:
         if step.seating_by_fret:
             record["jobs"] = _found_home(record.get("jobs"), _objects(record.get("surveys")))
         for job in _objects(record.get("jobs")):
-            for plan in _objects(job.get("plans")):
-                plan |= {name: value for name, value in step.level_plan.items() if name not in plan}
-                if "inputs" in plan:
-                    plan["inputs"] = _with(plan["inputs"], step.plan_inputs)
+            _bring_up_job(job, step)
         for turn in _objects(record.get("rod_turns")):
             turn |= {name: value for name, value in step.rod_turn.items() if name not in turn}
     return record
+
+
+def _bring_up_job(job: dict[str, Any], step: Step) -> None:
+    if "events" in job:
+        job["events"] = _each(job["events"], step.job_event)
+    for plan in _objects(job.get("plans")):
+        plan |= {name: value for name, value in step.level_plan.items() if name not in plan}
+        if "inputs" in plan:
+            plan["inputs"] = _with(plan["inputs"], step.plan_inputs)
 
 
 def _bring_up_specs(record: dict[str, Any], step: Step) -> None:

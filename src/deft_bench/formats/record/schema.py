@@ -16,7 +16,7 @@ from deft_bench.core.work.estimate import NOT_KEPT, Estimate
 from deft_bench.core.work.job_sheet import EVENTS
 
 FORMAT = "deft-bench-record"
-VERSION = 5
+VERSION = 6
 
 
 def _object(properties: dict[str, Any]) -> dict[str, Any]:
@@ -287,7 +287,12 @@ SCHEMA = {
                             "type": "array",
                             "maxItems": 2000,
                             "items": _object(
-                                {"kind": {"type": "string", "enum": list(JOB_EVENTS)}, "at": _TIME, "note": _TEXT}
+                                {
+                                    "kind": {"type": "string", "enum": list(JOB_EVENTS)},
+                                    "at": _TIME,
+                                    "note": _TEXT,
+                                    "step": {"type": "string", "maxLength": 40},
+                                }
                             ),
                         },
                         "nut": {"type": "string", "enum": ["in_place", "out", "protected"]},

@@ -114,8 +114,8 @@ def string_side(at: Assembled, strung: Strung, fretted: int, display: Display, m
 
 @dataclass(frozen=True, slots=True)
 class MapCell:
-    """The least room of one string fretted at one fret: `kind` touches|near|clear, a short number where it is tight,
-    and the words.
+    """The least room of one string fretted at one fret: `kind` touches|near|clear|behind (a capo), a short
+    number where it is tight, and the words.
     """
 
     string: int
@@ -133,6 +133,9 @@ def margin_map(found: Sequence[Strung], names: dict[int, str], display: Display)
         cells = []
         for f, n in enumerate(over):
             margin = float(string.margin[f, n])
+            if not math.isfinite(margin):
+                cells.append(MapCell(string.string, f, "behind", "", f"{names[string.string]} at {f}: behind the capo"))
+                continue
             kind = "touches" if margin < 0 else "near" if margin <= NEAR_MM else "clear"
             # rounded down, so that a touch never reads as nothing
             count = math.floor((margin * 100 if display.system == "mm" else margin / 0.0254) + 1e-9)

@@ -7,6 +7,7 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.neck_findings import Bow, NeckFindings, neck_findings
 from deft_bench.bench.relief_box import GAP_FRETS, ReliefBox, keep_relief, methods_of, relief_box
+from deft_bench.bench.setup.signing import signing
 from deft_bench.bench.surveying import ReadingRefusedError
 from deft_bench.core.instrument import Spec
 from deft_bench.core.limits import RELIEF_WITHIN_MM, STRAIGHT_MM
@@ -38,6 +39,7 @@ def show(instrument_id: int) -> str:
 def _page(instrument: Instrument, opened: Job | None, aim: str, typed: str, errors: dict[str, str]) -> str:
     """The screen; `typed` is a gap as it was sent, where it was refused."""
     findings = neck_findings(db(), settings(), instrument, opened, aim)
+    setting_up = opened is not None and opened.kind == "setup" and aim == "playing"
     return render_template(
         "neck/show.html",
         section="instruments",
@@ -54,7 +56,8 @@ def _page(instrument: Instrument, opened: Job | None, aim: str, typed: str, erro
         steps_64=STEPS_64,
         opened=opened,
         twist=findings.twist,
-        steps=linked_steps(opened, instrument) if opened and opened.kind == "setup" and aim == "playing" else [],
+        steps=linked_steps(opened, instrument) if setting_up else [],
+        signing=signing(db(), settings(), opened, instrument) if setting_up and opened else None,
         box=relief_box(db(), instrument),
         gap_frets=GAP_FRETS,
         pressed_at=methods_of(instrument.spec),

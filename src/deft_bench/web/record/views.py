@@ -28,6 +28,8 @@ EVENT_WORDS = {
     "withdrawn": "withdrawn: opened by mistake",
     "put_back": "put back on the bench",
     "taken_back": "taken back",
+    "signed_off": "signed off",
+    "asked_again": "asked for again",
 }
 REPORT_WIDTH = 1000
 """Units of the report's necks, so that their words print at the size of the page's."""

@@ -8,8 +8,8 @@ from werkzeug.wrappers import Response
 from deft_bench.core.shop_settings import to_text
 from deft_bench.core.strings.customary import CUSTOMS
 from deft_bench.core.work.estimate import price_list
-from deft_bench.store import shop
-from deft_bench.web.support import Form, db, display, page_of_ours
+from deft_bench.store import presets, shop
+from deft_bench.web.support import Form, db, display, page_of_ours, stamp
 from deft_bench.web.support import settings as current
 
 screen = Blueprint("settings", __name__, template_folder="templates")
@@ -22,6 +22,8 @@ CHOICES = {
 }
 PRESET_LIMITS = {"relief": (0, 1_000), "treble": (500, 6_000), "bass": (500, 6_000)}
 PRESET_BOXES = [(f"preset_{kind}_um", f"preset_{kind}_{part}", part) for kind in CUSTOMS for part in PRESET_LIMITS]
+NAMED_LIMITS = {**PRESET_LIMITS, "gap": (20, 1_500), "pickup": (500, 15_000)}
+NAMED_WORDS = {"relief": "Relief", "treble": "Treble", "bass": "Bass", "gap": "Gap over fret 1", "pickup": "Pickup gap"}
 LIMITS = {"rock_um": (5, 100), "polish_loss_um": (0, 100), "least_height_um": (200, 2000)}
 
 
@@ -61,6 +63,7 @@ def show() -> str | Response | tuple[str, int]:
         errors=form.errors,
         choices=CHOICES,
         kinds={kind: customs.name for kind, customs in CUSTOMS.items()},
+        named=presets.named(db()),
     )
     return (page, 422) if form.errors else page
 
@@ -92,6 +95,45 @@ def _money(form: Form, chosen: dict[str, str]) -> None:
             price_list(chosen["prices"])
         except ValueError as error:
             form.errors["prices"] = f"{error}."
+
+
+@screen.post("/settings/presets")
+def preset() -> Response:
+    """Enter a preset by name, or take one off the list."""
+    form = Form()
+    back = redirect(url_for(".show", _anchor="named-presets"))
+    if gone := form.text("remove"):
+        presets.retire(db(), int(gone) if gone.isdigit() else 0, stamp())
+        flash("Taken off the list.")
+        return back
+    found = _named(form)
+    if found is None:
+        flash("Not saved. " + " ".join(form.errors.values()))
+    else:
+        presets.put(db(), found)
+        flash(f"Preset “{found.name}” saved.")
+    return back
+
+
+def _named(form: Form) -> presets.NamedPreset | None:
+    """A preset as it was sent; None, with what is wrong in the form, where it cannot be meant."""
+    name, kind = form.text("name")[:60], form.text("kind")
+    if not name:
+        form.errors["name"] = "A preset needs a name."
+    if kind not in CUSTOMS:
+        form.errors["kind"] = "Choose the kind of strings."
+    lengths = {part: form.length(part, optional=part in ("gap", "pickup")) for part in NAMED_LIMITS}
+    for part, um in lengths.items():
+        least, most = NAMED_LIMITS[part]
+        if um is not None and not least <= um <= most:
+            form.errors[part] = f"{NAMED_WORDS[part]}: accepted are {display().fine(least)} to {display().fine(most)}."
+        elif part in form.errors:
+            form.errors[part] = f"{NAMED_WORDS[part]}: {form.errors[part]}"
+    force = form.number("force", 20, 300) if form.text("force") else 100.0
+    relief, treble, bass = (lengths[part] for part in PRESET_LIMITS)
+    if form.errors or relief is None or treble is None or bass is None or force is None:
+        return None
+    return presets.NamedPreset(name, kind, relief, treble, bass, lengths["gap"], round(force), lengths["pickup"])
 
 
 @screen.post("/settings/units")

@@ -11,7 +11,7 @@ from deft_bench.bench.setup.intonation import intonation_findings
 from deft_bench.bench.setup.nut import nut_findings, spacings
 from deft_bench.bench.setup.readings import SetupSurveys, as_read_before, assembled, setup_reach
 from deft_bench.bench.setup.saddle import saddle_findings
-from deft_bench.bench.setup.solving import solved_target, with_set
+from deft_bench.bench.setup.solving import cures, solved_target, with_set
 from deft_bench.bench.setup.strings import strings_findings
 from deft_bench.core.strings.intonation import eighths
 from deft_bench.core.strings.nut_depth import LOW_REMEDIES
@@ -178,8 +178,12 @@ def buzz(instrument_id: int) -> Page:
     def build(instrument: instruments.Instrument, plan: SetupPlan, found: SetupSurveys) -> dict[str, Any]:
         strings = assembled(db(), instrument, plan, found)
         findings = buzz_findings(db(), settings(), instrument.spec, plan, found, strings)
+        job = jobs.open_of(db(), [instrument.id]).get(instrument.id)
         return {
             "survey": found.of.get("buzz"),
+            "cures": cures(db(), settings(), instrument, plan, found, strings, job, findings.diagnosis)
+            if job and job.kind == "setup"
+            else None,
             "findings": findings,
             "call": findings.call,
             "map": margin_map(list(findings.diagnosis.strung), string_names(plan), display()),

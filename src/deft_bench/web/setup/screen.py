@@ -7,6 +7,7 @@ from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.setup.readings import SetupSurveys, latest_read, setup_facts
+from deft_bench.bench.setup.signing import signing
 from deft_bench.core.described import described
 from deft_bench.core.strings.setup_plan import SetupPlan, string_names
 from deft_bench.store import instruments, jobs, setups
@@ -51,6 +52,7 @@ def common(instrument: instruments.Instrument, plan: SetupPlan, page: str) -> di
         "page": page,
         "facts": facts,
         "steps": linked_steps(job, instrument) if facts else [],
+        "signing": signing(db(), settings(), job, instrument) if facts and job else None,
         "tape_at": "solve" if page == "show" else page,
         "names": string_names(plan),
         "playable": instrument.spec.frets >= LEAST_FRETS and instrument.spec.divisions == LEAST_FRETS,

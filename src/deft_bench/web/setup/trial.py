@@ -4,7 +4,9 @@ from collections.abc import Mapping
 from typing import Any
 
 from deft_bench.bench.setup.solving import SetupFindings, lies_on_a_fret, setup_findings, trial_problems
-from deft_bench.core.strings.assembled import Trial
+from deft_bench.core.instrument import Spec
+from deft_bench.core.strings.assembled import Trial, solve
+from deft_bench.core.strings.capo import capo_heights, with_capo
 from deft_bench.core.strings.setup_plan import SetupPlan, string_names
 from deft_bench.store import instruments
 from deft_bench.web.drawing.string_side import NEAR_MM, margin_map, string_side
@@ -49,17 +51,19 @@ def live(
     string is drawn, fretted where.
     """
     shown = display()
-    findings = setup_findings(db(), settings(), instrument, plan, trial)
-    strung = findings.strung
+    findings, spec = setup_findings(db(), settings(), instrument, plan, trial, preset_asked(asked)), instrument.spec
+    capo = _whole(asked.get("capo", ""), 0, most_capo(spec)) or 0
+    strung = [with_capo(string, capo) for string in findings.strung]
     tightest = min(strung, key=lambda string: string.worst().margin_mm).string
     which = _whole(asked.get("string", ""), 1, len(strung))
     drawn = strung[(tightest if which is None else which) - 1]
-    at_fret = _whole(asked.get("fretted", ""), 0, instrument.spec.frets - 1)
+    at_fret = _whole(asked.get("fretted", ""), 0, spec.frets - 1)
     if at_fret is None:
         worst = drawn.worst()
         at_fret = worst.fretted if worst.margin_mm <= NEAR_MM else SHOWN_FRET
+    at_fret = max(capo, at_fret)
     rows = margin_map(strung, string_names(plan), shown)
-    mirrored = instrument.spec.left_handed != settings().turned
+    mirrored = spec.left_handed != settings().turned
     return {
         "findings": findings,
         "now": findings.now,
@@ -72,7 +76,28 @@ def live(
         "solved": findings.solved,
         "call": findings.call,
         "todo": findings.todo,
+        "capo": capo,
+        "preset_id": preset_asked(asked) if findings.preset_of.own else 0,
+        "with_capo": _with_capo(spec, plan, findings, capo) if capo else None,
         "touching": sum(cell.kind == "touches" for _, row in rows for cell in row),
+    }
+
+
+def preset_asked(asked: Mapping[str, str]) -> int:
+    """The id of the preset that was chosen; 0 is the shop's."""
+    return _whole(asked.get("preset", ""), 0, 999) or 0
+
+
+def most_capo(spec: Spec) -> int:
+    """The last fret that a capo goes on."""
+    return min(spec.joint_fret, spec.frets) - 1
+
+
+def _with_capo(spec: Spec, plan: SetupPlan, findings: SetupFindings, capo: int) -> dict[str, Any]:
+    """How the strings lie over a capo, and how low they could if they were only ever played from it."""
+    return {
+        "lie": capo_heights(findings.strung, spec.mean_scale_mm, spec.frets, capo),
+        "solved": solve(plan, spec, findings.now, capo),
     }
 
 

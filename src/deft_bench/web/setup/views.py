@@ -5,13 +5,16 @@ from typing import Any
 from flask import flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.setup.solving import NothingReadError, accept_setup, intake_due
+from deft_bench.bench.setup.signing import NotSignedError, ask_again, sign_off
+from deft_bench.bench.setup.solving import NothingReadError, accept_cure, accept_setup, intake_due
+from deft_bench.core.strings.customary import string_kind
 from deft_bench.core.strings.setup_plan import SetupPlan
-from deft_bench.store import instruments, jobs, setups
+from deft_bench.store import instruments, jobs, presets, setups
+from deft_bench.web.places import linked_next
 from deft_bench.web.setup.form import read, values_of
 from deft_bench.web.setup.screen import common, save, screen, setup_or_404
-from deft_bench.web.setup.trial import boxes, live, read_trial, trial_values
-from deft_bench.web.support import Form, db, instrument_or_404, now, settings, words_only
+from deft_bench.web.setup.trial import boxes, live, most_capo, preset_asked, read_trial, trial_values
+from deft_bench.web.support import Form, db, instrument_or_404, now, page_of_ours, settings, words_only
 
 
 @screen.get("/instruments/<int:instrument_id>/setup")
@@ -27,6 +30,10 @@ def _page(instrument: instruments.Instrument, plan: SetupPlan, values: dict[str,
         return render_template("setup/short.html", **shown)
     picture = live(instrument, plan, None, request.args)
     values = trial_values(picture["findings"]) | values_of(plan) | values
+    shown |= {
+        "most_capo": most_capo(instrument.spec),
+        "presets": presets.named(db(), string_kind(instrument.spec, plan.strings)),
+    }
     return render_template("setup/show.html", **shown, **picture, **_to_do(shown), values=values, errors=errors)
 
 
@@ -76,13 +83,51 @@ def accept(instrument_id: int) -> Response | tuple[str, int]:
         trial = read_trial(form, instrument, plan)
         if trial is None:
             return _page(instrument, plan, dict(request.form), form.errors), 422
-    chosen = request.form.get("which") == "preset"
+    chosen = preset_asked(request.form) if request.form.get("which") == "preset" else None
     try:
         accept_setup(db(), settings(), now(), job, instrument, plan, trial, chosen)
     except NothingReadError as error:
         flash(str(error))
         return back
     flash("Accepted. Relief first, then the nut, then the saddles; read again after each.")
+    return back
+
+
+@screen.post("/instruments/<int:instrument_id>/setup/cure")
+def cure(instrument_id: int) -> Response:
+    """Accept the setup that cures what buzzes: by the cure to try first, or with the action raised."""
+    instrument, plan = setup_or_404(instrument_id)
+    shown = common(instrument, plan, "buzz")
+    if shown["facts"] is None or not shown["playable"]:
+        flash("Open a setup job first: the accepted setup is part of its record.")
+        return redirect(url_for(".buzz", instrument_id=instrument_id))
+    raised = request.form.get("by") == "action"
+    if accept_cure(db(), settings(), now(), shown["job"], instrument, plan, raised=raised):
+        flash("Accepted. What has to move is asked for again, in order; then play every note.")
+        return redirect(linked_next(shown["job"], instrument).href)
+    flash("Nothing to accept: play and mark some notes, with the action of every string read.")
+    return redirect(url_for(".buzz", instrument_id=instrument_id))
+
+
+@screen.post("/instruments/<int:instrument_id>/setup/sign-off")
+def sign(instrument_id: int) -> Response:
+    """Pass the step that is due as it is, with a reason; or ask for one that was passed so again."""
+    instrument, plan = setup_or_404(instrument_id)
+    shown, step = common(instrument, plan, "show"), request.form.get("step", "")
+    back = redirect(page_of_ours(request.form.get("back", "")) or url_for(".show", instrument_id=instrument_id))
+    if shown["facts"] is None:
+        flash("Open a setup job first: a reason is part of its record.")
+        return back
+    try:
+        if "again" in request.form:
+            ask_again(db(), now(), shown["job"], step)
+            flash("It is asked for again.")
+        else:
+            reason = " ".join(request.form.get("reason", "").split())
+            sign_off(db(), settings(), now(), shown["job"], instrument, step, reason)
+            flash("Signed off. The reason stands in the report.")
+    except NotSignedError as error:
+        flash(f"Not signed off. {error}")
     return back
 
 

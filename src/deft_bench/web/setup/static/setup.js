@@ -58,7 +58,7 @@ form.querySelector("[data-reset]").addEventListener("click", () => {
 function choose(string, fret) {
   const rows = [...map().querySelectorAll("tbody tr")];
   const s = Math.min(rows.length, Math.max(1, string));
-  const f = Math.min(rows[0].querySelectorAll("button").length - 1, Math.max(0, fret));
+  const f = Math.min(rows[0].querySelectorAll("button").length - 1, Math.max(Number(map().dataset.capo), fret));
   form.elements.string.value = s;
   form.elements.fretted.value = f;
   map().dataset.string = s;
