@@ -120,8 +120,9 @@ def test_a_job_from_intake_to_report_by_its_sheet(
         assert len(done) == len(set(done)) >= least
         assert {one.note for one in events if one.note} <= {READ_ELSEWHERE}  # nothing was done too early
         # what was finished left the stock; what is kept of wire goes by the cutting plan
-        strings = stock.named(db, "Strings")
-        assert strings is not None
+        spec = instruments.get(db, job.instrument_id).spec
+        strings = stock.named(db, f"strings {spec.string_set}")
+        assert strings is not None, spec.string_set
         assert [move.change for move in stock.moves(db, strings) if move.job_id == job.id] == [-1]
     page.locator("a[data-first]", has_text="Report").click()
     if kind != "setup":

@@ -29,6 +29,7 @@ from deft_bench.web import create_app
 from harness import Bench, words
 
 HERON, WHIMBREL, REDSHANK, RUFF = 1, 9, 12, 13
+SET = "Strings 10–46 nickel-plated steel"
 MONDAY = datetime(2026, 8, 24, 9, 0, tzinfo=UTC)
 
 
@@ -108,14 +109,14 @@ def test_a_finished_step_takes_its_materials_and_a_reopened_one_puts_them_back(b
 def test_shortage_is_said_before_it_stops_a_job_and_an_order_covers_it(bench: Bench, demo: Connection) -> None:
     shown = words(bench.get("/stock"))
     assert re.search(
-        r"Strings: \d sets too few by \w+ \d+ Sep, for “String up to pitch, settle” of \w+ No\. \d+", shown
+        rf"{SET}: \d sets? too few by \w+ \d+ \w+, for “String up to pitch, settle” of \w+ No\. \d+", shown
     )
-    strings = item(demo, "strings")
-    assert "On order" in bench.post("/stock/orders", {"what": "Strings", "quantity": "10", "due_on": "2026-08-27"}).text
-    assert "Strings: " not in words(bench.get("/stock"))
+    strings = item(demo, SET)
+    assert "On order" in bench.post("/stock/orders", {"what": SET, "quantity": "10", "due_on": "2026-08-27"}).text
+    assert f"{SET}: " not in words(bench.get("/stock"))
     order = next(one for one in stock.orders(demo) if one.item_id == strings.id)
     bench.post(f"/stock/orders/{order.id}", {"came": "1"})
-    assert item(demo, "Strings").have == strings.have + 10
+    assert item(demo, SET).have == strings.have + 10
     assert "has come already" in bench.post(f"/stock/orders/{order.id}", {"came": "1"}).text
     for wrong, why in (
         ({"what": "", "due_on": "2026-08-27"}, "Say what is on order"),

@@ -6,9 +6,10 @@ from dataclasses import replace
 from deft_bench.core.work.catalogue import Operation
 from deft_bench.core.work.extent import Extent, whole
 from deft_bench.core.work.job_sheet import Learned, Sample, SheetPlan, learned, minutes_of, share_of_whole
+from deft_bench.core.work.own_materials import own_materials
 from deft_bench.core.work.run_sheet import instrument_facts
 from deft_bench.core.work.tools import ToolState, state_for
-from deft_bench.store import boards, instruments, jobs, refrets, sheets
+from deft_bench.store import boards, instruments, jobs, refrets, setups, sheets
 from deft_bench.store.database import Connection
 
 WHOLE_ROUTE, SPOT_ROUTE, PARTIAL_ROUTE = "refret", "spot_level", "partial_refret"
@@ -27,6 +28,7 @@ def extent_of(db: Connection, job: jobs.Job, instrument: instruments.Instrument,
         blocks=board.inlay_style == "blocks",
         inlaid=board.inlay_style != "none",
     )
+    extent = replace(extent, own=own_materials(setups.plan_of(db, instrument.id, spec), spec))
     accepted = jobs.last_plan(db, job.id)
     levelled = tuple(sorted(accepted.level.metal_taken())) if accepted else ()
     if route == SPOT_ROUTE:

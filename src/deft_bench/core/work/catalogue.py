@@ -1,7 +1,7 @@
 """What a bench can do: operations, the rules of their order, the schools under which each holds, and the routes."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from deft_bench.core.work.extent import Extent
 
@@ -149,9 +149,12 @@ class Operation:
         return (base + piece * extent.pieces(self.counts) + string * extent.strings) * factor
 
     def uses(self, extent: Extent) -> list[tuple[Material, float]]:
-        """Each of its materials with how much that much of an instrument takes."""
-        pieces = extent.pieces(self.counts)
-        return [(material, material.quantity(pieces, extent.strings)) for material in self.materials]
+        """Each of its materials, by the instrument's own name, with how much that much of it takes."""
+        pieces, own = extent.pieces(self.counts), dict(extent.own)
+        return [
+            (replace(material, name=own.get(material.name, material.name)), material.quantity(pieces, extent.strings))
+            for material in self.materials
+        ]
 
     def waiting(self, temperature_c: float = WARM_C) -> float:
         """Minutes it rests at a temperature."""

@@ -15,6 +15,7 @@ from decimal import ROUND_DOWN, ROUND_HALF_UP, Decimal
 
 from deft_bench.core.work.catalogue import Operation
 from deft_bench.core.work.extent import Extent
+from deft_bench.core.work.own_materials import price_of
 
 GUESS_SPREAD = 0.5
 CENT = Decimal("0.01")
@@ -93,7 +94,7 @@ def materials(operations: Sequence[Operation], extent: Extent, prices: Mapping[s
     for operation in operations:
         for material, quantity in operation.uses(extent):
             before = used[material.name].quantity if material.name in used else 0.0
-            price = prices.get(material.name, 0.0)
+            price = price_of(material.name, prices)
             used[material.name] = Item(material.name, before + quantity, material.unit, price)
     return tuple(used.values())
 
@@ -174,8 +175,7 @@ def used_cost(used: Mapping[str, float], prices: Mapping[str, float]) -> float:
     """What was taken of the stock comes to, at the shop's prices by name, to the cent; what has no price counts
     nothing.
     """
-    known = {name.lower(): price for name, price in prices.items()}
-    costs = (_exact(quantity) * _exact(known.get(name.lower(), 0.0)) for name, quantity in used.items())
+    costs = (_exact(quantity) * _exact(price_of(name, prices)) for name, quantity in used.items())
     return float(to_cents(sum(costs, Decimal(0))))
 
 

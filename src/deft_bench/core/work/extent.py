@@ -20,7 +20,8 @@ COUNTS: dict[str, str] = {
 @dataclass(frozen=True, slots=True)
 class Extent:
     """What there is to count. None for `named` is every fret; an empty one is a single fret that is not known yet.
-    `levelled` are those that the accepted plan takes metal off. A fret is listed once for each inlay and marker.
+    `levelled` are those that the accepted plan takes metal off. A fret is listed once for each inlay and marker. `own`
+    names what the instrument takes of a general material: (general, its own).
     """
 
     frets: int
@@ -29,6 +30,7 @@ class Extent:
     levelled: tuple[int, ...] = ()
     inlays: tuple[int, ...] = ()
     markers: tuple[int, ...] = ()
+    own: tuple[tuple[str, str], ...] = ()
 
     @property
     def every(self) -> tuple[int, ...]:
