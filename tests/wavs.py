@@ -16,10 +16,16 @@ def tone(
     noise: float = 1e-5,
     seed: int = 0,
     amps: tuple[float, ...] | None = None,
+    t60: float = 13.8,
+    vibrato: tuple[float, float] = (0.0, 5.0),
 ) -> np.ndarray:
-    """A plucked note whose first partial is at `hz`, after a moment of silence."""
+    """A plucked note whose first partial is at `hz`, after a moment of silence; `t60` is how long that takes to fall by
+    60 dB, `vibrato` its cents to either side and how often a second.
+    """
     chance = np.random.default_rng(seed)
     t = np.arange(int(seconds * rate)) / rate
+    cents, turn_hz = vibrato
+    at = np.cumsum(2 ** (cents / 1200 * np.sin(2 * np.pi * turn_hz * t + chance.uniform(0, 6.28)))) / rate
     base = hz / np.sqrt(1 + stiff)
     out = np.zeros_like(t)
     for n in range(1, 22):
@@ -27,7 +33,8 @@ def tone(
         if partial > rate / 2.3:
             break
         loud = 1 / n if amps is None else amps[n - 1] if n <= len(amps) else 0.0
-        out += loud * np.exp(-t * (0.5 + 0.1 * n)) * np.sin(2 * np.pi * partial * t + chance.uniform(0, 6.28))
+        fall = 6.9 / t60 + 0.1 * n
+        out += loud * np.exp(-t * fall) * np.sin(2 * np.pi * partial * at + chance.uniform(0, 6.28))
     out = np.concatenate([np.zeros(int(lead * rate)), 0.5 * out / np.max(np.abs(out))])
     return out + chance.normal(0, noise, len(out))
 

@@ -4,13 +4,14 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_bench.core.strings.notes import cents_between, note_hz
 from deft_bench.core.strings.pitch import PitchError, pitch
 from deft_bench.formats.calc import RequestError, calculate
-from deft_bench.formats.wav import WavError, read_wav
+from deft_bench.formats.recording import RecordingError, read_recording
 from wavs import tone, wav
 
 
@@ -74,6 +75,41 @@ def test_what_is_no_note_is_refused_with_the_reason() -> None:
         pitch(tone(110, rate=4000), 4000)
 
 
+@settings(max_examples=25)
+@given(st.floats(60, 700), st.floats(0, 15), st.floats(4, 7), st.integers(0, 10**6))
+def test_a_vibrato_gives_its_centre_with_a_wider_spread(hz: float, cents: float, turn_hz: float, seed: int) -> None:
+    found = pitch(tone(hz, vibrato=(cents, turn_hz), seed=seed), 44_100, hz)
+    assert abs(cents_between(found.hz, hz)) < 0.7
+    assert found.sd_cents >= 0.3
+    if cents > 4:
+        assert found.vibrato_cents == pytest.approx(cents, rel=0.15)
+        assert found.sd_cents > 0.6
+
+
+def test_a_short_note_is_measured_and_a_wrong_first_pluck_is_passed_over() -> None:
+    for hz in (41.2, 110.0, 329.6):
+        for t60 in (0.8, 1.2):
+            assert abs(cents_between(pitch(tone(hz, t60=t60, noise=1e-4), 44_100, hz).hz, hz)) < 1.0
+    slip = tone(110.0, seconds=1.2, t60=0.9, lead=0.3)
+    both = np.concatenate([slip, tone(146.8, seed=3, lead=0.4)])
+    assert pitch(both, 44_100, "D3").note == "D3"
+    assert pitch(np.concatenate([tone(146.8, seconds=1.5, t60=0.9), slip]), 44_100, "D3").note == "D3"
+    with pytest.raises(PitchError, match="G3 was asked for"):
+        pitch(slip, 44_100, "G3")
+
+
+@pytest.mark.parametrize("kind", ["FLAC", "OGG", "MP3"])
+def test_packed_recordings_are_read(kind: str, tmp_path: Path) -> None:
+    path = tmp_path / f"note.{kind.lower()}"
+    soundfile.write(path, tone(196.0), 44_100, format=kind)
+    answer = calculate("pitch", {"wav": str(path), "expected": "G3"})
+    assert abs(cents_between(answer["hz"], 196.0)) < 0.5
+    assert answer["vibrato_cents"] == 0
+    soundfile.write(path, np.zeros((9000, 3)) + 0.1, 44_100, format="FLAC")
+    with pytest.raises(RequestError, match="3 channels"):
+        calculate("pitch", {"wav": str(path)})
+
+
 def test_hum_is_no_second_note_and_an_octave_slip_is_named() -> None:
     note = tone(146.8)
     t = np.arange(len(note)) / 44_100
@@ -102,8 +138,8 @@ def test_every_kind_of_wav_is_read(kind: str, tmp_path: Path) -> None:
 def test_files_that_are_no_wav_are_refused(tmp_path: Path) -> None:
     good = wav(tone(110))
     for name, raw, words in (
-        ("text", b"this is a text file, not a sound", "not a WAV file"),
-        ("empty", b"", "not a WAV file"),
+        ("text", b"this is a text file, not a sound", "not a recording"),
+        ("empty", b"", "not a recording"),
         ("cut", good[:30], "broken"),
         ("none", wav(np.zeros(0)), "empty"),
         ("slow", wav(tone(110, rate=6000), 6000), "sampling rate"),
@@ -112,8 +148,8 @@ def test_files_that_are_no_wav_are_refused(tmp_path: Path) -> None:
     ):
         path = tmp_path / name
         path.write_bytes(raw)
-        with pytest.raises(WavError, match=words):
-            read_wav(path)
+        with pytest.raises(RecordingError, match=words):
+            read_recording(path)
         with pytest.raises(RequestError) as refused:
             calculate("pitch", {"wav": str(path)})
         assert refused.value.lines[0].startswith("wav: ")

@@ -9,7 +9,7 @@ from deft_bench.core.strings.pitch import Pitch, PitchError, pitch
 from deft_bench.core.strings.setup_plan import SetupPlan
 from deft_bench.core.survey_kinds import PER_CENT, SURVEY_KINDS, Place
 from deft_bench.core.times import stamp
-from deft_bench.formats.wav import WavError, read_wav
+from deft_bench.formats.recording import RecordingError, read_recording
 from deft_bench.store import surveys
 from deft_bench.store.database import Connection, transaction
 from deft_bench.store.surveys import Sounded
@@ -110,10 +110,10 @@ def take_recording(
     """Find the pitch of a recorded note, and keep it with the cents that it makes. Raises RecordingRefusedError."""
     make = plan.strings[note.string - 1]
     try:
-        samples, rate = read_wav(wav)
+        samples, rate = read_recording(wav)
         expected = make.pitch_hz(plan.a4_hz) * 2 ** (note.fret / 12)
         found = pitch(samples, rate, expected, plan.a4_hz)
-    except (WavError, PitchError) as error:
+    except (RecordingError, PitchError) as error:
         text = str(error)
         raise RecordingRefusedError(f"{text[:1].upper()}{text[1:]}") from error
     except ValueError as error:

@@ -5,8 +5,10 @@ from one windowed spectrum of 0.06 to 2 s after the onset, each placed by a para
 bins (the usual interpolation, with the spectrum padded four times so that its bias is far below a tenth of a cent).
 """
 
+import itertools
 import math
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,6 +16,7 @@ from numpy.typing import NDArray
 from scipy.signal import find_peaks, windows
 
 from deft_bench.core.strings.notes import A4_HZ, cents_between, nearest_note, note_hz
+from deft_bench.core.strings.vibrato import Vibrato, vibrato
 
 Samples = NDArray[np.float64]
 
@@ -28,11 +31,15 @@ OTHER_NOTE_DB = 22.0
 """A second series this close to the first one's strongest partial is a second note, not a neighbour that rings
 along.
 """
+HOP_S, REST_HOPS, PLUCK_TIMES = 0.01, 12, 3.0
+"""A pluck is a level that rises this many times over the least of the hops before it, none nearer than those."""
 MAINS_HZ, MOST_HUM, HUM_HZ, HUM_DB = (50.0, 60.0), 12, 0.8, 10.0
 """Mains hum lies at multiples of these, within so much; this far under the note it is no second one."""
 WRONG_NOTE_CENTS = 101.0
 """A string a semitone off is one to be tuned; more is another note."""
 MOST_STIFF = 0.002
+STEADY_SD_CENTS = 0.3
+"""How well the pitch of a steady note is known."""
 SPLITS = ((2, 3), (3, 4), (4, 5), (5, 6), (2, 5), (3, 5), (5, 8))
 """Pairs of notes whose partials together look like one series on a root that is not there: fifth, fourth, thirds,
 tenth, sixths.
@@ -46,7 +53,8 @@ class PitchError(ValueError):
 @dataclass(frozen=True, slots=True)
 class Pitch:
     """A note as heard: its first partial's frequency, the nearest note and cents from it, inharmonicity B,
-    confidence 0 to 1.
+    confidence 0 to 1. Of a note with vibrato it is the centre, `vibrato_cents` the swing to either side, and `sd_cents`
+    how well the centre is known.
     """
 
     hz: float
@@ -54,6 +62,8 @@ class Pitch:
     cents: float
     inharmonicity: float
     confidence: float
+    sd_cents: float = STEADY_SD_CENTS
+    vibrato_cents: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,9 +85,41 @@ class _Series:
 def pitch(samples: Samples, rate: int, expected: str | float | None = None, a4_hz: float = A4_HZ) -> Pitch:
     """The pitch of mono samples (full scale ±1) at a rate in Hz; `expected` is a note's name or Hz.
 
-    Raises PitchError with the reason for silence, clipping, noise, a note too short, two notes at once, or not the
-    expected note.
+    Where a note is expected and another was plucked before or after it, the one that was asked for is taken. Raises
+    PitchError with the reason for silence, clipping, noise, a note too short, two notes at once, or not the expected
+    note.
     """
+    try:
+        return _pitch(samples, rate, expected, a4_hz)
+    except PitchError:
+        if expected is not None:
+            for start, end in plucks_in(samples, rate):
+                with suppress(PitchError):
+                    return _pitch(samples[start:end], rate, expected, a4_hz)
+        raise
+
+
+def plucks_in(samples: Samples, rate: int) -> list[tuple[int, int]]:
+    """Where each of several plucks begins and ends, in samples; empty with fewer than two."""
+    hop = max(1, int(rate * HOP_S))
+    count = len(samples) // hop
+    if count < 2 * REST_HOPS:
+        return []
+    level = np.sqrt(np.mean(samples[: count * hop].reshape(count, hop) ** 2, axis=1)) + 1e-9
+    quiet = 0.1 * float(np.max(level))
+    starts: list[int] = []
+    for k in range(1, count):
+        before = float(np.min(level[max(0, k - REST_HOPS) : k]))
+        if level[k] > quiet and level[k] > PLUCK_TIMES * before and (not starts or k - starts[-1] > REST_HOPS):
+            starts.append(k)
+    if len(starts) < 2:
+        return []
+    edges = [*(max(0, k - 2) * hop for k in starts), len(samples)]
+    return list(itertools.pairwise(edges))
+
+
+def _pitch(samples: Samples, rate: int, expected: str | float | None, a4_hz: float) -> Pitch:
+    """The pitch of a recording of one pluck."""
     wanted = None if expected is None else note_hz(expected, a4_hz) if isinstance(expected, str) else expected
     if not LEAST_RATE <= rate <= MOST_RATE:
         raise PitchError(f"a sampling rate of {rate} Hz is not accepted: 8 to 192 kHz")
@@ -89,6 +131,9 @@ def pitch(samples: Samples, rate: int, expected: str | float | None = None, a4_h
     series = _best(peaks, wanted)
     if series is None:
         raise PitchError("no note is heard in this: its partials belong to no one string")
+    swing = vibrato(part, rate, {n: (peak.hz, peak.db) for n, peak in series.partials.items()})
+    if swing is not None:
+        series = _about(series, swing)
     first = _first_partial(series)
     if wanted is not None and abs(cents_between(first, wanted)) > WRONG_NOTE_CENTS:
         name, off = nearest_note(first, a4_hz)
@@ -101,9 +146,19 @@ def pitch(samples: Samples, rate: int, expected: str | float | None = None, a4_h
         raise PitchError(
             f"not the expected note: {asked} was asked for, and {name} {off:+.0f} cents ({first:.2f} Hz) is heard{slip}"
         )
-    _refuse_second(peaks, series)
     name, off = nearest_note(first, a4_hz)
-    return Pitch(first, name, off, series.stiff, _confidence(series, peaks, floor))
+    if swing is None:
+        _refuse_second(peaks, series)
+        return Pitch(first, name, off, series.stiff, _confidence(series, peaks, floor))
+    sd = math.hypot(STEADY_SD_CENTS, swing.sd_cents)
+    return Pitch(first, name, off, series.stiff, _confidence(series, peaks, floor), sd, swing.cents)
+
+
+def _about(series: _Series, swing: Vibrato) -> _Series:
+    """A series by the centres of its partials."""
+    centred = {n: _Peak(hz, series.partials[n].db) for n, hz in swing.partials.items()}
+    f0, stiff = _line(centred)
+    return _Series(f0, stiff, centred, series.score)
 
 
 def _check_level(samples: Samples, rate: int) -> None:

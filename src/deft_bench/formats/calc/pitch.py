@@ -6,8 +6,8 @@ from deft_bench.core.strings.notes import A4_HZ, note_hz
 from deft_bench.core.strings.pitch import PitchError, pitch
 from deft_bench.formats.calc.fields import request
 from deft_bench.formats.calc.strings_fields import A4
+from deft_bench.formats.recording import RecordingError, read_recording
 from deft_bench.formats.strict_json import RequestError
-from deft_bench.formats.wav import WavError, read_wav
 
 ABOUT = "The first partial of a recorded note, its nearest note and cents, or why the recording is refused"
 
@@ -31,9 +31,9 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         except ValueError as error:
             raise RequestError([f"expected: {error}"]) from None
     try:
-        samples, rate = read_wav(asked["wav"])
+        samples, rate = read_recording(asked["wav"])
         found = pitch(samples, rate, asked.get("expected"), a4)
-    except (WavError, PitchError) as error:
+    except (RecordingError, PitchError) as error:
         raise RequestError([f"wav: {error}"]) from None
     return {
         "hz": found.hz,
@@ -41,4 +41,6 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         "cents": found.cents,
         "inharmonicity": found.inharmonicity,
         "confidence": found.confidence,
+        "sd_cents": found.sd_cents,
+        "vibrato_cents": found.vibrato_cents,
     }

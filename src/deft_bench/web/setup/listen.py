@@ -38,7 +38,7 @@ def listen(survey_id: int) -> str:
 
 @screen.post("/surveys/<int:survey_id>/sound")
 def sound(survey_id: int) -> Response | tuple[Response, int]:
-    """Take one recorded note: a WAV file, or one that the page has recorded.
+    """Take one recorded note: a file, or one that the page has recorded.
 
     Answers JSON to a script and a redirect to a plain form; 422 with the reason when the recording is refused.
     """
@@ -48,7 +48,7 @@ def sound(survey_id: int) -> Response | tuple[Response, int]:
     if note is None:
         return _refuse(survey_id, "", "That note is not part of this survey.")
     if upload is None or not upload.filename:
-        return _refuse(survey_id, note.code, "No recording came: record the note, or choose a WAV file.")
+        return _refuse(survey_id, note.code, "No recording came: record the note, or choose a file.")
     try:
         taken = take_recording(db(), now(), survey, plan, note, upload.read(MOST_SOUND + 1))
     except RecordingRefusedError as error:
@@ -61,6 +61,7 @@ def sound(survey_id: int) -> Response | tuple[Response, int]:
         hz=f"{taken.pitch.hz:.2f}",
         note=taken.pitch.note,
         off=f"{taken.off_cents:+.1f}",
+        vibrato=f"{taken.pitch.vibrato_cents:.0f}" if taken.pitch.vibrato_cents else "",
         confidence=f"{100 * taken.pitch.confidence:.0f}",
         cents={f"{lane}:{fret}": kind.words(value, display()) for (lane, fret), value in taken.cents.items()},
         next=at.code if at else "",

@@ -96,7 +96,8 @@ async function send(blob) {
   const { ok, status, reply } = await post(panel.dataset.post, body);
   if (status === 0) throw new Error("The server does not answer: record it again.");
   if (!ok) throw new Error(reply.error + (reply.advice ? ` ${reply.advice}` : ""));
-  tell(`${reply.hz} Hz, ${reply.off} cents off ${reply.note}. Kept.`);
+  const swing = reply.vibrato ? ` Its centre: it swings ${reply.vibrato} cents to either side.` : "";
+  tell(`${reply.hz} Hz, ${reply.off} cents off ${reply.note}. Kept.${swing}`);
   location.assign(reply.href);
 }
 
