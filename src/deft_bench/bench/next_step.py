@@ -10,7 +10,7 @@ from deft_bench.core.level_job import level_now, level_steps
 from deft_bench.core.refret import refret_now, refret_steps
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.steps import Step
-from deft_bench.core.strings.setup_job import setup_now, setup_steps
+from deft_bench.core.strings.setup_job import SetupFacts, setup_now, setup_steps, waits_for_relief
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.store import instruments, jobs, setups
 from deft_bench.store.database import Connection
@@ -64,6 +64,7 @@ def next_step(db: Connection, settings: ShopSettings, job: jobs.Job, instrument:
     elif job.kind == "setup":
         facts = setup_facts(db, settings, job, instrument)
         code, say = setup_now(facts, _names(db, instrument), settings.display.fine_mm)
+        return NextStep(code, say, *_setup_place(facts, code))
     else:
         code, say = level_now(facts_of(db, settings, job, instrument))
     return NextStep(code, say, *_place(job, code))
@@ -83,10 +84,13 @@ def job_steps(
     """The job's steps with their state; none for an inspection, and none but the run sheet for other work."""
     if job.kind == "inspection":
         return []
-    own = [
-        JobStep(step.code, step.title, step.state, _place(job, step.code)[0])
-        for step in _own_steps(db, settings, job, instrument)
-    ]
+    if job.kind == "setup":
+        facts = setup_facts(db, settings, job, instrument)
+        steps = setup_steps(facts, _names(db, instrument), settings.display.fine_mm)
+        own = [JobStep(step.code, step.title, step.state, _setup_place(facts, step.code)[0]) for step in steps]
+    else:
+        steps = _own_steps(db, settings, job, instrument)
+        own = [JobStep(step.code, step.title, step.state, _place(job, step.code)[0]) for step in steps]
     return [*own, JobStep("sheet", "Run sheet", "sheet", "sheet")]
 
 
@@ -95,9 +99,6 @@ def _own_steps(db: Connection, settings: ShopSettings, job: jobs.Job, instrument
         return []
     if job.kind == "refret":
         return refret_steps(refret_facts(db, settings, job, instrument))
-    if job.kind == "setup":
-        facts = setup_facts(db, settings, job, instrument)
-        return setup_steps(facts, _names(db, instrument), settings.display.fine_mm)
     return level_steps(facts_of(db, settings, job, instrument))
 
 
@@ -105,7 +106,12 @@ def _place(job: jobs.Job, code: str) -> tuple[str, str]:
     """Where a step is done, and what the button there says."""
     if job.kind == "refret":
         return ("record", "Go to the refret") if code == "closed" else REFRET_PLACES.get(code, REFRET)
-    return (SETUP_PLACES if job.kind == "setup" else LEVEL_PLACES).get(code, RECORD)
+    return LEVEL_PLACES.get(code, RECORD)
+
+
+def _setup_place(facts: SetupFacts, code: str) -> tuple[str, str]:
+    """Where a step of a setup is done: saddles that only wait for the relief, where that is read."""
+    return SETUP_PLACES.get("relief" if code == "saddle" and waits_for_relief(facts) else code, RECORD)
 
 
 def _names(db: Connection, instrument: instruments.Instrument) -> dict[int, str]:

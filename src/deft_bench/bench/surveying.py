@@ -51,6 +51,24 @@ class UsualHead:
     temperature_c: float | None
     humidity: float | None
 
+    def of(self, kind: str, strings: int) -> SurveyHead:
+        """The heading as it is of a survey of the strings."""
+        return SurveyHead(
+            kind,
+            self.when,
+            self.method,
+            self.surface,
+            self.tool,
+            self.resolution,
+            self.string_state,
+            self.temperature_c,
+            self.humidity,
+            self.order,
+            "",
+            strings,
+            self.at_frets if SURVEY_KINDS[kind].named_frets == "must" else (),
+        )
+
 
 def usual_head(
     db: Connection, settings: ShopSettings, job: jobs.Job | None, instrument: instruments.Instrument, kind: str
@@ -60,13 +78,14 @@ def usual_head(
     # one gap at the rod is no survey to go on from
     read = [one.head for one in surveys.of_instrument(db, instrument.id, kind, 12)]
     head = next((one for one in read if one.method not in UNDER_STRING), None)
+    shops = head or surveys.last_head(db, kind) if of.per_string else head
     climate = shop.latest_climate(db)
     return UsualHead(
         due_when(db, job, kind) if job else "before",
         head.method if head else of.methods[0],
         head.surface if head else of.surfaces[0],
-        head.tool if head else of.tool,
-        head.resolution_um if head else of.resolution_um,
+        shops.tool if shops else of.tool,
+        shops.resolution_um if shops else of.resolution_um,
         head.string_state if head else "tuned" if job and job.kind == "setup" else "off",
         head.at_frets if head else USUAL_INTONATION_FRETS,
         settings.reading_order,

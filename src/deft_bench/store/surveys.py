@@ -143,6 +143,12 @@ def of_instrument(
     return [_survey(row) for row in rows]
 
 
+def last_head(db: Connection, kind: str) -> SurveyHead | None:
+    """How the shop read the last survey of a kind; None before the first."""
+    row = db.execute(f"{_SURVEY} WHERE kind = ? AND withdrawn_at IS NULL ORDER BY id DESC LIMIT 1", (kind,)).fetchone()
+    return _survey(row).head if row else None
+
+
 def readings(db: Connection, survey_id: int) -> dict[Place, Reading]:
     """The current reading of every place that has one; withdrawn ones are left out."""
     rows = db.execute(

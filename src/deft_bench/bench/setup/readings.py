@@ -52,7 +52,8 @@ def readings_of(
     found: Sequence[surveys.Survey],
     done: Sequence[Act] | None = None,
 ) -> SetupSurveys:
-    """Figures from surveys given newest first: of each kind the newest that holds readings counts.
+    """Figures from surveys given newest first: of each kind the newest that holds readings counts; what it did not read
+    of action and gaps stands as the job read it before, unless the neck was moved since.
 
     With `done`, the acts on record, a relief that was read before the neck was moved is left out: nobody knows it now;
     action and gaps are kept, as old.
@@ -62,31 +63,43 @@ def readings_of(
     relief = None
     for survey in found:
         kind = survey.head.kind
-        if kind in of:
-            continue
-        if kind == "straightness":
+        if kind == "straightness" and kind not in of:
             relief = _relief(db, settings, survey, instrument, done)
             if relief is not None:
                 of[kind] = survey
-        elif kind in SETUP_KINDS:
-            read = surveys.values(db, survey.id)
-            if read and survey.head.strings == instrument.spec.strings:
+        elif kind in SETUP_KINDS and survey.head.strings == instrument.spec.strings:
+            newest = of.get(kind)
+            if newest is None and (read := surveys.values(db, survey.id)):
                 of[kind], values[kind] = survey, read
-    strings, cents, played = (values.get(kind, {}) for kind in ("strings", "intonation", "buzz"))
+            elif newest is not None and _stands_beside(db, survey, newest, done):
+                values[kind] = surveys.values(db, survey.id) | values[kind]
+    figures = _figures(relief, *(values.get(kind, {}) for kind in SETUP_KINDS))
+    return SetupSurveys(figures, of, _moved_since_strings(db, of.get("strings"), done))
+
+
+def _stands_beside(db: Connection, survey: surveys.Survey, newest: surveys.Survey, done: Sequence[Act] | None) -> bool:
+    """Whether action and gaps that an earlier survey of the same job read still hold where the newest has none."""
+    if survey.head.kind != "strings" or survey.job_id != newest.job_id:
+        return False
+    return done is None or moved_since_read(db, survey, MOVES_HEIGHTS, done) is None
+
+
+def _figures(
+    relief: float | None,
+    strings: Mapping[Place, int | None],
+    cents: Mapping[Place, int | None],
+    played: Mapping[Place, int | None],
+) -> SetupReadings:
     sharp: dict[int, dict[int, float]] = {}
     for (lane, fret), value in sorted(cents.items()):
         sharp.setdefault(int(lane), {})[fret] = (value or 0) / PER_CENT
-    return SetupSurveys(
-        SetupReadings(
-            relief,
-            {int(lane): (um or 0) / 1000 for (lane, fret), um in strings.items() if fret != 1},
-            {int(lane): (um or 0) / 1000 for (lane, fret), um in strings.items() if fret == 1},
-            sharp,
-            sum(bool(value) for value in played.values()) if played else None,
-            len(played),
-        ),
-        of,
-        _moved_since_strings(db, of.get("strings"), done),
+    return SetupReadings(
+        relief,
+        {int(lane): (um or 0) / 1000 for (lane, fret), um in strings.items() if fret != 1},
+        {int(lane): (um or 0) / 1000 for (lane, fret), um in strings.items() if fret == 1},
+        sharp,
+        sum(bool(value) for value in played.values()) if played else None,
+        len(played),
     )
 
 

@@ -21,6 +21,7 @@ from deft_bench.core.strings.saddle_height import (
     raise_for,
     saddle_call,
     saddle_radius,
+    to_cut,
 )
 from deft_bench.core.strings.setup_job import SetupReadings, SetupTarget
 from deft_bench.core.strings.setup_plan import SetupPlan, scales, string_names
@@ -98,7 +99,7 @@ def saddle_findings(
     board = None if plan.board_radius_saddle_um is None else plan.board_radius_saddle_um / 1000
     cut = shim = None
     if spec.bridge == "one_piece" and len(moves) == spec.strings > 1:
-        cut = beneath(moves, spec.spread_saddle_um / 1000, plan.saddle_overhang_um / 1000)
+        cut = beneath(to_cut(reads), spec.spread_saddle_um / 1000, plan.saddle_overhang_um / 1000)
     if spec.joint == "bolt_on" and moves:
         shim = pocket_shim(moves, plan.pocket_um / 1000, plan.mouth_to_saddle_um / 1000)
     seat = seat_of(plan)

@@ -6,7 +6,7 @@ from datetime import datetime
 from deft_bench.bench.setup.readings import setup_facts
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.steps import Step
-from deft_bench.core.strings.setup_job import SIGNED, TITLES, setup_steps
+from deft_bench.core.strings.setup_job import SIGNED, TITLES, setup_steps, waits_for_relief
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.times import stamp
 from deft_bench.store import instruments, jobs, setups
@@ -35,6 +35,11 @@ def signing(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: i
     steps = setup_steps(facts, names, settings.display.fine_mm)
     here = next((step for step in steps if step.state == "now" and step.code in SIGNED and not facts.closed), None)
     return Signing(here, [(code, TITLES[code], why) for code, why in facts.signed.items() if code in TITLES])
+
+
+def relief_due(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> bool:
+    """Whether a setup job only waits for the relief, read again."""
+    return waits_for_relief(setup_facts(db, settings, job, instrument))
 
 
 def sign_off(

@@ -401,7 +401,8 @@ def cures(
         setup_reach(db, settings, instrument, read, target),
         instrument.spec.bridge,
     )
-    return Cures(cured_target(*rest), raised_target(*rest))
+    free = (plan.relief_low_um / 1000, plan.relief_high_um / 1000)
+    return Cures(cured_target(*rest, free), raised_target(*rest))
 
 
 def solved_target(plan: SetupPlan, spec: Spec, strings: Assembled) -> SetupTarget:

@@ -23,14 +23,20 @@ RAISED = ("hand", "saddle_low", "relief_low", "relief_high")
 
 
 def cured_target(
-    target: SetupTarget, read: SetupReadings, heard: Sequence[Heard], found: Diagnosis, reach: Reach, bridge: str
+    target: SetupTarget,
+    read: SetupReadings,
+    heard: Sequence[Heard],
+    found: Diagnosis,
+    reach: Reach,
+    bridge: str,
+    relief_range: tuple[float, float],
 ) -> SetupTarget | None:
     """The target by which the cure to try is done: None where it is no matter of relief, slots or saddles, nothing
-    buzzes, or too little is read.
+    buzzes, or too little is read. Where the relief would leave its range, mm, the action is raised.
     """
     cure = found.cure
     if cure is None or (found.wrong and cure.code in RAISED):
-        by_rod = _by_rod(target, read, cure, reach) if cure is not None else None
+        by_rod = _by_rod(target, read, cure, reach, relief_range) if cure is not None else None
         return by_rod or raised_target(target, read, heard, found, reach, bridge)
     if found.wrong == 0:
         return raised_target(target, read, heard, found, reach, bridge)
@@ -69,13 +75,17 @@ def _together(needs: Mapping[int, float]) -> dict[int, float]:
     return {n: max(0.0, float(mm)) for n, mm in zip(numbers, ends, strict=True)}
 
 
-def _by_rod(target: SetupTarget, read: SetupReadings, cure: Cause, reach: Reach) -> SetupTarget | None:
-    """The rod's share of a cure, with the action that goes with it; None without a rod or its reading."""
+def _by_rod(
+    target: SetupTarget, read: SetupReadings, cure: Cause, reach: Reach, relief_range: tuple[float, float]
+) -> SetupTarget | None:
+    """The rod's share of a cure, with the action that goes with it; None without a rod or its reading, or where the
+    relief would leave its range.
+    """
     if cure.kind != "relief" or isinf(reach.relief_mm) or read.relief_mm is None:
         return None
     step = max(abs(cure.size), reach.relief_mm + PAST_GATE_MM)
-    off = step if cure.code == "relief_low" else -min(step, read.relief_mm)
-    if abs(off) <= reach.relief_mm:
+    off = step if cure.code == "relief_low" else -step
+    if not relief_range[0] <= read.relief_mm + off <= relief_range[1]:
         return None
     by_action = max(0.0, cure.cost_action_mm)
     actions = {n: max(mm, read.action_mm.get(n, mm) + by_action) for n, mm in target.action_mm.items()}

@@ -9,7 +9,7 @@ Derived in docs/methods/saddle-height.md.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.optimize import linprog
@@ -100,15 +100,16 @@ def one_piece(moves: Sequence[SaddleMove], spread_mm: float, overhang_mm: float)
 
 def beneath(moves: Sequence[SaddleMove], spread_mm: float, overhang_mm: float) -> OnePiece:
     """The straight cut beneath a one-piece saddle that takes the most off without leaving any string too low: what is
-    left of each string is filed on its top. (A linear programme in the line's two ends.) Raises ValueError as
-    `one_piece` does.
+    left of each string is filed on its top. No end is shimmed while no string is low. (A linear programme in the line's
+    two ends.) Raises ValueError as `one_piece` does.
     """
     if len(moves) < 2:
         raise ValueError("a one-piece saddle's line needs two strings or more")
     offs = np.array([-move.raise_mm for move in moves])
     bass_share = np.linspace(0.0, 1.0, len(offs))
     ends = np.column_stack([1 - bass_share, bass_share])
-    found = linprog(-ends.mean(axis=0), A_ub=ends, b_ub=offs, bounds=[(None, None)] * 2)
+    least = None if offs.min() < 0 else 0.0
+    found = linprog(-ends.mean(axis=0), A_ub=ends, b_ub=offs, bounds=[(least, None)] * 2)
     treble, bass = (float(end) for end in found.x)
     past = (bass - treble) / spread_mm * overhang_mm
     return OnePiece(bass + past, treble - past, tuple(float(mm) for mm in offs - ends @ found.x))
@@ -168,6 +169,12 @@ class SaddleRead:
             and self.want_mm is not None
             and abs(self.now_mm - self.want_mm) <= self.within_mm + 1e-9
         )
+
+
+def to_cut(reads: Sequence[SaddleRead]) -> list[SaddleMove]:
+    """The moves that a cut beneath is made for: a string that is as wanted is let be, though it lies a hair low."""
+    moves = [(read, read.move) for read in reads if read.move is not None]
+    return [replace(move, raise_mm=min(0.0, move.raise_mm)) if read.within else move for read, move in moves]
 
 
 def _left_out(

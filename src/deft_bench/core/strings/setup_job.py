@@ -200,6 +200,11 @@ def setup_steps(facts: SetupFacts, name: Mapping[int, str] | None = None, length
     return steps
 
 
+def waits_for_relief(facts: SetupFacts) -> bool:
+    """Whether all that the saddles' gate still lacks is the relief, read again."""
+    return facts.strings_since and not facts.relief_since and not actions_off(facts)
+
+
 def left_as_it_is(facts: SetupFacts, name: Mapping[int, str] | None = None, length: Length = in_mm) -> list[str]:
     """What a report says was not brought nearer: steps signed off with their reason, and what this bridge cannot do."""
     gates = _gates(facts, name or {}, length)

@@ -7,7 +7,7 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.neck_findings import Bow, NeckFindings, neck_findings
 from deft_bench.bench.relief_box import GAP_FRETS, ReliefBox, keep_relief, methods_of, relief_box
-from deft_bench.bench.setup.signing import signing
+from deft_bench.bench.setup.signing import relief_due, signing
 from deft_bench.bench.surveying import ReadingRefusedError
 from deft_bench.core.instrument import Spec
 from deft_bench.core.limits import RELIEF_WITHIN_MM, STRAIGHT_MM
@@ -58,6 +58,7 @@ def _page(instrument: Instrument, opened: Job | None, aim: str, typed: str, erro
         twist=findings.twist,
         steps=linked_steps(opened, instrument) if setting_up else [],
         signing=signing(db(), settings(), opened, instrument) if setting_up and opened else None,
+        wants_relief=setting_up and opened is not None and relief_due(db(), settings(), opened, instrument),
         box=relief_box(db(), instrument),
         gap_frets=GAP_FRETS,
         pressed_at=methods_of(instrument.spec),

@@ -9,6 +9,7 @@ from werkzeug.wrappers import Response
 from deft_bench.bench.setup.readings import SetupSurveys, latest_read, setup_facts
 from deft_bench.bench.setup.signing import signing
 from deft_bench.core.described import described
+from deft_bench.core.strings.setup_job import waits_for_relief
 from deft_bench.core.strings.setup_plan import SetupPlan, string_names
 from deft_bench.store import instruments, jobs, setups
 from deft_bench.web.places import linked_steps
@@ -51,6 +52,7 @@ def common(instrument: instruments.Instrument, plan: SetupPlan, page: str) -> di
         "pages": PAGES,
         "page": page,
         "facts": facts,
+        "wants_relief": facts is not None and waits_for_relief(facts) and facts.target is not None,
         "steps": linked_steps(job, instrument) if facts else [],
         "signing": signing(db(), settings(), job, instrument) if facts and job else None,
         "tape_at": "solve" if page == "show" else page,

@@ -72,6 +72,17 @@ def new(job_id: int) -> str | Response | tuple[str, int]:
     return _new_page(job, instrument, kind, form.sent, form.errors), 422
 
 
+@screen.post("/jobs/<int:job_id>/surveys/again")
+def again(job_id: int) -> Response:
+    """Start a survey as the last of its kind was read, in the bench's present climate: straight to the readings."""
+    job, instrument = job_or_404(job_id)
+    kind = SURVEY_KINDS.get(request.form.get("kind", ""))
+    if kind is None or not kind.per_string or instrument.spec.frets < kind.least_frets:
+        return redirect(url_for(".new", job_id=job_id, kind=request.form.get("kind", "")))
+    head = usual_head(db(), settings(), job, instrument, kind.code).of(kind.code, instrument.spec.strings)
+    return redirect(url_for(".show", survey_id=start_survey(db(), now(), job, instrument, head)))
+
+
 def _starting(job: jobs.Job | None, instrument: instruments.Instrument, kind: SurveyKind) -> dict[str, Any]:
     return values_of(usual_head(db(), settings(), job, instrument, kind.code), kind, display())
 
