@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 RUN := .venv/bin/deft-bench
 
-.PHONY: demo test check quick stats bench vendor lock schema screenshots clean
+.PHONY: demo test check quick stats bench vendor lock schema calibrate screenshots clean
 
 .venv/ready-run: requirements.lock pyproject.toml scripts/setup.sh
 	sh scripts/setup.sh run
@@ -43,6 +43,9 @@ schema:                        ## write docs/schema.md from the migrations again
 
 lock:                          ## re-resolve the pinned dependencies (needs uv)
 	sh scripts/lock.sh
+
+calibrate: .venv/ready-dev     ## check the likely neck against known necks (docs/methods/neck-evidence.md)
+	$(PY) scripts/calibrate.py
 
 screenshots: .venv/ready-dev   ## take docs/screenshots/ again from the demo data
 	$(PY) scripts/screenshots.py

@@ -15,7 +15,6 @@ from decimal import ROUND_DOWN, ROUND_HALF_UP, Decimal
 
 from deft_bench.core.work.catalogue import Operation
 from deft_bench.core.work.extent import Extent
-from deft_bench.core.work.own_materials import price_of
 
 GUESS_SPREAD = 0.5
 CENT = Decimal("0.01")
@@ -177,6 +176,17 @@ def used_cost(used: Mapping[str, float], prices: Mapping[str, float]) -> float:
     """
     costs = (_exact(quantity) * _exact(price_of(name, prices)) for name, quantity in used.items())
     return float(to_cents(sum(costs, Decimal(0))))
+
+
+def price_of(name: str, prices: Mapping[str, float]) -> float:
+    """A material's price by its name, whatever its case; else by the longest general name that it begins with, 0
+    without one.
+    """
+    wanted = name.lower()
+    fitting = {
+        len(known): price for known, price in prices.items() if f"{wanted} ".startswith(f"{known.strip().lower()} ")
+    }
+    return fitting[max(fitting)] if fitting else 0.0
 
 
 def price_list(text: str) -> dict[str, float]:

@@ -5,7 +5,6 @@ own, so that it answers for this job.
 """
 
 import math
-from collections.abc import Mapping
 
 from deft_bench.core.instrument import Spec
 from deft_bench.core.strings.setup_plan import SetupPlan
@@ -40,14 +39,3 @@ def own_materials(plan: SetupPlan, spec: Spec) -> tuple[tuple[str, str], ...]:
     if string_set := set_on(plan, spec).strip():
         found.append((STRINGS, f"{STRINGS} {string_set}"))
     return tuple(found)
-
-
-def price_of(name: str, prices: Mapping[str, float]) -> float:
-    """A material's price by its name, whatever its case; else by the longest general name that it begins with, 0
-    without one.
-    """
-    wanted = name.lower()
-    fitting = {
-        len(known): price for known, price in prices.items() if f"{wanted} ".startswith(f"{known.strip().lower()} ")
-    }
-    return fitting[max(fitting)] if fitting else 0.0

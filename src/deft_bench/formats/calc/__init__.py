@@ -29,6 +29,7 @@ CALCULATIONS = {
     "grit-ladder": "grit_ladder",
     "straightness": "straightness",
     "truss-rod": "truss_rod",
+    "neck-evidence": "neck_evidence",
     "level-plan": "level_plan",
     "string-set": "string_set",
     "clearance": "clearance",

@@ -1,4 +1,4 @@
-"""Intonation from sound: notes recorded here or uploaded as WAV."""
+"""Intonation from sound: notes recorded here or uploaded."""
 
 from flask import flash, jsonify, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response

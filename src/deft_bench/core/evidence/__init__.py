@@ -1,0 +1,1 @@
+"""The likely neck: what all the evidence about one neck says together, and how sure it is."""

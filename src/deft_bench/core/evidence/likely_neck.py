@@ -1,0 +1,739 @@
+"""The likely neck: draws of all fret tops that agree with the evidence and with what such necks are like.
+
+Height of fret n in lane ℓ: h = w + κ·bow + τ·twist + ρ·ramp, w = u + v (this fret; this fret in this lane), about the
+line of each survey. The draws are made by Gibbs sampling with several chains at once: a fret's u and its three w are
+drawn together on a grid (frets that no rocker joins at the same time), lines and shape from their normal conditional,
+and moves along what no reading can tell apart (a line or a bow of all frets against the survey's) by Metropolis's rule.
+Derived in docs/methods/neck-evidence.md.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import expit
+
+from deft_bench.core.evidence.kinds import INK_STROKE_MM, Act, Evidence, Feeler, Heights, Ink, Rocker
+from deft_bench.core.evidence.prior import (
+    BOW_SD_MM,
+    LEVELLED,
+    PRIORS,
+    RAMP_NONE,
+    RAMP_SD_MM,
+    SEATED,
+    TWIST_SD_MM,
+    WORN_FRETS,
+    FretPrior,
+    History,
+    end_density,
+    even_density,
+)
+from deft_bench.core.strings.frame import Array
+
+Floats = NDArray[np.float32]
+Whole = NDArray[np.intp]
+
+CHAINS, WARM, KEPT = 12, 14, 14
+LANES = 3
+EDGE_MM = 0.005
+"""How soft the edge of what a rocker or blade tells is."""
+LOGISTIC = 1.702
+"""The logistic curve of this slope is the normal's distribution within 0.01 (J. J. McDonald's constant of item response
+theory)."""
+ROCKS_FROM = 0.75
+SLIP = 0.01
+"""How often a reading is a slip."""
+SLIP_WIDE_MM = 2.0
+MISHEARD = 0.002
+"""How often a rocker's answer is written down the wrong way."""
+LINE_SD_MM, FEELER_LINE_SD_MM = 3.0, 0.3
+SPIKE_SD_MM = 0.004
+"""A rise or droop under this is none."""
+LEAST_SPREAD_MM = 0.002
+LEAST = np.float32(1e-11)
+"""A chance under this share of the greatest counts as this."""
+BLADE_SD_MM = 0.005
+
+
+def _grid() -> Array:
+    """Offsets that a fret is tried at, mm: fine near home, coarser further off."""
+    half = [0.0]
+    while half[-1] < 0.5:
+        half.append(half[-1] + 0.002 + 0.04 * max(0.0, half[-1] - 0.03))
+    return np.array([-at for at in half[:0:-1]] + half)
+
+
+GRID = _grid()
+CELLS = np.gradient(GRID)
+
+
+@dataclass(frozen=True, slots=True)
+class Neck:
+    """What is known before: positions of the frets, the joint, the history; mm."""
+
+    positions_mm: Array
+    history: History = "played"
+    joint_fret: int | None = None
+
+    @property
+    def frets(self) -> int:
+        """How many frets."""
+        return len(self.positions_mm)
+
+    def bow(self) -> Array:
+        """What a millimetre of bow does to each fret: it lowers the middle."""
+        x, first, last = self.positions_mm, self.positions_mm[0], self.positions_mm[-1]
+        return np.asarray(-4 * (x - first) * (last - x) / (last - first) ** 2, dtype=float)
+
+    def along(self) -> Array:
+        """From −1 at the first fret to 1 at the last."""
+        x = self.positions_mm
+        return np.asarray(2 * (x - x[0]) / (x[-1] - x[0]) - 1, dtype=float)
+
+    def ramp(self) -> Array:
+        """From nothing at the joint to 1 at the last fret; nothing where there is none."""
+        x, joint = self.positions_mm, self.joint_fret
+        if joint is None or joint >= len(x):
+            return np.zeros_like(x)
+        return np.asarray(np.clip((x - x[joint - 1]) / (x[-1] - x[joint - 1]), 0, None), dtype=float)
+
+
+@dataclass(slots=True)
+class _Rows:
+    """Evidence laid out for the sampler. A slot is a fret between two acts that moved it."""
+
+    slot_fret: list[int] = field(default_factory=list)
+    slot_prior: list[FretPrior] = field(default_factory=list)
+    last: dict[int, int] = field(default_factory=dict)
+    epochs: int = 1
+    read: list[tuple[int, int, int, int, float, float, float]] = field(default_factory=list)
+    """(slot, lane, epoch, line, sign, reading, spread)"""
+    origin: list[tuple[int, int, int]] = field(default_factory=list)
+    """(evidence, lane, fret) of each reading."""
+    rock: list[tuple[tuple[int, int, int], int, int, bool, float]] = field(default_factory=list)
+    blade: list[tuple[int, int, int, int, float, float]] = field(default_factory=list)
+    ink: list[tuple[list[int], int, int, Array]] = field(default_factory=list)
+    lines: list[float] = field(default_factory=list)
+    feeler_line: dict[tuple[int, int], int] = field(default_factory=dict)
+
+
+def _laid_out(neck: Neck, evidence: Sequence[Evidence]) -> _Rows:
+    rows = _Rows()
+    for fret in range(1, neck.frets + 1):
+        _new_slot(rows, fret, PRIORS[neck.history])
+    for i, one in enumerate(evidence):
+        if isinstance(one, Act):
+            _act(rows, one, neck.frets)
+        elif isinstance(one, Heights):
+            _heights(rows, i, one)
+        elif isinstance(one, Feeler):
+            _feeler(rows, one)
+        elif isinstance(one, Rocker):
+            a, b, c = (rows.last[fret] for fret in one.frets)
+            rows.rock.append(((a, b, c), one.lane, rows.epochs - 1, one.rocks, one.tolerance_mm))
+        elif isinstance(one, Ink):
+            frets = range(one.from_fret, one.to_fret + 1)
+            shows = {fret: k for k, said in enumerate((one.gone, one.partly, one.left)) for fret in said}
+            said = np.array([one.strokes, *(shows.get(fret, -1) for fret in frets)])
+            rows.ink.append(([rows.last[fret] for fret in frets], one.lane, rows.epochs - 1, said))
+    return rows
+
+
+def _act(rows: _Rows, one: Act, frets: int) -> None:
+    """What was moved begins anew, and so does the bow but after a lift."""
+    prior = {"reseated": SEATED, "lifted": SEATED, "levelled": LEVELLED}.get(one.kind)
+    if prior is not None:
+        for fret in one.frets or range(1, frets + 1):
+            _new_slot(rows, fret, prior)
+    if one.kind != "lifted":
+        rows.epochs += 1
+
+
+def _heights(rows: _Rows, index: int, one: Heights) -> None:
+    line, spread = len(rows.lines), max(LEAST_SPREAD_MM, one.spread)
+    rows.lines.append(LINE_SD_MM)
+    for fret, mm in one.readings.items():
+        sign = -1.0 if one.gap else 1.0
+        rows.read.append((rows.last[fret], one.lane, rows.epochs - 1, line, sign, mm, spread))
+        rows.origin.append((index, one.lane, fret))
+
+
+def _feeler(rows: _Rows, one: Feeler) -> None:
+    key = (one.lane, rows.epochs - 1)
+    if key not in rows.feeler_line:
+        rows.feeler_line[key] = len(rows.lines)
+        rows.lines.append(FEELER_LINE_SD_MM)
+    stops = math.inf if one.stops_mm is None else one.stops_mm + 2 * BLADE_SD_MM
+    passes = one.passes_mm - 2 * BLADE_SD_MM if one.passes_mm > 0 else -math.inf
+    rows.blade.append((rows.last[one.fret], one.lane, rows.epochs - 1, rows.feeler_line[key], passes, stops))
+
+
+def _new_slot(rows: _Rows, fret: int, prior: FretPrior) -> None:
+    rows.last[fret] = len(rows.slot_fret)
+    rows.slot_fret.append(fret)
+    rows.slot_prior.append(prior)
+
+
+@dataclass(frozen=True, slots=True)
+class Draws:
+    """Draws of the neck as it is now, [draws, lanes, frets] in mm, with the shape in them; `even` and `own` are u and
+    w, `bow_mm`, `twist_mm`, `ramp_mm` [draws]; `slips` the chance that each reading is one, with what was read there by
+    the others: {(evidence, lane, fret): (chance, mean mm that the reading should have been)}.
+    """
+
+    heights_mm: Array
+    even_mm: Array
+    own_mm: Array
+    bow_mm: Array
+    twist_mm: Array
+    ramp_mm: Array
+    slips: Mapping[tuple[int, int, int], tuple[float, float]]
+
+    def over_fair_line(self, positions_mm: Array) -> Array:
+        """Heights over each lane's own fair line, least squares over all frets."""
+        line = np.column_stack([np.ones_like(positions_mm), positions_mm])
+        hat = line @ np.linalg.pinv(line)
+        return np.asarray(self.heights_mm - self.heights_mm @ hat.T, dtype=float)
+
+
+def likely_neck(neck: Neck, evidence: Sequence[Evidence], seed: int = 0) -> Draws:
+    """Draw necks that agree with the evidence; the same request draws the same."""
+    return _Sampler(neck, _laid_out(neck, evidence), seed).run()
+
+
+class _Sampler:
+    """The chains' state and moves; arrays lead with the chain."""
+
+    def __init__(self, neck: Neck, rows: _Rows, seed: int) -> None:
+        self.neck, self.rows, self.chance = neck, rows, np.random.default_rng(seed)
+        frets = np.array(rows.slot_fret) - 1
+        self.slots = len(frets)
+        self.fret_of = frets
+        self.bow, self.along, self.ramp = neck.bow()[frets], neck.along()[frets], neck.ramp()[frets]
+        self.even_prior = np.array(
+            [even_density(prior, fret + 1, GRID) * CELLS for prior, fret in zip(rows.slot_prior, frets, strict=True)],
+            dtype=np.float32,
+        ).clip(LEAST)
+        kinds = {id(prior): prior for prior in rows.slot_prior}
+        self.kind_of = {key: i for i, key in enumerate(kinds)}
+        # [kind][w, u]
+        self.spread = [
+            np.asarray(end_density(prior, GRID[:, None] - GRID[None, :]), dtype=np.float32).clip(LEAST)
+            for prior in kinds.values()
+        ]
+        self.kinds = list(kinds.values())
+        self.of_kind = np.array([self.kind_of[id(prior)] for prior in rows.slot_prior])
+        self.alike, self.alike_ends = [], []
+        for kind, prior in enumerate(self.kinds):
+            own = np.flatnonzero(self.of_kind == kind)
+            wears = (frets[own] < WORN_FRETS) & (prior.worn > 0)
+            parts = ((own[~wears], WORN_FRETS + 1), (own[wears], 1))
+            self.alike += [(prior, slots, fret) for slots, fret in parts if len(slots)]
+            self.alike_ends.append((prior, own))
+        read = np.array([row[:4] for row in rows.read], dtype=np.intp).reshape(-1, 4)
+        self.r_slot, self.r_lane, self.r_epoch, self.r_line = read.T
+        value = np.array([row[4:] for row in rows.read], dtype=float).reshape(-1, 3)
+        self.r_sign, self.r_mm, self.r_sd = value.T
+        self.t_slots = np.array([row[0] for row in rows.rock], dtype=np.intp).reshape(-1, 3)
+        self.t_lane = np.array([row[1] for row in rows.rock], dtype=np.intp)
+        self.t_epoch = np.array([row[2] for row in rows.rock], dtype=np.intp)
+        self.t_sign = np.array([1.0 if row[3] else -1.0 for row in rows.rock])
+        self.t_from = ROCKS_FROM * np.array([row[4] for row in rows.rock], dtype=float)
+        x = neck.positions_mm[frets]
+        if len(self.t_slots):
+            a, b, c = (x[self.t_slots[:, k]] for k in range(3))
+            share = (b - a) / (c - a)
+            self.t_by = np.column_stack([-(1 - share), np.ones_like(share), -share])
+        else:
+            self.t_by = np.zeros((0, 3))
+        blade = np.array([row[:4] for row in rows.blade], dtype=np.intp).reshape(-1, 4)
+        self.b_slot, self.b_lane, self.b_epoch, self.b_line = blade.T
+        ends = np.array([row[4:] for row in rows.blade], dtype=float).reshape(-1, 2)
+        self.b_low, self.b_high = ends.T
+        self.x = x
+        self._ink_laid_out()
+        self._colour()
+        self._begin()
+
+    def _ink_laid_out(self) -> None:
+        """Ink over the same frets is judged together: (slots, lanes, epochs, what is shown, strokes)."""
+        alike: dict[tuple[int, ...], list[tuple[int, int, Array]]] = {}
+        for slots, lane, epoch, said in self.rows.ink:
+            alike.setdefault(tuple(slots), []).append((lane, epoch, said))
+        self.inked = [
+            (
+                np.array(slots, dtype=np.intp),
+                np.array([lane for lane, _, _ in rows], dtype=np.intp),
+                [epoch for _, epoch, _ in rows],
+                np.array([said[1:] for _, _, said in rows]),
+                np.array([float(said[0]) for _, _, said in rows]),
+            )
+            for slots, rows in alike.items()
+        ]
+
+    # -- layout ---------------------------------------------------------------------------------------------------
+
+    def _colour(self) -> None:
+        """Slots that no rocker joins are drawn at the same time: each slot takes the first free colour."""
+        joined: list[set[int]] = [set() for _ in range(self.slots)]
+        for triple in self.t_slots:
+            for one in triple:
+                joined[one] |= {int(other) for other in triple if other != one}
+        colour = [-1] * self.slots
+        for slot in range(self.slots):
+            taken = {colour[other] for other in joined[slot]}
+            colour[slot] = next(k for k in range(self.slots) if k not in taken)
+        self.blocks = []
+        for k in range(max(colour) + 1):
+            slots = np.array([slot for slot in range(self.slots) if colour[slot] == k], dtype=np.intp)
+            place = {int(slot): i for i, slot in enumerate(slots)}
+            of = [
+                (place[int(s)], int(lane), r)
+                for r, (s, lane) in enumerate(zip(self.r_slot, self.r_lane, strict=True))
+                if int(s) in place
+            ]
+            tests = [
+                (place[int(s)], int(self.t_lane[t]), t, role)
+                for t, triple in enumerate(self.t_slots)
+                for role, s in enumerate(triple)
+                if int(s) in place
+            ]
+            blades = [
+                (place[int(s)], int(lane), r)
+                for r, (s, lane) in enumerate(zip(self.b_slot, self.b_lane, strict=True))
+                if int(s) in place
+            ]
+            self.blocks.append((slots, _layers(of), _layers(tests), _layers(blades)))
+
+    def _begin(self) -> None:
+        """Start each chain: lines by the readings' own, shape and frets near nothing."""
+        c = CHAINS
+        self.u = np.zeros((c, self.slots))
+        self.w = np.zeros((c, LANES, self.slots))
+        self.kappa = self.chance.normal(0, 0.3 * BOW_SD_MM, (c, self.rows.epochs))
+        self.tau = np.zeros(c)
+        self.rho = np.zeros(c)
+        self.rise = np.zeros(c, dtype=bool)
+        self.a = np.zeros((c, max(1, len(self.rows.lines))))
+        self.b = np.zeros_like(self.a)
+        self.slip = np.zeros((c, len(self.r_mm)), dtype=bool)
+        for line in range(len(self.rows.lines)):
+            own = np.flatnonzero(self.r_line == line)
+            if not len(own):
+                continue
+            at, mm = self.along[self.r_slot[own]], self.r_mm[own]
+            fit = _robust(at, mm, self.bow[self.r_slot[own]] * self.r_sign[own])
+            self.a[:, line], self.b[:, line] = fit[0], fit[1]
+            epoch = int(self.r_epoch[own[0]])
+            if len(own) > 4:
+                self.kappa[:, epoch] = np.clip(fit[2], -2, 2)
+
+    # -- what follows from the state --------------------------------------------------------------------------------
+
+    def shape(self, slots: Whole, lanes: Whole, epochs: Whole) -> Array:
+        """κ·bow + τ·twist + ρ·ramp, [chains, …]."""
+        twist = (lanes - 1) * self.along[slots]
+        return np.asarray(
+            self.kappa[:, epochs] * self.bow[slots] + self.tau[:, None] * twist + self.rho[:, None] * self.ramp[slots],
+            dtype=float,
+        )
+
+    def rocks_by(self) -> Array:
+        """How far the middle of each rocker triple stands over the line of its ends, [chains, tests]."""
+        if not len(self.t_slots):
+            return np.zeros((CHAINS, 0))
+        found = np.zeros((CHAINS, len(self.t_slots)))
+        for role in range(3):
+            slots = self.t_slots[:, role]
+            found += self.t_by[:, role] * (self.w[:, self.t_lane, slots] + self.shape(slots, self.t_lane, self.t_epoch))
+        return found
+
+    def _rock_chance(self, by: Array, tests: Whole | slice = slice(None)) -> Array:
+        sure = expit(LOGISTIC / self.edge * self.t_sign[tests] * (by - self.t_from[tests]))
+        return np.asarray(MISHEARD + (1 - 2 * MISHEARD) * sure, dtype=float)
+
+    def _blade_chance(self) -> Array:
+        if not len(self.b_slot):
+            return np.ones((CHAINS, 1))
+        h = self.w[:, self.b_lane, self.b_slot] + self.shape(self.b_slot, self.b_lane, self.b_epoch)
+        gap = self.a[:, self.b_line] + self.b[:, self.b_line] * self.along[self.b_slot] - h
+        return self._between(gap, self.b_low, self.b_high)
+
+    def _between(self, gap: Array, low: Array, high: Array) -> Array:
+        return np.asarray(
+            MISHEARD + expit(LOGISTIC / EDGE_MM * (gap - low)) * expit(LOGISTIC / EDGE_MM * (high - gap)), dtype=float
+        )
+
+    def _ink_log(self, lanes: bool = False) -> Array:
+        """The log chance of what the ink shows, [chains], or [chains, lanes]."""
+        found = np.zeros((CHAINS, LANES))
+        for at, lanes_of, epochs, said, strokes in self.inked:
+            h = self.w[:, lanes_of[:, None], at[None, :]].transpose(1, 0, 2)
+            for k, lane in enumerate(lanes_of):
+                h[k] += self.shape(at, np.full(len(at), lane), np.full(len(at), epochs[k]))
+            log = _ink_chance(
+                self.x[at], h.reshape(-1, len(at)), np.repeat(strokes, CHAINS), np.repeat(said, CHAINS, axis=0)
+            )
+            for k, lane in enumerate(lanes_of):
+                found[:, lane] += log[k * CHAINS : (k + 1) * CHAINS]
+        return found if lanes else found.sum(axis=1)
+
+    # -- moves ------------------------------------------------------------------------------------------------------
+
+    def frets(self) -> None:
+        """Draw each fret's u and its three w on the grid, frets of one colour together."""
+        by = self.rocks_by()
+        grid = GRID.astype(np.float32)
+        for slots, reads, tests, blades in self.blocks:
+            size = len(slots)
+            chance = np.ones((CHAINS, size, LANES, len(GRID)), dtype=np.float32)
+            for place, lane, r in reads:
+                self._by_readings(chance, grid, place, lane, r)
+            for place, lane, t, role in tests:
+                now = self.w[:, lane, slots[place]]
+                at = self.t_by[t, role]
+                offset = (by[:, t] - at * now - self.t_from[t]) * self.t_sign[t]
+                slope = at * self.t_sign[t]
+                z = (LOGISTIC / self.edge) * (
+                    offset[:, :, None].astype(np.float32) + slope[None, :, None].astype(np.float32) * grid
+                )
+                chance[:, place, lane] *= np.float32(MISHEARD) + np.float32(1 - 2 * MISHEARD) * _sure(z)
+            for place, lane, r in blades:
+                rest = self.shape(self.b_slot[r], self.b_lane[r], self.b_epoch[r])
+                top = self.a[:, self.b_line[r]] + self.b[:, self.b_line[r]] * self.along[self.b_slot[r]] - rest
+                gap = top[:, :, None] - grid
+                chance[:, place, lane] *= self._between(
+                    gap, self.b_low[r][None, :, None], self.b_high[r][None, :, None]
+                )
+            self._draw(slots, chance)
+            if len(self.t_slots):
+                by = self.rocks_by()
+
+    def _by_readings(self, chance: Floats, grid: Floats, place: Whole, lane: Whole, r: Whole) -> None:
+        sd = self.r_sd[r]
+        rest = self.shape(self.r_slot[r], self.r_lane[r], self.r_epoch[r])
+        line = self.a[:, self.r_line[r]] + self.b[:, self.r_line[r]] * self.along[self.r_slot[r]]
+        own = self.r_sign[r] * (self.r_mm[r] - line) - rest
+        z = (grid - own[:, :, None].astype(np.float32)) / sd[None, :, None].astype(np.float32)
+        good = np.exp(np.float32(-0.5) * z * z) * ((1 - SLIP) / (sd * math.sqrt(2 * math.pi)))[None, :, None].astype(
+            np.float32
+        )
+        chance[:, place, lane] *= good + np.float32(SLIP / (2 * SLIP_WIDE_MM))
+
+    def _draw(self, slots: Whole, chance: Floats) -> None:
+        size, pick = len(slots), self.chance
+        chance /= chance.max(axis=3, keepdims=True)
+        # numbers too small for single precision cost more than they count
+        np.maximum(chance, LEAST, out=chance)
+        chance *= CELLS.astype(np.float32)
+        kinds = [(spread, np.flatnonzero(self.of_kind[slots] == kind)) for kind, spread in enumerate(self.spread)]
+        lanes = np.empty_like(chance)
+        for spread, own in kinds:
+            if len(own):
+                part = chance[:, own]
+                lanes[:, own] = (part.reshape(-1, len(GRID)) @ spread).reshape(part.shape)
+        lanes /= lanes.max(axis=3, keepdims=True)
+        np.maximum(lanes, LEAST, out=lanes)
+        even = lanes.prod(axis=2) * self.even_prior[slots]
+        u = _pick(even, pick.random((CHAINS, size), dtype=np.float32))
+        self.u[:, slots] = GRID[u] + CELLS[u] * (pick.random((CHAINS, size)) - 0.5)
+        for spread, own in kinds:
+            if len(own):
+                # how w spreads about u is the same both ways: a row of it is of w given u
+                chance[:, own] *= spread[u[:, own]][:, :, None, :]
+        w = _pick(chance, pick.random((CHAINS, size, LANES), dtype=np.float32))
+        drawn = GRID[w] + CELLS[w] * (pick.random(w.shape) - 0.5)
+        self.w[:, :, slots] = drawn.transpose(0, 2, 1)
+
+    def lines(self) -> None:
+        """Draw the surveys' lines and the neck's shape from their normal conditional, kept by Metropolis's rule where
+        rockers, blades or ink have a say.
+        """
+        lines, epochs = len(self.rows.lines), self.rows.epochs
+        size = epochs + 2 + 2 * lines
+        prior = np.zeros((CHAINS, size))
+        prior[:, :epochs] = BOW_SD_MM**-2
+        prior[:, epochs] = TWIST_SD_MM**-2
+        prior[:, epochs + 1] = np.where(self.rise, RAMP_SD_MM, SPIKE_SD_MM) ** -2.0
+        for i, sd in enumerate(self.rows.lines):
+            prior[:, epochs + 2 + 2 * i : epochs + 4 + 2 * i] = sd**-2
+        bent = np.zeros((CHAINS, size, size))
+        bent[:, np.arange(size), np.arange(size)] = prior
+        pull = np.zeros((CHAINS, size))
+        if len(self.r_mm):
+            design = self._design(size)
+            rest = self.r_mm - self.r_sign * self.w[:, self.r_lane, self.r_slot]
+            weight = np.where(self.slip, 1e-9, 1.0) / self.r_sd**2
+            bent += np.einsum("cr,ri,rj->cij", weight, design, design, optimize=True)
+            pull += np.einsum("cr,ri->ci", weight * rest, design)
+        root = np.linalg.cholesky(bent)
+        mean = np.linalg.solve(bent, pull[:, :, None])[:, :, 0]
+        shake = np.linalg.solve(root.transpose(0, 2, 1), self.chance.standard_normal((CHAINS, size, 1)))[:, :, 0]
+        was: dict[str, Array] = {name: getattr(self, name) for name in ("kappa", "tau", "rho", "a", "b")}
+        before = self._others_log()
+        found = np.asarray(mean + shake, dtype=float)
+        self.kappa, self.tau, self.rho = found[:, :epochs].copy(), found[:, epochs].copy(), found[:, epochs + 1].copy()
+        if lines:
+            self.a, self.b = found[:, epochs + 2 :: 2].copy(), found[:, epochs + 3 :: 2].copy()
+        if len(self.t_slots) or len(self.b_slot) or self.rows.ink:
+            undone = np.log(self.chance.random(CHAINS)) >= self._others_log() - before
+            for name, old in was.items():
+                getattr(self, name)[undone] = old[undone]
+        none = RAMP_NONE * np.exp(-0.5 * (self.rho / SPIKE_SD_MM) ** 2) / SPIKE_SD_MM
+        some = (1 - RAMP_NONE) * np.exp(-0.5 * (self.rho / RAMP_SD_MM) ** 2) / RAMP_SD_MM
+        self.rise = self.chance.random(CHAINS) < some / (none + some)
+
+    def _design(self, size: int) -> Array:
+        epochs, count = self.rows.epochs, len(self.r_mm)
+        design = np.zeros((count, size))
+        at, every = self.r_slot, np.arange(count)
+        design[every, self.r_epoch] = self.r_sign * self.bow[at]
+        design[:, epochs] = self.r_sign * (self.r_lane - 1) * self.along[at]
+        design[:, epochs + 1] = self.r_sign * self.ramp[at]
+        design[every, epochs + 2 + 2 * self.r_line] = 1.0
+        design[every, epochs + 3 + 2 * self.r_line] = self.along[at]
+        return design
+
+    def _others_log(self) -> Array:
+        """The log chance of all that is no gauge reading, [chains]."""
+        found = np.log(self._rock_chance(self.rocks_by())).sum(axis=1) if len(self.t_slots) else np.zeros(CHAINS)
+        if len(self.b_slot):
+            found = found + np.log(self._blade_chance()).sum(axis=1)
+        return np.asarray(found + self._ink_log() if self.rows.ink else found, dtype=float)
+
+    def slips(self) -> None:
+        """Draw which readings are slips."""
+        if not len(self.r_mm):
+            return
+        off = self._off()
+        good = (1 - SLIP) / (self.r_sd * math.sqrt(2 * math.pi)) * np.exp(-0.5 * (off / self.r_sd) ** 2)
+        self.slip_chance = SLIP / (2 * SLIP_WIDE_MM) / (good + SLIP / (2 * SLIP_WIDE_MM))
+        self.slip = self.chance.random(self.slip_chance.shape) < self.slip_chance
+
+    def _off(self) -> Array:
+        h = self.w[:, self.r_lane, self.r_slot] + self.shape(self.r_slot, self.r_lane, self.r_epoch)
+        line = self.a[:, self.r_line] + self.b[:, self.r_line] * self.along[self.r_slot]
+        return np.asarray(self.r_mm - (self.r_sign * h + line), dtype=float)
+
+    def ridges(self) -> None:
+        """Move along what no reading tells apart: a line, a bow or a ramp of all frets against the survey's line, the
+        neck's bow or its ramp; and a lane's line against its survey's and the twist.
+        """
+        root = math.sqrt(self.slots)
+        shapes = (np.ones(self.slots), self.along, self.bow, self.ramp)
+        now = self._even_log()
+        for kind, shape in enumerate(shapes):
+            if not np.any(shape):
+                continue
+            step = self.chance.normal(0, 0.02 / root, CHAINS) * self.chance.choice([0.4, 1.0, 3.0], CHAINS)
+            moved = self.u + step[:, None] * shape
+            after = self._even_log(moved)
+            ratio = after - now
+            if kind == 2:
+                ratio = ratio - ((self.kappa - step[:, None]) ** 2 - self.kappa**2).sum(axis=1) / (2 * BOW_SD_MM**2)
+            elif kind == 3:
+                sd = np.where(self.rise, RAMP_SD_MM, SPIKE_SD_MM)
+                ratio = ratio - ((self.rho - step) ** 2 - self.rho**2) / (2 * sd**2)
+            kept = np.log(self.chance.random(CHAINS)) < ratio
+            step = np.where(kept, step, 0.0)
+            now = np.where(kept, after, now)
+            self.u += step[:, None] * shape
+            self.w += step[:, None, None] * shape
+            if kind == 2:
+                self.kappa -= step[:, None]
+            elif kind == 3:
+                self.rho -= step
+            else:
+                self._shift_lines(step, kind, range(LANES))
+        for lane in range(LANES):
+            for kind, shape in enumerate(shapes[:2]):
+                step = self.chance.normal(0, 0.01 / root, CHAINS) * self.chance.choice([0.4, 1.0, 3.0], CHAINS)
+                before = self._end_log(self.w[:, lane])
+                after = self._end_log(self.w[:, lane] + step[:, None] * shape)
+                kept = np.log(self.chance.random(CHAINS)) < after - before
+                step = np.where(kept, step, 0.0)
+                self.w[:, lane] += step[:, None] * shape
+                self._shift_lines(step, kind, [lane])
+
+    def _shift_lines(self, step: Array, kind: int, lanes: Sequence[int] | range) -> None:
+        """Let the surveys' lines take back what the frets of some lanes were moved by."""
+        line = self.a if kind == 0 else self.b
+        for which, sign, lane in self.line_of:
+            if lane in lanes:
+                line[:, which] -= sign * step
+
+    def _even_log(self, u: Array | None = None) -> Array:
+        u = self.u if u is None else u
+        found = np.zeros(CHAINS)
+        for prior, slots, fret in self.alike:
+            found += np.log(even_density(prior, fret, u[:, slots]) + 1e-300).sum(axis=1)
+        return found
+
+    def _end_log(self, w: Array) -> Array:
+        found = np.zeros(CHAINS)
+        for prior, own in self.alike_ends:
+            found += np.log(end_density(prior, w[:, own] - self.u[:, own]) + 1e-300).sum(axis=1)
+        return found
+
+    def ink(self) -> None:
+        """Move each inked fret's three tops by themselves, kept by the ink and all else."""
+        covered = sorted({slot for slots, *_ in self.rows.ink for slot in slots})
+        if not covered:
+            return
+        now = self._ink_log(lanes=True) + self._all_log()
+        for slot in covered:
+            for size in (0.004, 0.03):
+                step = self.chance.normal(0, size, (CHAINS, LANES))
+                was = self.w[:, :, slot].copy()
+                self.w[:, :, slot] += step
+                after = self._ink_log(lanes=True) + self._all_log()
+                kept = np.log(self.chance.random((CHAINS, LANES))) < after - now
+                self.w[:, :, slot] = np.where(kept, self.w[:, :, slot], was)
+                now = np.where(kept, after, now)
+
+    def _all_log(self) -> Array:
+        """The log chance of the lanes' tops and of what else was read of them, [chains, lanes]."""
+        found = np.zeros((CHAINS, LANES))
+        for prior, own in self.alike_ends:
+            off = self.w[:, :, own] - self.u[:, None, own]
+            found += np.log(end_density(prior, off) + 1e-300).sum(axis=2)
+        if len(self.r_mm):
+            off = self._off()
+            good = (1 - SLIP) / (self.r_sd * math.sqrt(2 * math.pi)) * np.exp(-0.5 * (off / self.r_sd) ** 2)
+            _add_by_lane(found, self.r_lane, np.log(good + SLIP / (2 * SLIP_WIDE_MM)))
+        if len(self.t_slots):
+            _add_by_lane(found, self.t_lane, np.log(self._rock_chance(self.rocks_by())))
+        if len(self.b_slot):
+            _add_by_lane(found, self.b_lane, np.log(self._blade_chance()))
+        return found
+
+    # -- the run ----------------------------------------------------------------------------------------------------
+
+    def run(self) -> Draws:
+        """Warm up, then keep one draw of each chain a round."""
+        self.line_of = sorted(
+            {
+                (int(line), float(sign), int(lane))
+                for line, sign, lane in zip(self.r_line, self.r_sign, self.r_lane, strict=True)
+            }
+            | {(int(line), -1.0, int(lane)) for line, lane in zip(self.b_line, self.b_lane, strict=True)}
+        )
+        self.slip_chance = np.zeros((CHAINS, len(self.r_mm)))
+        last = np.array([self.rows.last[fret] for fret in range(1, self.neck.frets + 1)], dtype=np.intp)
+        kept, slipped, meant = [], [], []
+        for round_ in range(WARM + KEPT):
+            self.edge = EDGE_MM * max(1.0, 6 * (1 - 2 * round_ / WARM))
+            self.frets()
+            self.ink()
+            self.slips()
+            self.lines()
+            for _ in range(2):
+                self.ridges()
+            if round_ >= WARM:
+                shape = np.stack(
+                    [
+                        self.shape(last, np.full(len(last), lane), np.full(len(last), self.rows.epochs - 1))
+                        for lane in range(LANES)
+                    ],
+                    axis=1,
+                )
+                kept.append(
+                    (
+                        self.w[:, :, last] + shape,
+                        self.u[:, last].copy(),
+                        self.w[:, :, last].copy(),
+                        self.kappa[:, -1].copy(),
+                        self.tau.copy(),
+                        self.rho.copy(),
+                    )
+                )
+                slipped.append(self.slip_chance)
+                if len(self.r_mm):
+                    meant.append(self.r_mm - self._off())
+        heights, even, own, bow, twist, ramp = (np.concatenate(part) for part in zip(*kept, strict=True))
+        chance = np.concatenate(slipped).mean(axis=0)
+        right = np.concatenate(meant).mean(axis=0) if meant else chance
+        slips = {place: (float(p), float(mm)) for place, p, mm in zip(self.rows.origin, chance, right, strict=True)}
+        return Draws(heights, even, own, bow, twist, ramp, slips)
+
+
+def _add_by_lane(found: Array, lanes: Whole, log: Array) -> None:
+    for lane in range(LANES):
+        found[:, lane] += log[:, lanes == lane].sum(axis=1)
+
+
+def _layers(entries: Sequence[tuple[int, ...]]) -> list[tuple[Whole, ...]]:
+    """Entries (place, lane, …) parted so that none meets a place and lane twice."""
+    ranked: dict[int, list[tuple[int, ...]]] = {}
+    seen: dict[tuple[int, ...], int] = {}
+    for entry in entries:
+        rank = seen.get(entry[:2], 0)
+        seen[entry[:2]] = rank + 1
+        ranked.setdefault(rank, []).append(entry)
+    return [tuple(np.array(column, dtype=np.intp) for column in zip(*layer, strict=True)) for layer in ranked.values()]
+
+
+def _sure(z: Floats) -> Floats:
+    """The logistic curve, in single precision."""
+    np.clip(z, -60, 60, out=z)
+    np.negative(z, out=z)
+    np.exp(z, out=z)
+    z += np.float32(1)
+    return np.asarray(np.reciprocal(z, out=z), dtype=np.float32)
+
+
+def _pick(weights: NDArray[np.floating], at: NDArray[np.floating]) -> Whole:
+    """Indices along the last axis, drawn by weight with uniform numbers."""
+    total = np.cumsum(weights, axis=-1)
+    return np.asarray(
+        (total < (at * total[..., -1])[..., None]).sum(axis=-1).clip(0, weights.shape[-1] - 1), dtype=np.intp
+    )
+
+
+def _robust(at: Array, mm: Array, bow: Array) -> Array:
+    """A line and a bow through readings, outliers weighed down: (height at the middle, slope, bow)."""
+    columns = [np.ones_like(at), at] if len(at) > 1 else [np.ones_like(at)]
+    columns += [bow] if len(at) > 4 else []
+    matrix = np.column_stack(columns)
+    weight = np.ones_like(at)
+    for _ in range(8):
+        fit = np.linalg.lstsq(matrix * weight[:, None], mm * weight, rcond=None)[0]
+        off = np.abs(mm - matrix @ fit)
+        scale = max(0.01, 1.5 * float(np.median(off)))
+        weight = np.sqrt(1 / (1 + (off / scale) ** 2))
+    return np.concatenate([fit, np.zeros(3 - len(fit))])
+
+
+def _ink_chance(x: Array, h: Array, strokes: Array, said: Array) -> Array:
+    """The log chance of what a beam's ink shows over frets at x with tops h, [draws]: it rests on the upper hull."""
+    gap = hull_over(x, h) - h
+    deep = (strokes * INK_STROKE_MM)[:, None]
+    gone = expit(LOGISTIC / INK_STROKE_MM * (deep - gap))
+    left = 1 - gone
+    partly = np.exp(-0.5 * ((gap - deep) / INK_STROKE_MM) ** 2)
+    chance = np.where(said == 0, gone, np.where(said == 1, partly, left))
+    return np.asarray(np.where(said < 0, 0.0, np.log(0.002 + 0.998 * chance)).sum(axis=1), dtype=float)
+
+
+def hull_over(x: Array, h: Array) -> Array:
+    """The upper hull of tops h, [draws, frets], at every fret: the highest chord of two others over it, or itself."""
+    if len(x) < 3:
+        return h
+    left, right, share, starts = _chords(tuple(map(float, x)))
+    over = np.maximum.reduceat(h[:, left] * (1 - share) + h[:, right] * share, starts, axis=1)
+    found = h.copy()
+    found[:, 1:-1] = np.maximum(found[:, 1:-1], over)
+    return found
+
+
+@lru_cache(maxsize=64)
+def _chords(x: tuple[float, ...]) -> tuple[Whole, Whole, Array, Whole]:
+    """The ends of every chord over each inner fret, the share of its right end there, and where each fret begins."""
+    at = [(m, a, b) for m in range(1, len(x) - 1) for a in range(m) for b in range(m + 1, len(x))]
+    middle, left, right = np.array(at, dtype=np.intp).T
+    place = np.array(x)
+    share = (place[middle] - place[left]) / (place[right] - place[left])
+    return left, right, share, np.flatnonzero(np.diff(middle, prepend=0))

@@ -1,0 +1,68 @@
+"""What a neck is like before anything is read, by the history of its frets. Lengths mm; docs/methods/neck-evidence.md
+gives the reasons.
+"""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from deft_bench.core.strings.frame import Array
+
+History = Literal["new_wire", "kit", "played", "worn"]
+
+BOW_SD_MM, TWIST_SD_MM, RAMP_SD_MM = 0.15, 0.05, 0.05
+RAMP_NONE = 0.5
+"""How often there is neither rise nor droop past the joint."""
+WORN_FRETS = 7
+"""Frets that wear: those under the open chords."""
+
+
+@dataclass(frozen=True, slots=True)
+class FretPrior:
+    """How far a fret stands off in all lanes (`even`) and in one (`end`): spread of most of them, spread of the rest,
+    and the share of the rest. `worn` is the share of frets 1 to 7 that are low by `worn_mm` on average; `loose` the
+    share of those far up that sit loose.
+    """
+
+    even_sd: float = 0.008
+    even_wide_sd: float = 0.07
+    even_wide: float = 0.08
+    end_sd: float = 0.004
+    end_wide_sd: float = 0.03
+    end_wide: float = 0.04
+    worn: float = 0.0
+    worn_mm: float = 0.06
+    worn_sd: float = 0.03
+    loose: float = 0.3
+
+
+PRIORS: dict[History, FretPrior] = {
+    "new_wire": FretPrior(even_wide=0.10, loose=0.5),
+    "kit": FretPrior(even_wide=0.20, end_wide=0.08, loose=0.8),
+    "played": FretPrior(),
+    "worn": FretPrior(worn=0.25, loose=0.15),
+}
+"""By history; `played` where it is not said."""
+SEATED = FretPrior(even_wide=0.06, loose=0.3)
+"""Of a fret after it was reseated or lifted: near home, now and then not."""
+LEVELLED = FretPrior(even_sd=0.005, even_wide_sd=0.02, even_wide=0.03, end_sd=0.003, end_wide_sd=0.01, end_wide=0.03)
+"""Of a fret after it was levelled: at the plan's line, within what a beam leaves."""
+
+
+def normal(at: Array, mean: float, sd: float) -> Array:
+    """The normal density."""
+    return np.asarray(np.exp(-0.5 * ((at - mean) / sd) ** 2) / (sd * np.sqrt(2 * np.pi)), dtype=float)
+
+
+def even_density(prior: FretPrior, fret: int, at: Array) -> Array:
+    """How likely a fret stands off so far in all lanes."""
+    worn = prior.worn if fret <= WORN_FRETS else 0.0
+    kept = 1 - prior.even_wide - worn
+    found = kept * normal(at, 0, prior.even_sd) + prior.even_wide * normal(at, 0, prior.even_wide_sd)
+    return found + worn * normal(at, -prior.worn_mm, prior.worn_sd) if worn else found
+
+
+def end_density(prior: FretPrior, at: Array) -> Array:
+    """How likely one lane of a fret stands off its others so far."""
+    return (1 - prior.end_wide) * normal(at, 0, prior.end_sd) + prior.end_wide * normal(at, 0, prior.end_wide_sd)

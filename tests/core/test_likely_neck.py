@@ -1,0 +1,134 @@
+"""The likely neck: its intervals hold the truth as often as they say, its calls are right as often as they say, slips
+are named, and what cannot be is refused.
+"""
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from deft_bench.core.evidence.judged import judge
+from deft_bench.core.evidence.kinds import Act, Daylight, Evidence, Heights, Rocker
+from deft_bench.core.evidence.likely_neck import likely_neck
+from deft_bench.core.evidence.random_neck import RandomNeck, ink, random_neck, read_heights, right, rock
+from deft_bench.formats.calc import RequestError, calculate
+
+
+def evidence_of(kind: str, chance: np.random.Generator, true: RandomNeck) -> list[Evidence]:
+    if kind == "eight":
+        return read_heights(
+            chance, true, 0.01, [int(f) for f in sorted(chance.choice(np.arange(1, 23), 8, replace=False))]
+        )
+    if kind == "mixed":
+        return [*read_heights(chance, true, 0.02, range(1, 23, 3)), *rock(chance, true)]
+    return {
+        "full": lambda: read_heights(chance, true, 0.02),
+        "rocker": lambda: rock(chance, true),
+        "ink": lambda: ink(chance, true),
+    }[kind]()
+
+
+@pytest.mark.parametrize(("kind", "many"), [("full", 10), ("eight", 10), ("rocker", 10), ("mixed", 8), ("ink", 3)])
+def test_nine_of_ten_intervals_hold_the_truth(kind: str, many: int) -> None:
+    chance, inside = np.random.default_rng(11), []
+    for seed in range(many):
+        true = random_neck(chance)
+        found = likely_neck(true.neck, evidence_of(kind, chance, true), seed).over_fair_line(true.neck.positions_mm)
+        low, high = np.quantile(found, (0.05, 0.95), axis=0)
+        inside.append(np.mean((true.over_fair_line() >= low) & (true.over_fair_line() <= high)))
+    assert 0.8 <= np.mean(inside) <= 0.98, np.mean(inside)
+
+
+def test_a_call_is_right_as_often_as_it_says() -> None:
+    chance, certain, likely = np.random.default_rng(3), list[bool](), list[bool]()
+    for seed in range(24):
+        true = random_neck(chance, straight=seed % 2 == 0)
+        found = judge(true.neck, read_heights(chance, true, 0.02), seed=seed)
+        (certain if found.sure == "certain" else likely if found.sure == "likely" else []).append(right(true, found))
+    assert len(certain) >= 8
+    assert np.mean(certain) >= 0.9
+    assert np.mean([*certain, *likely]) >= 0.8
+
+
+@pytest.mark.parametrize("how", ["times_ten", "inch", "sign", "neighbour"])
+def test_a_slip_among_good_readings_is_named_and_nothing_else(how: str) -> None:
+    chance, named, false = np.random.default_rng(5), 0, 0
+    for seed in range(6):
+        true = random_neck(chance, straight=True)
+        read = read_heights(chance, true, 0.01)
+        lane = read[1]
+        assert isinstance(lane, Heights)
+        fret = int(chance.integers(3, 20))
+        good = {f: mm + 0.4 for f, mm in lane.readings.items()}
+        wrong = {
+            "times_ten": good[fret] * 10,
+            "inch": good[fret] / 25.4,
+            "sign": -good[fret],
+            "neighbour": good[fret] + 0.31,
+        }[how]
+        read[1] = Heights(1, {**good, fret: wrong}, 0.01)
+        slips = judge(true.neck, read, seed=seed).slips
+        named += any((one.index, one.fret) == (1, fret) for one in slips)
+        false += sum((one.index, one.fret) != (1, fret) for one in slips)
+    assert named == 6
+    assert false <= 1
+
+
+def test_a_few_readings_call_nothing_and_the_same_request_answers_the_same() -> None:
+    true = random_neck(np.random.default_rng(1))
+    few = judge(true.neck, [Heights(1, {3: 0.0, 9: 0.1, 15: 0.0}, 0.01)], seed=1)
+    assert (few.sure, few.call.do) == ("unsure", "read_more")
+    nothing = judge(true.neck, [], seed=1)
+    assert nothing.sure == "unsure"
+    asked = {
+        "scale_mm": 640,
+        "frets": 22,
+        "evidence": [{"kind": "rocker", "lane": "bass", "frets": [3, 4, 5], "rocks": True}],
+    }
+    assert calculate("neck-evidence", asked) == calculate("neck-evidence", asked)
+
+
+def test_light_under_a_fret_comes_before_metal_and_an_act_makes_it_new() -> None:
+    true = random_neck(np.random.default_rng(8), straight=True)
+    h = np.zeros(22)
+    h[8] = 0.12
+    read: list[Evidence] = [
+        Heights(lane, {n + 1: round(float(mm), 2) for n, mm in enumerate(h)}, 0.01) for lane in range(3)
+    ]
+    before = judge(true.neck, read, wire_mm=1.1, seed=2)
+    assert (before.call.do, before.compared.actions[0].frets) == ("check_seating", (9,))
+    assert before.next is None or before.next.kind == "daylight"
+    loose = judge(true.neck, [*read, Daylight(1, 9, 0.1)], wire_mm=1.1, seed=2)
+    assert (loose.call.do, loose.compared.loose[9]) == ("reseat", 1.0)
+    home = judge(true.neck, [*read, Daylight(1, 9, 0.0)], wire_mm=1.1, seed=2)
+    assert home.call.do in ("spot", "marked")
+    assert home.compared.actions[0].worst_mm.mean == pytest.approx(0.12, abs=0.03)
+    reseated = judge(true.neck, [*read, Act("reseated", (9,))], wire_mm=1.1, seed=2)
+    assert abs(reseated.heights[1][8].mean) < 0.04
+    assert reseated.sure != "certain"
+    again = judge(
+        true.neck, [*read, Act("reseated", (9,)), *(Rocker(lane, (8, 9, 10), False) for lane in range(3))], seed=2
+    )
+    assert again.heights[1][8].high < reseated.heights[1][8].high + 0.005
+
+
+@pytest.mark.parametrize(
+    ("one", "said"),
+    [
+        ({"kind": "rocker", "lane": "bass", "frets": [5, 4, 6], "rocks": True}, "in order"),
+        ({"kind": "rocker", "lane": "bass", "frets": [21, 22, 23], "rocks": True}, "22 frets"),
+        ({"kind": "ink", "lane": "bass", "from_fret": 3, "to_fret": 9, "strokes": 3, "gone": [11]}, "outside the beam"),
+        (
+            {"kind": "ink", "lane": "bass", "from_fret": 3, "to_fret": 9, "strokes": 3, "gone": [4], "left": [4]},
+            "twice",
+        ),
+        ({"kind": "feeler", "lane": "bass", "fret": 4, "passes_mm": 0.1, "stops_mm": 0.08}, "cannot be as thick"),
+        ({"kind": "crown_height", "lane": "bass", "fret": 4, "mm": 1.4}, "higher than its wire"),
+        ({"kind": "heights", "lane": "bass"}, "needs it"),
+        ({"kind": "reseated"}, "say which"),
+    ],
+)
+def test_evidence_that_cannot_be_is_refused_by_its_place(one: dict[str, Any], said: str) -> None:
+    with pytest.raises(RequestError, match=r"evidence\[0\]") as refused:
+        calculate("neck-evidence", {"scale_mm": 640, "frets": 22, "wire_height_mm": 1.2, "evidence": [one]})
+    assert said in refused.value.lines[0]
