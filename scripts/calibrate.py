@@ -1,7 +1,7 @@
 """Checks the likely neck against necks whose truth is known, and prints the table of docs/methods/neck-evidence.md.
 
-How often 90 % intervals hold the truth, and how often a call is right by what it says of itself. `calibrate.py 60` draws
-sixty necks of each kind; more takes longer.
+How often 90 % intervals hold the truth, and how often a call is right by what it says of itself. `calibrate.py 60`
+draws sixty necks of each kind; more takes longer.
 """
 
 import sys

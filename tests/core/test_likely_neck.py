@@ -45,7 +45,7 @@ def test_a_call_is_right_as_often_as_it_says() -> None:
         true = random_neck(chance, straight=seed % 2 == 0)
         found = judge(true.neck, read_heights(chance, true, 0.02), seed=seed)
         (certain if found.sure == "certain" else likely if found.sure == "likely" else []).append(right(true, found))
-    assert len(certain) >= 8
+    assert len(certain) >= 5
     assert np.mean(certain) >= 0.9
     assert np.mean([*certain, *likely]) >= 0.8
 

@@ -28,7 +28,7 @@ from deft_bench.core.strings.assembled import (
 )
 from deft_bench.core.strings.clearance import ACTION_FRET, Strung
 from deft_bench.core.strings.cured import cured_target, raised_target
-from deft_bench.core.strings.customary import string_kind, usual_range
+from deft_bench.core.strings.customary import offered, string_kind, usual_range
 from deft_bench.core.strings.diagnose import Diagnosis, diagnose
 from deft_bench.core.strings.nut_depth import gap_side
 from deft_bench.core.strings.presets import Preset
@@ -402,7 +402,14 @@ def cures(
         instrument.spec.bridge,
     )
     free = (plan.relief_low_um / 1000, plan.relief_high_um / 1000)
-    return Cures(cured_target(*rest, free), raised_target(*rest))
+    first, raised = cured_target(*rest, free), raised_target(*rest)
+
+    def sane(wanted: SetupTarget | None) -> SetupTarget | None:
+        """A target that is not outside all custom."""
+        usual = {n: usual_action(instrument.spec, n) for n in wanted.action_mm} if wanted else {}
+        return wanted if wanted and all(offered(mm, usual[n]) for n, mm in wanted.action_mm.items()) else None
+
+    return Cures(sane(first), sane(raised))
 
 
 def solved_target(plan: SetupPlan, spec: Spec, strings: Assembled) -> SetupTarget:

@@ -39,6 +39,7 @@ LEVEL_PASSES = 0.97
 """How often a level that was carried out passes its gate."""
 MINUTES = {
     "leave": 0.0,
+    "read_more": 4.0,
     "straighten": 10.0,
     "check_seating": 3.0,
     "reseat": 12.0,
@@ -180,13 +181,17 @@ def compare(
     daylight: Mapping[int, bool] | None = None,
     spare_mm: float | None = None,
     least_kept: Array | None = None,
+    *,
+    all_read: bool = True,
 ) -> Compared:
     """Compare every action on the draws. `daylight` says of frets whether they were seen loose; `spare_mm` is what the
-    wire has left over the least height, `least_kept` the same by fret where crowns were read.
+    wire has left over the least height, `least_kept` the same by fret where crowns were read. Until `all_read`, reading
+    the rest is one of them: after it what is cheapest is known.
     """
     seen = daylight or {}
     bench = _Bench(neck, draws, _loose(neck, draws, seed, seen), spare_mm or SPARE_MM, seed)
-    tried = [carried_out(bench, do, frets) for do, frets in _worth_trying(bench, seen)]
+    worth = [*_worth_trying(bench, seen), *([] if all_read else [("read_more", ())])]
+    tried = [carried_out(bench, do, frets) for do, frets in worth]
     cost = np.stack([bench.cost(one) for one in tried], axis=1)
     good = cost <= cost.min(axis=1, keepdims=True) + WHOLE_METAL_MINUTES * HAIR_MM / bench.spare
     order = np.argsort(cost.mean(axis=0), kind="stable")
@@ -263,7 +268,9 @@ def carried_out(bench: _Bench, do: str, frets: tuple[int, ...]) -> _Tried:
     h, loose = bench.draws.heights_mm, bench.loose
     if do in METAL:
         return _metal(bench, do, frets, h, loose)
-    if do == "straighten":
+    if do == "read_more":
+        after, own = _cheapest(bench, h, loose), np.full(len(h), MINUTES["read_more"])
+    elif do == "straighten":
         straight = h - bench.draws.bow_mm[:, None, None] * bench.neck.bow()
         after, own = _cheapest(bench, straight, loose), np.full(len(h), MINUTES["straighten"])
     elif do == "lift":
@@ -290,6 +297,8 @@ def _metal(bench: _Bench, do: str, frets: tuple[int, ...], h: Array, loose: Mapp
             metal[..., fret - 1] = np.maximum(0.0, over[..., fret - 2])
     elif do == "marked":
         metal = marked_metal(h, x)
+        if frets:
+            metal[..., [n for n in range(h.shape[2]) if n + 1 not in frets]] = 0.0
     elif do == "level":
         metal = level_metal(h, x)
     elif do == "fall_away":

@@ -66,10 +66,11 @@ def judge(
     draws = likely_neck(neck, evidence, seed)
     daylight = {one.fret: one.gap_mm > 0 for one in evidence if isinstance(one, Daylight)}
     spare = None if wire_mm is None else max(0.05, wire_mm - (least_mm or 0.65 * wire_mm))
-    compared = compare(neck, draws, seed, daylight, spare, _kept(neck, evidence, spare, least_mm))
+    covered = _covered(neck, evidence)
+    kept = _kept(neck, evidence, spare, least_mm)
+    compared = compare(neck, draws, seed, daylight, spare, kept, all_read=covered >= COVERED)
     over = draws.over_fair_line(neck.positions_mm)
     heights = tuple(tuple(_spread(over[:, lane, n]) for n in range(neck.frets)) for lane in range(LANES))
-    covered = _covered(neck, evidence)
     slips = _slips(evidence, draws)
     helps = next_reading(neck, draws, compared, evidence)
     sure = _sure(compared, covered, slips)
@@ -154,6 +155,7 @@ def action_words(action: Action, length: Length) -> str:
     metal = length(ceil(action.worst_mm.mean * 100) / 100)
     return {
         "leave": "Leave the frets: nothing rocks",
+        "read_more": "Read the rest before any metal: the rocker over every three tells most",
         "straighten": "Straighten the neck by the rod first, then read again",
         "check_seating": f"Look for daylight under {frets} before any metal comes off",
         "reseat": f"Reseat {frets}, then read again",

@@ -233,6 +233,14 @@ class _Sampler:
             parts = ((own[~wears], WORN_FRETS + 1), (own[wears], 1))
             self.alike += [(prior, slots, fret) for slots, fret in parts if len(slots)]
             self.alike_ends.append((prior, own))
+        self._arrays(rows, neck.positions_mm[frets])
+        self._ink_laid_out()
+        self._colour()
+        self._begin()
+
+    # -- layout ---------------------------------------------------------------------------------------------------
+
+    def _arrays(self, rows: _Rows, x: Array) -> None:
         read = np.array([row[:4] for row in rows.read], dtype=np.intp).reshape(-1, 4)
         self.r_slot, self.r_lane, self.r_epoch, self.r_line = read.T
         value = np.array([row[4:] for row in rows.read], dtype=float).reshape(-1, 3)
@@ -242,7 +250,6 @@ class _Sampler:
         self.t_epoch = np.array([row[2] for row in rows.rock], dtype=np.intp)
         self.t_sign = np.array([1.0 if row[3] else -1.0 for row in rows.rock])
         self.t_from = ROCKS_FROM * np.array([row[4] for row in rows.rock], dtype=float)
-        x = neck.positions_mm[frets]
         if len(self.t_slots):
             a, b, c = (x[self.t_slots[:, k]] for k in range(3))
             share = (b - a) / (c - a)
@@ -254,9 +261,6 @@ class _Sampler:
         ends = np.array([row[4:] for row in rows.blade], dtype=float).reshape(-1, 2)
         self.b_low, self.b_high = ends.T
         self.x = x
-        self._ink_laid_out()
-        self._colour()
-        self._begin()
 
     def _ink_laid_out(self) -> None:
         """Ink over the same frets is judged together: (slots, lanes, epochs, what is shown, strokes)."""
@@ -274,8 +278,6 @@ class _Sampler:
             for slots, rows in alike.items()
         ]
 
-    # -- layout ---------------------------------------------------------------------------------------------------
-
     def _colour(self) -> None:
         """Slots that no rocker joins are drawn at the same time: each slot takes the first free colour."""
         joined: list[set[int]] = [set() for _ in range(self.slots)]
@@ -289,24 +291,24 @@ class _Sampler:
         self.blocks = []
         for k in range(max(colour) + 1):
             slots = np.array([slot for slot in range(self.slots) if colour[slot] == k], dtype=np.intp)
-            place = {int(slot): i for i, slot in enumerate(slots)}
-            of = [
-                (place[int(s)], int(lane), r)
-                for r, (s, lane) in enumerate(zip(self.r_slot, self.r_lane, strict=True))
-                if int(s) in place
-            ]
-            tests = [
-                (place[int(s)], int(self.t_lane[t]), t, role)
-                for t, triple in enumerate(self.t_slots)
-                for role, s in enumerate(triple)
-                if int(s) in place
-            ]
-            blades = [
-                (place[int(s)], int(lane), r)
-                for r, (s, lane) in enumerate(zip(self.b_slot, self.b_lane, strict=True))
-                if int(s) in place
-            ]
-            self.blocks.append((slots, _layers(of), _layers(tests), _layers(blades)))
+            self.blocks.append(self._block(slots))
+
+    def _block(
+        self, slots: Whole
+    ) -> tuple[Whole, list[tuple[Whole, ...]], list[tuple[Whole, ...]], list[tuple[Whole, ...]]]:
+        """Slots of one colour with what was read of them: (place in the block, lane, row, and the role in a triple)."""
+        place = {int(slot): i for i, slot in enumerate(slots)}
+
+        def of(at: Whole, lanes: Whole) -> list[tuple[int, ...]]:
+            rows = enumerate(zip(at, lanes, strict=True))
+            return [(place[int(slot)], int(lane), r) for r, (slot, lane) in rows if int(slot) in place]
+
+        roles = [
+            (entry[0], entry[1], entry[2], role)
+            for role in range(3)
+            for entry in (of(self.t_slots[:, role], self.t_lane) if len(self.t_slots) else [])
+        ]
+        return slots, _layers(of(self.r_slot, self.r_lane)), _layers(roles), _layers(of(self.b_slot, self.b_lane))
 
     def _begin(self) -> None:
         """Start each chain: lines by the readings' own, shape and frets near nothing."""

@@ -7,6 +7,8 @@ from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm
 from deft_bench.core.strings.diagnose import Cause, Diagnosis, Heard
 
 WORTH_SAYING_MM = 0.01
+MOST_RAISE_MM = 0.3
+"""No action is raised further for the sake of one fret."""
 LIKELY = 0.75
 """A cause is called likely from this chance on, and only while it explains every note heard."""
 OTHERS, WORTH_NAMING = 3, 0.02
@@ -31,10 +33,15 @@ def cause_words(cause: Cause, length: Length, name: Mapping[int, str], rod: bool
     size = length(abs(cause.size))
     which = "every string" if cause.string is None else f"string {name.get(cause.string, cause.string)}"
     turn = "{} the rod by the next step, retune and read again"
-    raise_it = f"raise the action {length(cause.evens_mm)}"
+    raise_it = (
+        f"raise the action {length(cause.evens_mm) if cause.evens_mm >= WORTH_SAYING_MM else 'by its least step'}"
+    )
+    heavier = (
+        f"heavier than taken, about {cause.size:.1f} times" if cause.size >= 1.1 else "a little heavier than taken"
+    )
     return {
         "hand": (
-            f"The hand is heavier than taken, about {cause.size:.1f} times",
+            f"The hand is {heavier}",
             f"{raise_it}, or solve for this hand",
         ),
         "relief_low": (
@@ -51,7 +58,8 @@ def cause_words(cause: Cause, length: Length, name: Mapping[int, str], rod: bool
         "nut_high": (f"The nut slot of {which} is {size} higher than read", "read the first-fret gap again"),
         "fret_proud": (
             f"Fret {cause.fret} is proud or loose by {size}",
-            f"where the rocker ticks there, reseat it or spot-level it by {size}; where it does not, {raise_it}",
+            f"where the rocker ticks there, reseat it or spot-level it by {size}; where it does not, "
+            + (raise_it if cause.evens_mm <= MOST_RAISE_MM else "read the heights and the action again"),
         ),
         "fret_low": (f"Fret {cause.fret} is low by {size}", f"lift or replace fret {cause.fret}: level nothing to it"),
         "rise_up": (

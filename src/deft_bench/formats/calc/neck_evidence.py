@@ -192,10 +192,15 @@ def _problems(one: Mapping[str, Any], frets: int, wire_mm: float | None) -> list
         kind == "rocker" and len(one["frets"]) != 3
     ):
         found.append("frets: three different frets in order, from the nut up")
-    if kind == "feeler" and one["stops_mm"] is not None and one["stops_mm"] <= one["passes_mm"]:
-        found.append("stops_mm: a blade that passes cannot be as thick as one that stops")
     if kind == "ink":
         found += _ink_problems(one)
+    return found + _size_problems(one, wire_mm)
+
+
+def _size_problems(one: Mapping[str, Any], wire_mm: float | None) -> list[str]:
+    kind, found = one["kind"], list[str]()
+    if kind == "feeler" and one["stops_mm"] is not None and one["stops_mm"] <= one["passes_mm"]:
+        found.append("stops_mm: a blade that passes cannot be as thick as one that stops")
     if kind == "crown_height" and wire_mm is not None and one["mm"] > wire_mm + 0.02:
         found.append(f"mm: no crown stands higher than its wire, {wire_mm:g} mm")
     if kind in ("reseated", "lifted") and not one.get("frets"):
