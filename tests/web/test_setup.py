@@ -148,9 +148,9 @@ def test_what_buzzes_becomes_a_target_that_the_gates_follow_and_a_step_is_signed
     bench.post(f"{page}/accept", {"which": "preset"})
     assert "The setup was changed since this was played" in bench.get(f"{page}/buzz")
     # the tightest note of all buzzes, the others beside it do not
-    turnstone, shown = instruments.get(demo, TURNSTONE), shop.settings(demo)
+    turnstone, usual = instruments.get(demo, TURNSTONE), shop.settings(demo)
     plan = setups.plan_of(demo, TURNSTONE, turnstone.spec)
-    tight = min(setup_findings(demo, shown, turnstone, plan).present, key=lambda one: one.worst().margin_mm)
+    tight = min(setup_findings(demo, usual, turnstone, plan).present, key=lambda one: one.worst().margin_mm)
     at = tight.worst().fretted
     played = read_new(bench, job.id, "buzz", when="after")
     for string in range(1, 13):

@@ -112,13 +112,16 @@ class _Tried:
 
 @dataclass(frozen=True, slots=True)
 class _Bench:
-    """A neck's draws and what is taken of it: which frets sit loose on each, and what the wire has to spare, mm."""
+    """A neck's draws and what is taken of it: which frets sit loose on each, and what the wire has to spare, mm. Where
+    all places are read of, the marked frets are those that rock, as the rocker shows them at the work.
+    """
 
     neck: Neck
     draws: Draws
     loose: Mapping[int, Flags]
     spare: float
     seed: int
+    all_read: bool
 
     def rework(self, h: Array) -> Array:
         """What a level in the end costs, in minutes."""
@@ -189,7 +192,7 @@ def compare(
     the rest is one of them: after it what is cheapest is known.
     """
     seen = daylight or {}
-    bench = _Bench(neck, draws, _loose(neck, draws, seed, seen), spare_mm or SPARE_MM, seed)
+    bench = _Bench(neck, draws, _loose(neck, draws, seed, seen), spare_mm or SPARE_MM, seed, all_read)
     worth = [*_worth_trying(bench, seen), *([] if all_read else [("read_more", ())])]
     tried = [carried_out(bench, do, frets) for do, frets in worth]
     cost = np.stack([bench.cost(one) for one in tried], axis=1)
@@ -201,10 +204,12 @@ def compare(
     return Compared(actions, np.asarray(good[:, order], dtype=bool), chances, bench.loose)
 
 
-def over_the_best(neck: Neck, truth: Draws, loose: Sequence[int], do: str, frets: tuple[int, ...]) -> float:
+def over_the_best(
+    neck: Neck, truth: Draws, loose: Sequence[int], do: str, frets: tuple[int, ...], *, all_read: bool
+) -> float:
     """How many minutes more than the best an action costs on a neck that is known (alike draws), loose frets too."""
     known = {fret: fret in loose for fret in range(1, neck.frets + 1)}
-    bench = _Bench(neck, truth, _loose(neck, truth, 0, known), SPARE_MM, 0)
+    bench = _Bench(neck, truth, _loose(neck, truth, 0, known), SPARE_MM, 0, all_read)
     best = min(float(bench.cost(carried_out(bench, *one)).mean()) for one in _worth_trying(bench, known))
     return float(bench.cost(carried_out(bench, do, frets)).mean()) - best
 
@@ -297,7 +302,7 @@ def _metal(bench: _Bench, do: str, frets: tuple[int, ...], h: Array, loose: Mapp
             metal[..., fret - 1] = np.maximum(0.0, over[..., fret - 2])
     elif do == "marked":
         metal = marked_metal(h, x)
-        if frets:
+        if frets and not bench.all_read:
             metal[..., [n for n in range(h.shape[2]) if n + 1 not in frets]] = 0.0
     elif do == "level":
         metal = level_metal(h, x)

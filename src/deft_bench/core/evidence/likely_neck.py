@@ -24,12 +24,13 @@ from deft_bench.core.evidence.prior import (
     RAMP_NONE,
     RAMP_SD_MM,
     SEATED,
+    SHARE_KNOWN,
     TWIST_SD_MM,
     WORN_FRETS,
     FretPrior,
     History,
     end_density,
-    even_density,
+    even_parts,
 )
 from deft_bench.core.strings.frame import Array
 
@@ -213,10 +214,12 @@ class _Sampler:
         self.slots = len(frets)
         self.fret_of = frets
         self.bow, self.along, self.ramp = neck.bow()[frets], neck.along()[frets], neck.ramp()[frets]
-        self.even_prior = np.array(
-            [even_density(prior, fret + 1, GRID) * CELLS for prior, fret in zip(rows.slot_prior, frets, strict=True)],
-            dtype=np.float32,
-        ).clip(LEAST)
+        parts = [even_parts(prior, fret + 1, GRID) for prior, fret in zip(rows.slot_prior, frets, strict=True)]
+        # [slot, grid] of most frets, and of the rest
+        self.most = np.array([most * CELLS for most, _ in parts], dtype=np.float32)
+        self.rest = np.array([rest * CELLS for _, rest in parts], dtype=np.float32)
+        self.usual_share = np.array([prior.even_wide for prior in rows.slot_prior])
+        self.share = np.tile(self.usual_share, (CHAINS, 1))
         kinds = {id(prior): prior for prior in rows.slot_prior}
         self.kind_of = {key: i for i, key in enumerate(kinds)}
         # [kind][w, u]
@@ -226,12 +229,13 @@ class _Sampler:
         ]
         self.kinds = list(kinds.values())
         self.of_kind = np.array([self.kind_of[id(prior)] for prior in rows.slot_prior])
-        self.alike, self.alike_ends = [], []
+        self.alike: list[tuple[FretPrior, Whole, int]] = []
+        self.alike_ends: list[tuple[FretPrior, Whole]] = []
         for kind, prior in enumerate(self.kinds):
             own = np.flatnonzero(self.of_kind == kind)
             wears = (frets[own] < WORN_FRETS) & (prior.worn > 0)
-            parts = ((own[~wears], WORN_FRETS + 1), (own[wears], 1))
-            self.alike += [(prior, slots, fret) for slots, fret in parts if len(slots)]
+            groups = ((own[~wears], WORN_FRETS + 1), (own[wears], 1))
+            self.alike += [(prior, slots, fret) for slots, fret in groups if len(slots)]
             self.alike_ends.append((prior, own))
         self._arrays(rows, neck.positions_mm[frets])
         self._ink_laid_out()
@@ -331,7 +335,7 @@ class _Sampler:
             self.a[:, line], self.b[:, line] = fit[0], fit[1]
             epoch = int(self.r_epoch[own[0]])
             if len(own) > 4:
-                self.kappa[:, epoch] = np.clip(fit[2], -2, 2)
+                self.kappa[:, epoch] = np.clip(fit[2] + self.chance.normal(0, 0.03, c), -2, 2)
 
     # -- what follows from the state --------------------------------------------------------------------------------
 
@@ -439,7 +443,9 @@ class _Sampler:
                 lanes[:, own] = (part.reshape(-1, len(GRID)) @ spread).reshape(part.shape)
         lanes /= lanes.max(axis=3, keepdims=True)
         np.maximum(lanes, LEAST, out=lanes)
-        even = lanes.prod(axis=2) * self.even_prior[slots]
+        share = self.share[:, slots, None].astype(np.float32)
+        prior = self.most[slots] * (1 - share) + self.rest[slots] * share
+        even = lanes.prod(axis=2) * np.maximum(prior, LEAST)
         u = _pick(even, pick.random((CHAINS, size), dtype=np.float32))
         self.u[:, slots] = GRID[u] + CELLS[u] * (pick.random((CHAINS, size)) - 0.5)
         for spread, own in kinds:
@@ -571,8 +577,24 @@ class _Sampler:
         u = self.u if u is None else u
         found = np.zeros(CHAINS)
         for prior, slots, fret in self.alike:
-            found += np.log(even_density(prior, fret, u[:, slots]) + 1e-300).sum(axis=1)
+            most, rest = even_parts(prior, fret, u[:, slots])
+            share = self.share[:, slots]
+            found += np.log((1 - share) * most + share * rest + 1e-300).sum(axis=1)
         return found
+
+    def shares(self) -> None:
+        """Draw the share of frets that stand far off, for frets of one history together: as usual, and as these are."""
+        for kind in range(len(self.kinds)):
+            far, own = np.zeros(CHAINS), np.flatnonzero(self.of_kind == kind)
+            for prior, slots, fret in self.alike:
+                if self.of_kind[slots[0]] == kind:
+                    most, rest = even_parts(prior, fret, self.u[:, slots])
+                    share = self.share[:, slots]
+                    likely = share * rest / ((1 - share) * most + share * rest + 1e-300)
+                    far += (self.chance.random(likely.shape) < likely).sum(axis=1)
+            usual = SHARE_KNOWN * self.kinds[kind].even_wide
+            drawn = self.chance.beta(usual + far, SHARE_KNOWN - usual + len(own) - far)
+            self.share[:, own] = drawn[:, None]
 
     def _end_log(self, w: Array) -> Array:
         found = np.zeros(CHAINS)
@@ -632,6 +654,7 @@ class _Sampler:
             self.ink()
             self.slips()
             self.lines()
+            self.shares()
             for _ in range(2):
                 self.ridges()
             if round_ >= WARM:

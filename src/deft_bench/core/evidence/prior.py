@@ -14,6 +14,10 @@ History = Literal["new_wire", "kit", "played", "worn"]
 BOW_SD_MM, TWIST_SD_MM, RAMP_SD_MM = 0.15, 0.05, 0.05
 RAMP_NONE = 0.5
 """How often there is neither rise nor droop past the joint."""
+FAR_SIZES = (0.6, 1.0, 1.7)
+"""How far the rest stand off is not known so well: sizes that are alike likely, times the spread."""
+SHARE_KNOWN = 12.0
+"""The share of the rest is known as if from so many frets: a neck that has many is believed to have more."""
 WORN_FRETS = 7
 """Frets that wear: those under the open chords."""
 
@@ -55,12 +59,13 @@ def normal(at: Array, mean: float, sd: float) -> Array:
     return np.asarray(np.exp(-0.5 * ((at - mean) / sd) ** 2) / (sd * np.sqrt(2 * np.pi)), dtype=float)
 
 
-def even_density(prior: FretPrior, fret: int, at: Array) -> Array:
-    """How likely a fret stands off so far in all lanes."""
+def even_parts(prior: FretPrior, fret: int, at: Array) -> tuple[Array, Array]:
+    """How likely a fret stands off so far in all lanes, if it is one of most, and if it is one of the rest."""
     worn = prior.worn if fret <= WORN_FRETS else 0.0
-    kept = 1 - prior.even_wide - worn
-    found = kept * normal(at, 0, prior.even_sd) + prior.even_wide * normal(at, 0, prior.even_wide_sd)
-    return found + worn * normal(at, -prior.worn_mm, prior.worn_sd) if worn else found
+    most = (1 - worn) * normal(at, 0, prior.even_sd)
+    most = most + worn * normal(at, -prior.worn_mm, prior.worn_sd) if worn else most
+    rest = np.mean([normal(at, 0, prior.even_wide_sd * times) for times in FAR_SIZES], axis=0)
+    return most, np.asarray(rest, dtype=float)
 
 
 def end_density(prior: FretPrior, at: Array) -> Array:

@@ -10,7 +10,7 @@ from scipy.special import expit
 
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.evidence.actions import FAR_UP_MM, hair_minutes, over_the_best, rock_over
-from deft_bench.core.evidence.judged import Judged
+from deft_bench.core.evidence.judged import COVERED, Judged
 from deft_bench.core.evidence.kinds import INK_STROKE_MM, ROCKER_MM, Evidence, Heights, Ink, Rocker
 from deft_bench.core.evidence.likely_neck import EDGE_MM, LANES, LOGISTIC, ROCKS_FROM, Draws, Neck, hull_over
 from deft_bench.core.evidence.prior import (
@@ -121,4 +121,5 @@ def right(true: RandomNeck, judged: Judged) -> bool:
         {},
     )
     first = judged.compared.actions[0]
-    return over_the_best(true.neck, truth, true.loose, first.do, first.frets) <= hair_minutes()
+    read = judged.covered >= COVERED
+    return over_the_best(true.neck, truth, true.loose, first.do, first.frets, all_read=read) <= hair_minutes()
