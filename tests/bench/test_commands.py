@@ -144,7 +144,7 @@ def test_a_setups_pages_without_their_pages(demo: Connection) -> None:
     pull = strings_findings(instrument.spec, plan, plan)
     assert pull.change == 0
     assert len(pull.courses) == 6
-    nut = nut_findings(settings, instrument.spec, plan, latest_read(demo, settings, instrument), 1.0)
+    nut = nut_findings(settings, instrument.spec, plan, latest_read(demo, settings, instrument), 1.0, {})
     assert len(nut.rows) == 12
     due = intake_due(demo, settings, job, instrument)
     assert due is None or due[0] in ("straightness", "strings", "intonation")

@@ -205,6 +205,9 @@ def test_a_player_s_preset_is_chosen_checked_and_accepted_with_its_gap_and_picku
     assert target["relief_um"] == 300
     assert (target["action_um"]["1"], target["action_um"]["4"]) == (2100, 2600)
     assert target["gap_um"]["2"] == [180, 220]
+    # page, order and gate ask for the same
+    assert "0.18–0.22" in bench.get(f"{page}/nut")
+    assert "toward 0.30 mm" in text_of(bench.get(page))
     knot = instruments.get(demo, KNOT)
     assert setups.plan_of(demo, KNOT, knot.spec).pickup_target_um == 3100
     bench.post("/settings/presets", {"remove": str(chosen)})

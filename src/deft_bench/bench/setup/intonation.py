@@ -1,6 +1,6 @@
 """Intonation: every string's fit, its move in mm and turns, and the call."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from deft_bench.bench.setup.readings import SetupSurveys, cents_of
@@ -74,9 +74,14 @@ class IntonationFindings:
 
 
 def intonation_findings(
-    db: Connection, settings: ShopSettings, spec: Spec, plan: SetupPlan, found: SetupSurveys
+    db: Connection,
+    settings: ShopSettings,
+    spec: Spec,
+    plan: SetupPlan,
+    found: SetupSurveys,
+    wanted: Mapping[int, tuple[float, float]],
 ) -> IntonationFindings:
-    """Intonation as last read."""
+    """Intonation as last read; `wanted` first-fret gaps are those that a job accepted; the plan's where none are."""
     survey = found.of.get("intonation")
     odd = questioned(db, settings, survey) if survey else []
     sd = max(LEAST_SD_CENTS, survey.head.resolution_um / 100) if survey else UNREAD_SD_CENTS
@@ -84,7 +89,7 @@ def intonation_findings(
     for number in range(1, spec.strings + 1):
         read = cents_of(found.found, number)
         gap = found.found.gap_mm.get(number)
-        first = None if gap is None else gap_side(gap, *gap_range(plan, number))
+        first = None if gap is None else gap_side(gap, *(wanted.get(number) or gap_range(plan, number)))
         fit = fits.get(number)
         fitted = _fitted(settings, spec, plan, fit, read, first) if fit else None
         own = [doubt for doubt in odd if doubt.place[0] == str(number)]

@@ -48,16 +48,22 @@ def spacings(spec: Spec, plan: SetupPlan) -> dict[str, NutSpacing]:
 
 
 def nut_findings(
-    settings: ShopSettings, spec: Spec, plan: SetupPlan, found: SetupSurveys, first_fret_mm: float
+    settings: ShopSettings,
+    spec: Spec,
+    plan: SetupPlan,
+    found: SetupSurveys,
+    first_fret_mm: float,
+    wanted: Mapping[int, tuple[float, float]],
 ) -> NutFindings:
     """The nut by the first-fret gaps as last read and the shop's files and blades; `first_fret_mm` is the height of
-    fret 1 over the board now, on which the blades' stack is built.
+    fret 1 over the board now, on which the blades' stack is built. `wanted` gaps are those that a job accepted, mm, by
+    string; the plan's where there are none.
     """
     files = [um / 1000 for um in settings.nut_files_um]
     blades = [um / 1000 for um in settings.feelers_um]
     rows, reads = [], []
     for number, (string, scale) in enumerate(zip(plan.strings, scales(spec), strict=True), start=1):
-        low, high = gap_range(plan, number)
+        low, high = wanted.get(number) or gap_range(plan, number)
         gap = found.found.gap_mm.get(number)
         slot = nut_slot(scale, high if gap is None else gap, high, plan.bearing_fret, string.gauge_mm, files)
         read = SlotRead(number, gap, low, high, slot)

@@ -3,54 +3,44 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
-from math import isinf
 
 from deft_bench.bench.setup.buzz import heard_in, read_sd
+from deft_bench.bench.setup.in_order import ToDo, to_do
 from deft_bench.bench.setup.readings import SetupSurveys, assembled, latest_read, setup_facts, setup_reach
-from deft_bench.bench.setup.saddle import saddle_move
 from deft_bench.bench.survey_results import questioned
-from deft_bench.core.calls import Call, listed_words
+from deft_bench.core.calls import Call
 from deft_bench.core.described import to_fields
 from deft_bench.core.doubts import doubted_call
 from deft_bench.core.instrument import Spec
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.strings.ahead import action_spread, knock_on
 from deft_bench.core.strings.assembled import (
     Assembled,
     Trial,
     as_set,
-    forward,
     fret_first,
     solve,
     target_of,
     target_record,
     usual_action,
 )
-from deft_bench.core.strings.clearance import ACTION_FRET, Strung
+from deft_bench.core.strings.clearance import Strung
 from deft_bench.core.strings.cured import cured_target, raised_target
 from deft_bench.core.strings.customary import offered, string_kind, usual_range
 from deft_bench.core.strings.diagnose import Diagnosis, diagnose
-from deft_bench.core.strings.nut_depth import gap_side
 from deft_bench.core.strings.presets import Preset
-from deft_bench.core.strings.reachable import STRINGS_A_SADDLE, Reach
 from deft_bench.core.strings.setup_call import setup_call
 from deft_bench.core.strings.setup_check import checked, checked_words
-from deft_bench.core.strings.setup_job import SetupReadings, SetupTarget
-from deft_bench.core.strings.setup_plan import SetupPlan, gap_range, string_names
+from deft_bench.core.strings.setup_job import SetupTarget
+from deft_bench.core.strings.setup_plan import SetupPlan, string_names
 from deft_bench.core.strings.setup_solve import Solved
 from deft_bench.core.strings.string_set import SETS, TUNINGS, made_of, notes_of, twelve
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.core.times import stamp
-from deft_bench.core.units import Display
 from deft_bench.store import instruments, jobs, presets, setups, surveys
 from deft_bench.store.database import Connection
 
 RELIEF_TRIED_UM, NUT_TRIED_UM = (-1_000, 2_000), (-2_000, 2_000)
 """Between what relief, and the height of the nut against the slots as read, may be tried."""
-
-
-WORTH_SAYING_CENTS = 0.5
-"""A change of pitch from here on is told before the act."""
 
 
 class NothingReadError(ValueError):
@@ -68,7 +58,7 @@ class SetupFindings:
     present: Sequence[Strung]
     strung: Sequence[Strung]
     call: Call
-    todo: list["ToDo"]
+    todo: list[ToDo]
     preset: SetupTarget
     preset_of: Preset
     preset_says: str
@@ -78,16 +68,6 @@ class SetupFindings:
     def offered(self) -> bool:
         """Whether the solved setup is offered as a target."""
         return self.call.do != "preset"
-
-
-@dataclass(frozen=True, slots=True)
-class ToDo:
-    """One thing to do for a setup, in order: its name, the words, the place where it is done, and whether it is."""
-
-    what: str
-    say: str
-    place: str
-    done: bool
 
 
 def setup_findings(
@@ -124,9 +104,11 @@ def setup_findings(
     hung_on = [survey for kind, survey in read.of.items() if kind != "intonation"]
     odd = [doubt for survey in hung_on for doubt in questioned(db, settings, survey)]
     call = doubted_call(call, odd) if odd else call
-    wanted = _as_target(plan, solved)
-    reach = setup_reach(db, settings, instrument, read, wanted)
-    todo = to_do(spec, plan, now, read.found, solved, reach, names, shown)
+    job = jobs.open_of(db, [instrument.id]).get(instrument.id)
+    accepted = setups.last_accepted(db, job.id) if job else None
+    toward = accepted.target if accepted else _as_target(plan, solved)
+    reach = setup_reach(db, settings, instrument, read, toward)
+    todo = to_do(spec, plan, now, read.found, toward, reach, names, shown)
     return SetupFindings(
         read,
         now,
@@ -160,101 +142,6 @@ def preset_target(preset: Preset, plan: SetupPlan, spec: Spec, at: Assembled) ->
     actions = {n: preset.action_for(n, spec.strings, spec.hand) for n in range(1, spec.strings + 1)}
     target = target_of(plan, relief, actions)
     return replace(target, gap_mm={n: preset.gap_for(*usual) for n, usual in target.gap_mm.items()})
-
-
-def to_do(
-    spec: Spec,
-    plan: SetupPlan,
-    now: Assembled,
-    read: SetupReadings,
-    solved: Solved,
-    reach: Reach,
-    names: Mapping[int, str],
-    shown: Display,
-) -> list[ToDo]:
-    """Rod, nut, saddles, re-read: what leads from the setup as read to the solved one, as near as can be reached. Each
-    line is worked out on what the lines before it leave.
-    """
-    rod = _rod_to_do(read, solved, reach, shown)
-    relief = solved.relief_mm if not rod.done or read.relief_mm is None else read.relief_mm
-    ahead = forward(plan, spec, now, relief)
-    nut = _nut_to_do(plan, read, names)
-    if read.action_mm:
-        give = action_spread(now.frame, reach)
-        rod, nut = _then(rod, ahead.after_rod, give, shown), _then(nut, ahead.after_nut, give, shown)
-    saddles = _saddles_to_do(spec, plan, ahead.after_nut if read.action_mm else {}, solved, reach, shown)
-    changes = knock_on(plan, spec, now, read, {one.string: one.action_12_mm for one in solved.strung})
-    nut, saddles = _sounding(nut, 1, changes.nut_cents), _sounding(saddles, ACTION_FRET, changes.saddle_cents)
-    again = "relief, action and first-fret gaps: each moves the others"
-    return [rod, nut, saddles, ToDo("Re-read", again, "survey", False)]
-
-
-def _then(line: ToDo, actions: Mapping[int, float], give_mm: float, shown: Display) -> ToDo:
-    """A line that changes something, with what the outer strings' action will read after it, and within what."""
-    if line.done:
-        return line
-    ends = [shown.fine_mm(actions[number]) for number in (max(actions), min(actions))]
-    return replace(
-        line,
-        say=f"{line.say}. Action then reads {ends[0]} bass, {ends[1]} treble, give or take {shown.fine_mm(give_mm)}",
-    )
-
-
-def _sounding(line: ToDo, fret: int, cents: Mapping[int, float]) -> ToDo:
-    """A line that changes something, with what it does to the pitch at a fret where that is heard."""
-    worst = max(cents.values(), key=abs, default=0.0)
-    if line.done or abs(worst) < WORTH_SAYING_CENTS:
-        return line
-    how = "flatter" if worst < 0 else "sharper"
-    return replace(line, say=f"{line.say}. Fret {fret} then sounds up to {abs(worst):.0f} cents {how}")
-
-
-def _rod_to_do(read: SetupReadings, solved: Solved, reach: Reach, shown: Display) -> ToDo:
-    if read.relief_mm is None:
-        return ToDo("Rod", "read the relief with the strings at pitch first", "survey", False)
-    off, has = read.relief_mm - solved.relief_mm, shown.fine_mm(read.relief_mm)
-    if isinf(reach.relief_mm):
-        return ToDo("Rod", f"there is none: {has} stays", "neck", True)
-    if abs(off) <= reach.relief_mm + 1e-9:
-        return ToDo("Rod", f"leave it: {has} is within {shown.fine_mm(reach.relief_mm)}", "neck", True)
-    turn = "tighten" if off > 0 else "loosen"
-    return ToDo("Rod", f"{turn} toward {shown.fine_mm(solved.relief_mm)}; it has {has}", "neck", False)
-
-
-def _nut_to_do(plan: SetupPlan, read: SetupReadings, names: Mapping[int, str]) -> ToDo:
-    if not read.gap_mm:
-        return ToDo("Nut", "read the first-fret gaps first", "nut", False)
-    sides = {number: gap_side(gap, *gap_range(plan, number)) for number, gap in read.gap_mm.items()}
-    high = [names[number] for number, side in sides.items() if side == "high"]
-    low = [names[number] for number, side in sides.items() if side == "low"]
-    words = [f"file {listed_words(high)} in steps"] if high else []
-    words += [f"{listed_words(low)} {'is' if len(low) == 1 else 'are'} cut too low"] if low else []
-    return ToDo("Nut", "; ".join(words) or "leave it", "nut", not words)
-
-
-def _saddles_to_do(
-    spec: Spec, plan: SetupPlan, actions: Mapping[int, float], solved: Solved, reach: Reach, shown: Display
-) -> ToDo:
-    """The saddles' moves from the actions that rod and nut leave."""
-    if not actions:
-        return ToDo("Saddle", "read the action first", "saddle", False)
-    moves = [
-        saddle_move(spec, plan, string.string, actions[string.string], string.action_12_mm).raise_mm
-        for string in solved.strung
-        if abs(actions[string.string] - string.action_12_mm) > reach.action_mm + 1e-9
-    ]
-    if not moves:
-        within = f"leave them: every string is within {shown.fine_mm(reach.action_mm)}"
-        return ToDo("Saddle", within, "saddle", True)
-    sizes = sorted(map(abs, moves))
-    each = "strings" if STRINGS_A_SADDLE.get(spec.bridge, 1) > 1 else "saddles"
-    which = "the saddle" if spec.bridge == "one_piece" else f"{len(moves)} of {len(solved.strung)} {each}"
-    least, most = shown.fine_mm(sizes[0]), shown.fine_mm(sizes[-1])
-    way = "raise" if min(moves) > 0 else "lower" if max(moves) < 0 else "set"
-    say = f"{way} {which}, {least if least == most else f'{least} to {most}'}"
-    if spec.bridge == "one_piece" and way == "lower":
-        say += ", in steps that leave a third for last"
-    return ToDo("Saddle", say, "saddle", False)
 
 
 def trial_problems(

@@ -9,7 +9,7 @@ import numpy as np
 from scipy.special import expit
 
 from deft_bench.core.board.positions import fret_positions
-from deft_bench.core.evidence.actions import FAR_UP_MM, hair_minutes, over_the_best, rock_over
+from deft_bench.core.evidence.actions import FAR_UP_MM, MINUTES, hair_minutes, over_the_best, rock_over
 from deft_bench.core.evidence.judged import COVERED, Judged
 from deft_bench.core.evidence.kinds import INK_STROKE_MM, ROCKER_MM, Evidence, Heights, Ink, Rocker
 from deft_bench.core.evidence.likely_neck import EDGE_MM, LANES, LOGISTIC, ROCKS_FROM, Draws, Neck, hull_over
@@ -109,7 +109,9 @@ def ink(chance: np.random.Generator, true: RandomNeck, strokes: int = 3) -> list
 
 
 def right(true: RandomNeck, judged: Judged) -> bool:
-    """Whether the first action is the best for the truth, or within a hair."""
+    """Whether the first action is the best for the truth, or within a hair. Who knows the truth reseats a loose fret
+    without looking under any: looking is not held against a call that finds one.
+    """
     alike = 4
     truth = Draws(
         np.repeat(true.heights_mm[None], alike, axis=0),
@@ -121,5 +123,7 @@ def right(true: RandomNeck, judged: Judged) -> bool:
         {},
     )
     first = judged.compared.actions[0]
+    found = first.do == "check_seating" and set(first.frets) & set(true.loose)
+    allowed = hair_minutes() + (MINUTES["check_seating"] * len(first.frets) if found else 0.0)
     read = judged.covered >= COVERED
-    return over_the_best(true.neck, truth, true.loose, first.do, first.frets, all_read=read) <= hair_minutes()
+    return over_the_best(true.neck, truth, true.loose, first.do, first.frets, all_read=read) <= allowed

@@ -75,7 +75,7 @@ def nut(instrument_id: int) -> Page:
 
     def build(instrument: instruments.Instrument, plan: SetupPlan, found: SetupSurveys) -> dict[str, Any]:
         spec, first = instrument.spec, metal_now(db(), instrument).heights_mm[0]
-        findings = nut_findings(settings(), spec, plan, found, first)
+        findings = nut_findings(settings(), spec, plan, found, first, _gaps_wanted(instrument))
         gauges = [string.gauge_mm for string in plan.strings]
         drawn = (
             spacing_view(spec.nut_width_um / 1000, findings.spacings, gauges, display(), spec.left_handed)
@@ -94,6 +94,13 @@ def nut(instrument_id: int) -> Page:
         }
 
     return page_of(instrument_id, "nut", build)
+
+
+def _gaps_wanted(instrument: instruments.Instrument) -> dict[int, tuple[float, float]]:
+    """The first-fret gaps that the open job works toward, mm, by string; empty before anything is accepted."""
+    job = jobs.open_of(db(), [instrument.id]).get(instrument.id)
+    accepted = setups.last_accepted(db(), job.id) if job else None
+    return dict(accepted.target.gap_mm) if accepted else {}
 
 
 @screen.post("/instruments/<int:instrument_id>/setup/nut/shelf")
@@ -157,7 +164,10 @@ def intonation(instrument_id: int) -> Page:
     """Intonation: moves in mm and turns, what no shift removes, and the call for each string."""
 
     def build(instrument: instruments.Instrument, plan: SetupPlan, found: SetupSurveys) -> dict[str, Any]:
-        findings, names = intonation_findings(db(), settings(), instrument.spec, plan, found), string_names(plan)
+        findings, names = (
+            intonation_findings(db(), settings(), instrument.spec, plan, found, _gaps_wanted(instrument)),
+            string_names(plan),
+        )
         survey = found.of.get("intonation")
         bars = [(names[row.number], row.read, row.fitted.fit) for row in findings.rows if row.fitted]
         return {
