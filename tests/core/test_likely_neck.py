@@ -101,6 +101,10 @@ def test_light_under_a_fret_comes_before_metal_and_an_act_makes_it_new() -> None
     assert before.next is None or before.next.kind == "daylight"
     loose = judge(true.neck, [*read, Daylight(1, 9, 0.1)], wire_mm=1.1, seed=2)
     assert (loose.call.do, loose.compared.loose[9]) == ("reseat", 1.0)
+    # once it is driven home, what was seen under it before tells no more
+    driven = judge(true.neck, [*read, Daylight(1, 9, 0.1), Act("reseated", (9,))], wire_mm=1.1, seed=2)
+    assert driven.compared.loose[9] < 0.5
+    assert "reseat" not in [one.do for one in driven.compared.actions]
     home = judge(true.neck, [*read, Daylight(1, 9, 0.0)], wire_mm=1.1, seed=2)
     assert home.call.do in ("spot", "marked")
     assert home.compared.actions[0].worst_mm.mean == pytest.approx(0.12, abs=0.03)
@@ -110,6 +114,19 @@ def test_light_under_a_fret_comes_before_metal_and_an_act_makes_it_new() -> None
     flat = [Rocker(lane, (8, 9, 10), False) for lane in range(3)]
     after = likely_neck(true.neck, [*read, Act("reseated", (9,)), *flat], 2).heights_mm
     assert np.quantile(rock_over(after, true.neck.positions_mm)[:, :, 7], 0.95) < 0.03
+
+
+def test_a_board_that_rises_past_the_joint_is_offered_a_fall_away() -> None:
+    true = random_neck(np.random.default_rng(8), straight=True)
+    rise = np.where(np.arange(1, 23) > 16, 0.15 * (np.arange(1, 23) - 16) / 6, 0.0)
+    read: list[Evidence] = [
+        Heights(lane, {n + 1: round(float(mm), 2) for n, mm in enumerate(rise)}, 0.01) for lane in range(3)
+    ]
+    found = judge(true.neck, read, wire_mm=1.1, seed=2)
+    fall_away = next(one for one in found.compared.actions if one.do == "fall_away")
+    assert fall_away.worst_mm.mean == pytest.approx(0.15, abs=0.05)
+    assert fall_away.passes > 0.8
+    assert found.ramp.mean > 0.03
 
 
 @pytest.mark.parametrize(

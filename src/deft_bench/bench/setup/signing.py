@@ -6,7 +6,7 @@ from datetime import datetime
 from deft_bench.bench.setup.readings import setup_facts
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.steps import Step
-from deft_bench.core.strings.setup_job import SIGNED, TITLES, setup_steps, waits_for_relief
+from deft_bench.core.strings.setup_job import SIGNED, TITLES, SetupFacts, setup_steps
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.times import stamp
 from deft_bench.store import instruments, jobs, setups
@@ -28,18 +28,12 @@ class Signing:
     signed: list[tuple[str, str, str]]
 
 
-def signing(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> Signing:
+def signing(db: Connection, settings: ShopSettings, instrument: instruments.Instrument, facts: SetupFacts) -> Signing:
     """What may be signed off in a setup job, and what is: (code, title, reason)."""
-    facts = setup_facts(db, settings, job, instrument)
     names = string_names(setups.plan_of(db, instrument.id, instrument.spec))
     steps = setup_steps(facts, names, settings.display.fine_mm)
     here = next((step for step in steps if step.state == "now" and step.code in SIGNED and not facts.closed), None)
     return Signing(here, [(code, TITLES[code], why) for code, why in facts.signed.items() if code in TITLES])
-
-
-def relief_due(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> bool:
-    """Whether a setup job only waits for the relief, read again."""
-    return waits_for_relief(setup_facts(db, settings, job, instrument))
 
 
 def sign_off(
@@ -52,7 +46,7 @@ def sign_off(
     reason: str,
 ) -> None:
     """Pass the step that is due as it is. Raises NotSignedError without a reason, and for a step that is not due."""
-    due = signing(db, settings, job, instrument).now
+    due = signing(db, settings, instrument, setup_facts(db, settings, job, instrument)).now
     if due is None or due.code != step:
         raise NotSignedError(f"{TITLES.get(step, 'That step')} is not the step to do now: only that one is signed off.")
     if not reason or len(reason) > MOST_REASON:

@@ -24,8 +24,8 @@ from deft_bench.core.strings.assembled import (
     usual_action,
 )
 from deft_bench.core.strings.clearance import Strung
-from deft_bench.core.strings.cured import cured_target, raised_target
-from deft_bench.core.strings.customary import offered, string_kind, usual_range
+from deft_bench.core.strings.cured import cured_target, raised_target, within_custom
+from deft_bench.core.strings.customary import string_kind, usual_range
 from deft_bench.core.strings.diagnose import Diagnosis, diagnose
 from deft_bench.core.strings.presets import Preset
 from deft_bench.core.strings.setup_call import setup_call
@@ -37,7 +37,7 @@ from deft_bench.core.strings.string_set import SETS, TUNINGS, made_of, notes_of,
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.core.times import stamp
 from deft_bench.store import instruments, jobs, presets, setups, surveys
-from deft_bench.store.database import Connection
+from deft_bench.store.database import Connection, transaction
 
 RELIEF_TRIED_UM, NUT_TRIED_UM = (-1_000, 2_000), (-2_000, 2_000)
 """Between what relief, and the height of the nut against the slots as read, may be tried."""
@@ -205,12 +205,14 @@ def accept_setup(
         target = preset_target(preset, plan, instrument.spec, strings)
         if preset.pickup_mm is not None:
             plan = replace(plan, pickup_target_um=round(preset.pickup_mm * 1000))
-            setups.PLANS.save(db, instrument.id, plan, stamp(now))
     elif trial is None:
         target = solved_target(plan, instrument.spec, strings)
     else:
         target = target_of(plan, trial.relief_mm, dict(trial.action_mm))
-    _keep_target(db, now, job, plan, read, strings, target)
+    with transaction(db):
+        if preset_id is not None:
+            setups.PLANS.save(db, instrument.id, plan, stamp(now))
+        _keep_target(db, now, job, plan, read, strings, target)
 
 
 def _keep_target(
@@ -289,14 +291,8 @@ def cures(
         instrument.spec.bridge,
     )
     free = (plan.relief_low_um / 1000, plan.relief_high_um / 1000)
-    first, raised = cured_target(*rest, free), raised_target(*rest)
-
-    def sane(wanted: SetupTarget | None) -> SetupTarget | None:
-        """A target that is not outside all custom."""
-        usual = {n: usual_action(instrument.spec, n) for n in wanted.action_mm} if wanted else {}
-        return wanted if wanted and all(offered(mm, usual[n]) for n, mm in wanted.action_mm.items()) else None
-
-    return Cures(sane(first), sane(raised))
+    usual = {n: usual_action(instrument.spec, n) for n in target.action_mm}
+    return Cures(within_custom(cured_target(*rest, free), usual), within_custom(raised_target(*rest), usual))
 
 
 def solved_target(plan: SetupPlan, spec: Spec, strings: Assembled) -> SetupTarget:

@@ -11,19 +11,18 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from deft_bench.core.evidence.kinds import ROCKER_MM
 from deft_bench.core.evidence.likely_neck import Draws, Neck
-from deft_bench.core.evidence.prior import PRIORS
+from deft_bench.core.evidence.prior import PRIORS, SEATED
 from deft_bench.core.limits import STRAIGHT_MM
 from deft_bench.core.strings.frame import Array
 
 Flags = NDArray[np.bool_]
 
-GATE_MM = 0.02
-"""Nothing rocks by more than this after a level."""
+GATE_MM = ROCKER_MM
+"""Nothing rocks by more than a rocker tells after a level."""
 FAR_UP_MM, FAR_DOWN_MM = 0.03, -0.04
 """A fret further up may sit loose; one further down may be lifted."""
-HOME_SD_MM = 0.008
-"""How near home a fret comes that is reseated or lifted."""
 SPARE_MM = 0.45
 """What a played wire has left over the least height, where it is not known."""
 WHOLE_METAL_MINUTES = 100.0
@@ -35,6 +34,8 @@ GRAZED_MM = 0.01
 HAIR_MM = 0.02
 """Two actions that differ by less metal on the worst fret are as good."""
 MOST_SUSPECTS = 3
+BEFORE_JOINT = 7
+"""So many frets up to the joint say how the board runs on."""
 LEVEL_PASSES = 0.97
 """How often a level that was carried out passes its gate."""
 MINUTES = {
@@ -48,9 +49,8 @@ MINUTES = {
     "marked": 20.0,
     "level": 75.0,
     "fall_away": 45.0,
-    "partial_refret": 50.0,
 }
-"""Of an action; of seating, lifting and refretting, a fret."""
+"""Of an action; of seating and lifting, a fret."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,15 +128,16 @@ class _Bench:
         worst = level_metal(h, self.neck.positions_mm).max(axis=(1, 2))
         return np.asarray(WHOLE_METAL_MINUTES * worst / self.spare + MINUTES["level"], dtype=float)
 
-    def cost(self, one: _Tried) -> Array:
-        """An action's cost on every draw."""
-        return one.cost(self.spare, self.rework(self.draws.heights_mm))
+    def costs(self, tried: Sequence[_Tried]) -> Array:
+        """What each action costs on every draw, [draws, actions]."""
+        rework = self.rework(self.draws.heights_mm)
+        return np.stack([one.cost(self.spare, rework) for one in tried], axis=1)
 
     def home(self, frets: Sequence[int], which: Flags) -> Array:
         """The tops with some frets brought near home on the draws where `which` [draws, frets] says."""
         chance, moved = np.random.default_rng(self.seed + 2), self.draws.heights_mm.copy()
         for k, fret in enumerate(frets):
-            by = chance.normal(0, HOME_SD_MM, len(moved)) - self.draws.even_mm[:, fret - 1]
+            by = chance.normal(0, SEATED.even_sd, len(moved)) - self.draws.even_mm[:, fret - 1]
             moved[..., fret - 1] += np.where(which[:, k], by, 0.0)[:, None]
         return moved
 
@@ -195,7 +196,7 @@ def compare(
     bench = _Bench(neck, draws, _loose(neck, draws, seed, seen), spare_mm or SPARE_MM, seed, all_read)
     worth = [*_worth_trying(bench, seen), *([] if all_read else [("read_more", ())])]
     tried = [carried_out(bench, do, frets) for do, frets in worth]
-    cost = np.stack([bench.cost(one) for one in tried], axis=1)
+    cost = bench.costs(tried)
     good = cost <= cost.min(axis=1, keepdims=True) + WHOLE_METAL_MINUTES * HAIR_MM / bench.spare
     order = np.argsort(cost.mean(axis=0), kind="stable")
     room = np.full(neck.frets, bench.spare) if least_kept is None else least_kept
@@ -210,8 +211,9 @@ def over_the_best(
     """How many minutes more than the best an action costs on a neck that is known (alike draws), loose frets too."""
     known = {fret: fret in loose for fret in range(1, neck.frets + 1)}
     bench = _Bench(neck, truth, _loose(neck, truth, 0, known), SPARE_MM, 0, all_read)
-    best = min(float(bench.cost(carried_out(bench, *one)).mean()) for one in _worth_trying(bench, known))
-    return float(bench.cost(carried_out(bench, do, frets)).mean()) - best
+    tried = [carried_out(bench, *one) for one in ((do, frets), *_worth_trying(bench, known))]
+    claimed, *others = bench.costs(tried).mean(axis=0)
+    return float(claimed - min(others))
 
 
 def hair_minutes() -> float:
@@ -307,12 +309,20 @@ def _metal(bench: _Bench, do: str, frets: tuple[int, ...], h: Array, loose: Mapp
     elif do == "level":
         metal = level_metal(h, x)
     elif do == "fall_away":
-        run = np.concatenate([np.zeros_like(h[..., :2]), rock_over(h, x)], axis=-1)
-        metal = np.maximum(0.0, np.cumsum(run, axis=-1))
-        metal[..., : h.shape[2] // 2] = 0.0
+        metal = _over_the_neck_before(h, x, bench.neck.joint_fret or h.shape[2])
     ground = np.stack([loose[n + 1] & (metal[..., n].max(axis=1) > GRAZED_MM) for n in range(h.shape[2])]).any(axis=0)
     passes = np.full(len(h), LEVEL_PASSES) if do == "level" else passes_gate(h - metal, x)
     return _Tried(do, frets, metal, passes, np.full(len(h), MINUTES[do]), np.where(ground, GROUND_LOOSE_MINUTES, 0.0))
+
+
+def _over_the_neck_before(h: Array, x: Array, joint: int) -> Array:
+    """What stands past the joint over the straight line of the frets before it, [draws, lanes, frets]."""
+    before = slice(max(0, joint - BEFORE_JOINT), joint)
+    line = np.column_stack([np.ones_like(x), x])
+    carried = (h[..., before] @ np.linalg.pinv(line[before]).T) @ line.T
+    over = np.maximum(0.0, h - carried)
+    over[..., :joint] = 0.0
+    return np.asarray(over, dtype=float)
 
 
 def _cheapest(bench: _Bench, h: Array, loose: Mapping[int, Flags]) -> _Tried:

@@ -12,9 +12,11 @@ import numpy as np
 
 from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm
 from deft_bench.core.evidence.actions import Action, Compared, Spread, compare
-from deft_bench.core.evidence.kinds import Act, CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker
-from deft_bench.core.evidence.likely_neck import LANES, Draws, Neck, likely_neck
+from deft_bench.core.evidence.kinds import CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker, still_holding
+from deft_bench.core.evidence.likely_neck import Draws, Neck, likely_neck
 from deft_bench.core.evidence.next_reading import NextReading, next_reading
+from deft_bench.core.frets.heights import LANES
+from deft_bench.core.frets.levelling import least_height
 from deft_bench.core.strings.frame import Array
 
 CERTAIN, LIKELY = 0.95, 0.75
@@ -23,7 +25,6 @@ COVERED, ENOUGH_COVERED = 0.9, 0.3
 read on.
 """
 NAMED_SLIP, NEAR_MEANT_MM = 0.5, 0.03
-LANE_NAMES = ("bass", "middle", "treble")
 NINE_IN_TEN = (0.05, 0.95)
 
 
@@ -64,15 +65,16 @@ def judge(
 ) -> Judged:
     """Judge a neck. `wire_mm` is the height of its wire, `least_mm` the least worth keeping."""
     draws = likely_neck(neck, evidence, seed)
-    daylight = {one.fret: one.gap_mm > 0 for one in evidence if isinstance(one, Daylight)}
-    spare = None if wire_mm is None else max(0.05, wire_mm - (least_mm or 0.65 * wire_mm))
-    covered = _covered(neck, evidence)
-    kept = _kept(neck, evidence, spare, least_mm)
+    now = still_holding(evidence, neck.frets)
+    daylight = {one.fret: one.gap_mm > 0 for one in now if isinstance(one, Daylight)}
+    spare = None if wire_mm is None else max(0.05, wire_mm - (least_mm or least_height(wire_mm)))
+    covered = _covered(neck, now)
+    kept = _kept(neck, now, spare, least_mm)
     compared = compare(neck, draws, seed, daylight, spare, kept, all_read=covered >= COVERED)
     over = draws.over_fair_line(neck.positions_mm)
-    heights = tuple(tuple(_spread(over[:, lane, n]) for n in range(neck.frets)) for lane in range(LANES))
+    heights = tuple(tuple(_spread(over[:, lane, n]) for n in range(neck.frets)) for lane in range(len(LANES)))
     slips = _slips(evidence, draws)
-    helps = next_reading(neck, draws, compared, evidence)
+    helps = next_reading(neck, draws, compared, now)
     sure = _sure(compared, covered, slips)
     call = _call(compared, covered, sure, slips, helps, length)
     return Judged(
@@ -107,13 +109,10 @@ def _kept(neck: Neck, evidence: Sequence[Evidence], spare: float | None, least_m
 
 
 def _covered(neck: Neck, evidence: Sequence[Evidence]) -> float:
-    """The share of places where a single bad fret would have shown since the fret was last moved."""
-    seen = np.zeros((LANES, neck.frets), dtype=bool)
+    """The share of places where a single bad fret would have shown."""
+    seen = np.zeros((len(LANES), neck.frets), dtype=bool)
     for one in evidence:
-        if isinstance(one, Act) and one.kind != "rod":
-            for fret in one.frets or range(1, neck.frets + 1):
-                seen[:, fret - 1] = False
-        elif isinstance(one, Heights):
+        if isinstance(one, Heights):
             seen[one.lane, [fret - 1 for fret in one.readings]] |= one.resolution_mm <= 0.06
         elif isinstance(one, Rocker):
             seen[one.lane, [fret - 1 for fret in one.frets]] = True
@@ -193,7 +192,7 @@ def _call(
     because += [f"Fret {fret} sits loose with {round(100 * chance)} %." for fret, chance in likely.items()]
     for one in slips:
         was = "" if one.meant_mm is None else f": {length(one.meant_mm)} was probably meant"
-        because.append(f"The reading at fret {one.fret} {LANE_NAMES[one.lane]} is probably a slip{was}.")
+        because.append(f"The reading at fret {one.fret} {LANES[one.lane]} is probably a slip{was}.")
     if covered < COVERED:
         because.append(f"{round(100 * covered)} % of the places are read.")
     instead = tuple(Instead(action_words(one, length), _range_words(one, length)) for one in compared.actions[1:4])
@@ -205,7 +204,7 @@ def next_words(helps: NextReading | None) -> str | None:
     """The reading that would help most, in words."""
     if helps is None:
         return None
-    where = f"in the {LANE_NAMES[helps.lane]} lane"
+    where = f"in the {LANES[helps.lane]} lane"
     return {
         "rocker": f"stand the rocker on frets {', '.join(map(str, helps.frets))} {where}",
         "heights": f"read fret {helps.frets[0]} {where}",

@@ -1,7 +1,7 @@
 """Kinds of evidence about a neck, each as a technician gives it; lengths mm, lanes 0 bass, 1 middle, 2 treble."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 INK_STROKE_MM = 0.004
 """How far a light stroke of a beam takes ink off below its face."""
@@ -88,3 +88,20 @@ class Act:
 
 
 Evidence = Heights | Feeler | Rocker | Ink | Daylight | CrownHeight | Act
+
+
+def still_holding(evidence: Sequence[Evidence], frets: int) -> list[Evidence]:
+    """What tells of the frets as they are now: nothing that was seen of a fret before an act moved it."""
+    found: list[Evidence] = []
+    moved: set[int] = set()
+    for one in reversed(evidence):
+        if isinstance(one, Act):
+            moved |= set(one.frets or range(1, frets + 1)) if one.kind != "rod" else set()
+        elif isinstance(one, Heights):
+            found.append(replace(one, readings={fret: mm for fret, mm in one.readings.items() if fret not in moved}))
+        elif isinstance(one, Ink):
+            gone, partly, left = (tuple(f for f in said if f not in moved) for said in (one.gone, one.partly, one.left))
+            found.append(replace(one, gone=gone, partly=partly, left=left))
+        elif not moved & set(one.frets if isinstance(one, Rocker) else (one.fret,)):
+            found.append(one)
+    return found[::-1]

@@ -31,14 +31,16 @@ from deft_bench.core.evidence.prior import (
     History,
     end_density,
     even_parts,
+    normal,
 )
+from deft_bench.core.frets.heights import LANES as LANE_NAMES
 from deft_bench.core.strings.frame import Array
 
 Floats = NDArray[np.float32]
 Whole = NDArray[np.intp]
 
 CHAINS, WARM, KEPT = 12, 14, 14
-LANES = 3
+LANES = len(LANE_NAMES)
 EDGE_MM = 0.005
 """How soft the edge of what a rocker or blade tells is."""
 LOGISTIC = 1.702
@@ -48,6 +50,8 @@ ROCKS_FROM = 0.75
 SLIP = 0.01
 """How often a reading is a slip."""
 SLIP_WIDE_MM = 2.0
+"""A slip lies anywhere within so much of the truth."""
+SLIP_DENSITY = SLIP / (2 * SLIP_WIDE_MM)
 MISHEARD = 0.002
 """How often a rocker's answer is written down the wrong way."""
 LINE_SD_MM, FEELER_LINE_SD_MM = 3.0, 0.3
@@ -144,7 +148,7 @@ def _laid_out(neck: Neck, evidence: Sequence[Evidence]) -> _Rows:
 
 
 def _act(rows: _Rows, one: Act, frets: int) -> None:
-    """What was moved begins anew, and so does the bow but after a lift."""
+    """What was moved begins again, and so does the bow but after a lift."""
     prior = {"reseated": SEATED, "lifted": SEATED, "levelled": LEVELLED}.get(one.kind)
     if prior is not None:
         for fret in one.frets or range(1, frets + 1):
@@ -195,9 +199,13 @@ class Draws:
 
     def over_fair_line(self, positions_mm: Array) -> Array:
         """Heights over each lane's own fair line, least squares over all frets."""
-        line = np.column_stack([np.ones_like(positions_mm), positions_mm])
-        hat = line @ np.linalg.pinv(line)
-        return np.asarray(self.heights_mm - self.heights_mm @ hat.T, dtype=float)
+        return over_fair_line(self.heights_mm, positions_mm)
+
+
+def over_fair_line(heights_mm: Array, positions_mm: Array) -> Array:
+    """Heights [..., frets] over their own line of least squares."""
+    line = np.column_stack([np.ones_like(positions_mm), positions_mm])
+    return np.asarray(heights_mm - heights_mm @ (line @ np.linalg.pinv(line)).T, dtype=float)
 
 
 def likely_neck(neck: Neck, evidence: Sequence[Evidence], seed: int = 0) -> Draws:
@@ -212,23 +220,20 @@ class _Sampler:
         self.neck, self.rows, self.chance = neck, rows, np.random.default_rng(seed)
         frets = np.array(rows.slot_fret) - 1
         self.slots = len(frets)
-        self.fret_of = frets
         self.bow, self.along, self.ramp = neck.bow()[frets], neck.along()[frets], neck.ramp()[frets]
         parts = [even_parts(prior, fret + 1, GRID) for prior, fret in zip(rows.slot_prior, frets, strict=True)]
         # [slot, grid] of most frets, and of the rest
         self.most = np.array([most * CELLS for most, _ in parts], dtype=np.float32)
         self.rest = np.array([rest * CELLS for _, rest in parts], dtype=np.float32)
-        self.usual_share = np.array([prior.even_wide for prior in rows.slot_prior])
-        self.share = np.tile(self.usual_share, (CHAINS, 1))
+        self.share = np.tile([prior.even_wide for prior in rows.slot_prior], (CHAINS, 1))
         kinds = {id(prior): prior for prior in rows.slot_prior}
-        self.kind_of = {key: i for i, key in enumerate(kinds)}
         # [kind][w, u]
         self.spread = [
             np.asarray(end_density(prior, GRID[:, None] - GRID[None, :]), dtype=np.float32).clip(LEAST)
             for prior in kinds.values()
         ]
         self.kinds = list(kinds.values())
-        self.of_kind = np.array([self.kind_of[id(prior)] for prior in rows.slot_prior])
+        self.of_kind = np.array([list(kinds).index(id(prior)) for prior in rows.slot_prior])
         self.alike: list[tuple[FretPrior, Whole, int]] = []
         self.alike_ends: list[tuple[FretPrior, Whole]] = []
         for kind, prior in enumerate(self.kinds):
@@ -427,7 +432,7 @@ class _Sampler:
         good = np.exp(np.float32(-0.5) * z * z) * ((1 - SLIP) / (sd * math.sqrt(2 * math.pi)))[None, :, None].astype(
             np.float32
         )
-        chance[:, place, lane] *= good + np.float32(SLIP / (2 * SLIP_WIDE_MM))
+        chance[:, place, lane] *= good + np.float32(SLIP_DENSITY)
 
     def _draw(self, slots: Whole, chance: Floats) -> None:
         size, pick = len(slots), self.chance
@@ -516,10 +521,12 @@ class _Sampler:
         """Draw which readings are slips."""
         if not len(self.r_mm):
             return
-        off = self._off()
-        good = (1 - SLIP) / (self.r_sd * math.sqrt(2 * math.pi)) * np.exp(-0.5 * (off / self.r_sd) ** 2)
-        self.slip_chance = SLIP / (2 * SLIP_WIDE_MM) / (good + SLIP / (2 * SLIP_WIDE_MM))
+        self.slip_chance = SLIP_DENSITY / (self._good() + SLIP_DENSITY)
         self.slip = self.chance.random(self.slip_chance.shape) < self.slip_chance
+
+    def _good(self) -> Array:
+        """How likely each reading is as one that is no slip, [chains, readings]."""
+        return (1 - SLIP) * normal(self._off(), 0, self.r_sd)
 
     def _off(self) -> Array:
         h = self.w[:, self.r_lane, self.r_slot] + self.shape(self.r_slot, self.r_lane, self.r_epoch)
@@ -625,9 +632,7 @@ class _Sampler:
             off = self.w[:, :, own] - self.u[:, None, own]
             found += np.log(end_density(prior, off) + 1e-300).sum(axis=2)
         if len(self.r_mm):
-            off = self._off()
-            good = (1 - SLIP) / (self.r_sd * math.sqrt(2 * math.pi)) * np.exp(-0.5 * (off / self.r_sd) ** 2)
-            _add_by_lane(found, self.r_lane, np.log(good + SLIP / (2 * SLIP_WIDE_MM)))
+            _add_by_lane(found, self.r_lane, np.log(self._good() + SLIP_DENSITY))
         if len(self.t_slots):
             _add_by_lane(found, self.t_lane, np.log(self._rock_chance(self.rocks_by())))
         if len(self.b_slot):

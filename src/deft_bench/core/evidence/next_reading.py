@@ -1,7 +1,7 @@
 """The one reading that would help most: by how much it is expected to raise the chance of the leading action, for the
 time it takes.
 
-A reading parts the draws by its outcome; in each part the best action's share is counted anew.
+A reading parts the draws by its outcome; in each part the best action's share is counted again.
 """
 
 from collections.abc import Sequence
@@ -15,7 +15,7 @@ from deft_bench.core.evidence.kinds import ROCKER_MM, Daylight, Evidence, Height
 from deft_bench.core.evidence.likely_neck import EDGE_MM, LANES, LOGISTIC, ROCKS_FROM, Draws, Neck
 from deft_bench.core.strings.frame import Array
 
-SECONDS = {"rocker": 4.0, "heights": 8.0, "daylight": 20.0, "ink": 60.0}
+SECONDS = {"rocker": 4.0, "heights": 8.0, "daylight": 20.0}
 LEAST_GAIN = 0.02
 """Another reading is asked for where it is expected to raise the chance by so much."""
 PARTS = 4
@@ -33,7 +33,7 @@ class NextReading:
 
 
 def next_reading(neck: Neck, draws: Draws, compared: Compared, evidence: Sequence[Evidence]) -> NextReading | None:
-    """The reading with the greatest gain a second; None where none is worth taking."""
+    """The reading with the greatest gain a second; None where none is worth taking. `evidence` is what still holds."""
     good = compared.good.astype(float)
     now = float(good.mean(axis=0).max())
     taken = {(one.lane, one.frets) for one in evidence if isinstance(one, Rocker)}

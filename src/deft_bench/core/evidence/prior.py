@@ -54,7 +54,7 @@ LEVELLED = FretPrior(even_sd=0.005, even_wide_sd=0.02, even_wide=0.03, end_sd=0.
 """Of a fret after it was levelled: at the plan's line, within what a beam leaves."""
 
 
-def normal(at: Array, mean: float, sd: float) -> Array:
+def normal(at: Array, mean: float, sd: float | Array) -> Array:
     """The normal density."""
     return np.asarray(np.exp(-0.5 * ((at - mean) / sd) ** 2) / (sd * np.sqrt(2 * np.pi)), dtype=float)
 

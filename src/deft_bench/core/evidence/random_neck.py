@@ -12,7 +12,16 @@ from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.evidence.actions import FAR_UP_MM, MINUTES, hair_minutes, over_the_best, rock_over
 from deft_bench.core.evidence.judged import COVERED, Judged
 from deft_bench.core.evidence.kinds import INK_STROKE_MM, ROCKER_MM, Evidence, Heights, Ink, Rocker
-from deft_bench.core.evidence.likely_neck import EDGE_MM, LANES, LOGISTIC, ROCKS_FROM, Draws, Neck, hull_over
+from deft_bench.core.evidence.likely_neck import (
+    EDGE_MM,
+    LANES,
+    LOGISTIC,
+    ROCKS_FROM,
+    Draws,
+    Neck,
+    hull_over,
+    over_fair_line,
+)
 from deft_bench.core.evidence.prior import (
     BOW_SD_MM,
     PRIORS,
@@ -41,8 +50,7 @@ class RandomNeck:
 
     def over_fair_line(self) -> Array:
         """Heights over each lane's own fair line."""
-        line = np.column_stack([np.ones(self.neck.frets), self.neck.positions_mm])
-        return np.asarray(self.heights_mm - self.heights_mm @ (line @ np.linalg.pinv(line)).T, dtype=float)
+        return over_fair_line(self.heights_mm, self.neck.positions_mm)
 
 
 def random_neck(

@@ -11,6 +11,7 @@ from math import isinf
 
 import numpy as np
 
+from deft_bench.core.strings.customary import offered
 from deft_bench.core.strings.diagnose import Cause, Diagnosis, Heard
 from deft_bench.core.strings.reachable import TOGETHER, Reach
 from deft_bench.core.strings.saddle_height import SaddleMove, beneath
@@ -57,6 +58,13 @@ def raised_target(
     raises = _together(needs) if bridge in TOGETHER else needs
     actions = {n: max(mm, read.action_mm[n] + raises[n]) if raises.get(n) else mm for n, mm in target.action_mm.items()}
     return replace(target, action_mm=actions)
+
+
+def within_custom(target: SetupTarget | None, usual_mm: Mapping[int, float]) -> SetupTarget | None:
+    """A target whose every action is near enough to the customary one, mm by string, to be offered; else None."""
+    if target is None or not all(offered(mm, usual_mm[n]) for n, mm in target.action_mm.items()):
+        return None
+    return target
 
 
 def _gate(reach: Reach, bridge: str) -> float:

@@ -101,15 +101,14 @@ def pitch(samples: Samples, rate: int, expected: str | float | None = None, a4_h
 
 def plucks_in(samples: Samples, rate: int) -> list[tuple[int, int]]:
     """Where each of several plucks begins and ends, in samples; empty with fewer than two."""
-    hop = max(1, int(rate * HOP_S))
-    count = len(samples) // hop
+    level, hop = _levels(samples, rate, HOP_S)
+    count = len(level)
     if count < 2 * REST_HOPS:
         return []
-    level = np.sqrt(np.mean(samples[: count * hop].reshape(count, hop) ** 2, axis=1)) + 1e-9
     quiet = 0.1 * float(np.max(level))
     starts: list[int] = []
     for k in range(1, count):
-        before = float(np.min(level[max(0, k - REST_HOPS) : k]))
+        before = float(np.min(level[max(0, k - REST_HOPS) : k])) + 1e-9
         if level[k] > quiet and level[k] > PLUCK_TIMES * before and (not starts or k - starts[-1] > REST_HOPS):
             starts.append(k)
     if len(starts) < 2:
@@ -179,11 +178,16 @@ def _check_level(samples: Samples, rate: int) -> None:
             )
 
 
+def _levels(samples: Samples, rate: float, hop_s: float) -> tuple[Samples, int]:
+    """The level of each hop, and how many samples a hop is."""
+    hop = max(1, int(rate * hop_s))
+    count = len(samples) // hop
+    return np.sqrt(np.mean(samples[: count * hop].reshape(count, hop) ** 2, axis=1)), hop
+
+
 def _steady(samples: Samples, rate: float) -> Samples:
     """The part from 0.06 to 2 s after the onset, or after a fading start if that leaves enough."""
-    hop = max(1, int(rate * 0.005))
-    count = len(samples) // hop
-    level = np.sqrt(np.mean(samples[: count * hop].reshape(count, hop) ** 2, axis=1))
+    level, hop = _levels(samples, rate, 0.005)
     onset = int(np.argmax(level > 0.25 * np.max(level))) * hop
     start = onset + int(FROM_S * rate)
     part = samples[start : onset + int(TO_S * rate)]

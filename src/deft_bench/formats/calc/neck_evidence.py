@@ -9,10 +9,11 @@ from typing import Any
 import numpy as np
 
 from deft_bench.core.board.positions import fret_positions
-from deft_bench.core.evidence.judged import LANE_NAMES, Judged, judge
+from deft_bench.core.evidence.judged import Judged, judge
 from deft_bench.core.evidence.kinds import Act, CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker
 from deft_bench.core.evidence.likely_neck import Neck
 from deft_bench.core.evidence.prior import PRIORS
+from deft_bench.core.frets.heights import LANES
 from deft_bench.formats.calc.fields import FRETS, SCALE, call_fields, listed, request
 from deft_bench.formats.strict_json import RequestError
 
@@ -20,7 +21,7 @@ ABOUT = "The likely neck from gauges, blades, rocker, ink, light and crowns: hei
 
 _MM = {"type": "number", "minimum": -20, "maximum": 50}
 _LENGTH = {"type": "number", "exclusiveMinimum": 0, "maximum": 20}
-_LANE = {"type": "string", "enum": list(LANE_NAMES)}
+_LANE = {"type": "string", "enum": list(LANES)}
 _SOME_FRETS = {"type": "array", "items": FRETS, "maxItems": 60}
 _ONE = {
     "type": "object",
@@ -114,14 +115,14 @@ def _answer(found: Judged) -> dict[str, Any]:
     return {
         "heights": {
             lane: [{"mean_mm": one.mean, "low_mm": one.low, "high_mm": one.high} for one in row]
-            for lane, row in zip(LANE_NAMES, found.heights, strict=True)
+            for lane, row in zip(LANES, found.heights, strict=True)
         },
         "bow_mm": asdict(found.bow),
         "ramp_mm": asdict(found.ramp),
         "twist_mm": asdict(found.twist),
         "loose": {str(fret): chance for fret, chance in found.compared.loose.items()},
         "slips": [
-            {"index": one.index, "fret": one.fret, "lane": LANE_NAMES[one.lane], "chance": one.chance}
+            {"index": one.index, "fret": one.fret, "lane": LANES[one.lane], "chance": one.chance}
             | ({} if one.meant_mm is None else {"meant_mm": one.meant_mm})
             for one in found.slips
         ],
@@ -142,13 +143,13 @@ def _answer(found: Judged) -> dict[str, Any]:
         "sure": found.sure,
         "next_reading": None
         if helps is None
-        else {"kind": helps.kind, "lane": LANE_NAMES[helps.lane], "frets": list(helps.frets), "gain": helps.gain},
+        else {"kind": helps.kind, "lane": LANES[helps.lane], "frets": list(helps.frets), "gain": helps.gain},
         "call": call_fields(found.call),
     }
 
 
 def _lane(one: Mapping[str, Any]) -> int:
-    return LANE_NAMES.index(one["lane"])
+    return LANES.index(one["lane"])
 
 
 _READ: dict[str, Callable[[Mapping[str, Any]], Evidence]] = {
@@ -188,9 +189,7 @@ def _problems(one: Mapping[str, Any], frets: int, wire_mm: float | None) -> list
     named = [*one.get("frets", ()), *(one[name] for name in ("fret", "from_fret", "to_fret") if name in one)]
     named += [int(fret) for fret in one.get("readings", {})]
     found = [f"frets: this board has {frets} frets" for fret in named[:1] if max(named) > frets]
-    if (kind == "rocker" and sorted(set(one["frets"])) != list(one["frets"])) or (
-        kind == "rocker" and len(one["frets"]) != 3
-    ):
+    if kind == "rocker" and (len(one["frets"]) != 3 or sorted(set(one["frets"])) != one["frets"]):
         found.append("frets: three different frets in order, from the nut up")
     if kind == "ink":
         found += _ink_problems(one)

@@ -7,11 +7,13 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.neck_findings import Bow, NeckFindings, neck_findings
 from deft_bench.bench.relief_box import GAP_FRETS, ReliefBox, keep_relief, methods_of, relief_box
-from deft_bench.bench.setup.signing import relief_due, signing
+from deft_bench.bench.setup.readings import setup_facts
+from deft_bench.bench.setup.signing import signing
 from deft_bench.bench.surveying import ReadingRefusedError
 from deft_bench.core.instrument import Spec
 from deft_bench.core.limits import RELIEF_WITHIN_MM, STRAIGHT_MM
 from deft_bench.core.neck.rod_call import turn_words
+from deft_bench.core.strings.setup_job import waits_for_relief
 from deft_bench.core.survey import STRING_STATES, SURFACES
 from deft_bench.store import jobs, rod_turns
 from deft_bench.store.instruments import Instrument
@@ -40,6 +42,7 @@ def _page(instrument: Instrument, opened: Job | None, aim: str, typed: str, erro
     """The screen; `typed` is a gap as it was sent, where it was refused."""
     findings = neck_findings(db(), settings(), instrument, opened, aim)
     setting_up = opened is not None and opened.kind == "setup" and aim == "playing"
+    facts = setup_facts(db(), settings(), opened, instrument) if setting_up and opened else None
     return render_template(
         "neck/show.html",
         section="instruments",
@@ -57,8 +60,8 @@ def _page(instrument: Instrument, opened: Job | None, aim: str, typed: str, erro
         opened=opened,
         twist=findings.twist,
         steps=linked_steps(opened, instrument) if setting_up else [],
-        signing=signing(db(), settings(), opened, instrument) if setting_up and opened else None,
-        wants_relief=setting_up and opened is not None and relief_due(db(), settings(), opened, instrument),
+        signing=signing(db(), settings(), instrument, facts) if facts else None,
+        wants_relief=facts is not None and waits_for_relief(facts),
         box=relief_box(db(), instrument),
         gap_frets=GAP_FRETS,
         pressed_at=methods_of(instrument.spec),

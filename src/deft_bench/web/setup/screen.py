@@ -54,7 +54,7 @@ def common(instrument: instruments.Instrument, plan: SetupPlan, page: str) -> di
         "facts": facts,
         "wants_relief": facts is not None and waits_for_relief(facts) and facts.target is not None,
         "steps": linked_steps(job, instrument) if facts else [],
-        "signing": signing(db(), settings(), job, instrument) if facts and job else None,
+        "signing": signing(db(), settings(), instrument, facts) if facts else None,
         "tape_at": "solve" if page == "show" else page,
         "names": string_names(plan),
         "playable": instrument.spec.frets >= LEAST_FRETS and instrument.spec.divisions == LEAST_FRETS,
