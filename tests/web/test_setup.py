@@ -194,7 +194,9 @@ def test_a_player_s_preset_is_chosen_checked_and_accepted_with_its_gap_and_picku
         ({"kind": "harp"}, "Choose the kind of strings"),
         ({"force": "x"}, "Not saved"),
     ):
-        assert said in bench.post("/settings/presets", {**sent, **wrong}).text, wrong
+        refused = bench.post("/settings/presets", {**sent, **wrong})
+        assert (refused.status_code, said in refused.text) == (422, True), wrong
+        assert 'value="2.1"' in refused.text  # what was typed is still there
     assert "saved" in bench.post("/settings/presets", {**sent, "pickup": "3.1", "force": "90"}).text
     chosen = next(key for key, one in presets.named(demo, "bass").items() if one.name == "Finger style")
     page = f"/instruments/{KNOT}/setup"

@@ -1,5 +1,6 @@
 """Settings: units, how the neck lies, how the cursor walks, the shop's own limits."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from flask import Blueprint, flash, redirect, render_template, request, url_for
@@ -30,7 +31,6 @@ LIMITS = {"rock_um": (5, 100), "polish_loss_um": (0, 100), "least_height_um": (2
 @screen.route("/settings", methods=["GET", "POST"])
 def show() -> str | Response | tuple[str, int]:
     """See and change the shop's settings."""
-    values: Any = to_text(current())
     form = Form()
     if request.method == "POST":
         chosen = {name: form.text(name) for name in CHOICES}
@@ -50,22 +50,36 @@ def show() -> str | Response | tuple[str, int]:
             return redirect(url_for(".show"))
         values = form.sent
     else:
-        for name in LIMITS:
-            values[name] = display().entry(int(values[name])) if values[name] else ""
-        for kind in CUSTOMS:
-            preset = current().preset(kind)
-            for part, mm in zip(PRESET_LIMITS, (preset.relief_mm, preset.treble_mm, preset.bass_mm), strict=True):
-                values[f"preset_{kind}_{part}"] = display().entry(round(1000 * mm))
-    page = render_template(
+        values = _as_kept()
+    page = _page(values, form.errors, {}, {})
+    return (page, 422) if form.errors else page
+
+
+def _page(values: Any, errors: dict[str, str], preset_values: Mapping[str, str], preset_errors: dict[str, str]) -> str:
+    """The screen; `preset_values` are the boxes of a preset as they were sent, where it was refused."""
+    return render_template(
         "settings/show.html",
         section="settings",
         values=values,
-        errors=form.errors,
+        errors=errors,
+        preset_values=preset_values,
+        preset_errors=preset_errors,
         choices=CHOICES,
         kinds={kind: customs.name for kind, customs in CUSTOMS.items()},
         named=presets.named(db()),
     )
-    return (page, 422) if form.errors else page
+
+
+def _as_kept() -> Any:
+    """Every box as the shop has it."""
+    values: Any = to_text(current())
+    for name in LIMITS:
+        values[name] = display().entry(int(values[name])) if values[name] else ""
+    for kind in CUSTOMS:
+        preset = current().preset(kind)
+        for part, mm in zip(PRESET_LIMITS, (preset.relief_mm, preset.treble_mm, preset.bass_mm), strict=True):
+            values[f"preset_{kind}_{part}"] = display().entry(round(1000 * mm))
+    return values
 
 
 def _presets(form: Form, chosen: dict[str, str]) -> None:
@@ -98,8 +112,8 @@ def _money(form: Form, chosen: dict[str, str]) -> None:
 
 
 @screen.post("/settings/presets")
-def preset() -> Response:
-    """Enter a preset by name, or take one off the list."""
+def preset() -> Response | tuple[str, int]:
+    """Enter a preset by name, or take one off the list. A refused one keeps what was typed."""
     form = Form()
     back = redirect(url_for(".show", _anchor="named-presets"))
     if gone := form.text("remove"):
@@ -108,10 +122,9 @@ def preset() -> Response:
         return back
     found = _named(form)
     if found is None:
-        flash("Not saved. " + " ".join(form.errors.values()))
-    else:
-        presets.put(db(), found)
-        flash(f"Preset “{found.name}” saved.")
+        return _page(_as_kept(), {}, form.sent, form.errors), 422
+    presets.put(db(), found)
+    flash(f"Preset “{found.name}” saved.")
     return back
 
 
