@@ -44,8 +44,7 @@ LANES = len(LANE_NAMES)
 EDGE_MM = 0.005
 """How soft the edge of what a rocker or blade tells is."""
 LOGISTIC = 1.702
-"""The logistic curve of this slope is the normal's distribution within 0.01 (J. J. McDonald's constant of item response
-theory)."""
+"""The logistic curve of this slope is the normal's distribution within 0.01."""
 ROCKS_FROM = 0.75
 SLIP = 0.01
 """How often a reading is a slip."""
