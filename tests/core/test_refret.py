@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from deft_bench.core.board.positions import fret_positions
@@ -113,6 +113,8 @@ def test_a_notch_is_where_and_as_high_as_what_is_in_the_slot() -> None:
     st.none() | st.integers(0, 60_000),
     st.none() | st.integers(0, 5_000),
 )
+@example(1, "", 54_372, None)
+@example(1, "", 54_372, 0)
 def test_an_obstruction_reads_as_it_is_shown(
     shown: Display, fret: int, lane: str, place: int | None, depth: int | None
 ) -> None:

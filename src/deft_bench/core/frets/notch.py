@@ -7,7 +7,7 @@ A notch is as high as the tang reaches below what is in the way, and a little mo
 import math
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 from deft_bench.core.board.fret_lines import FretLine
@@ -37,9 +37,10 @@ class Obstruction(NamedTuple):
     depth_um: int | None = None
 
     def entry(self, display: Display) -> str:
-        """As it is typed: `9 middle 0.9: screw of the rod`."""
-        place = f" {self.lane}" if self.lane else f" at {display.entry(self.place_um)}" if self.place_um else ""
-        depth = f" {display.entry(self.depth_um)}" if self.depth_um is not None else ""
+        """As it is typed: `9 middle 0.9: screw of the rod`; in decimals, for a mixed number reads as two lengths."""
+        plain = replace(display, denominator=None)
+        place = f" {self.lane}" if self.lane else f" at {plain.entry(self.place_um)}" if self.place_um else ""
+        depth = f" {plain.entry(self.depth_um)}" if self.depth_um is not None else ""
         return f"{self.fret}{place}{depth}: {self.what}"
 
 
