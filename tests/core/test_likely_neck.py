@@ -96,19 +96,19 @@ def test_light_under_a_fret_comes_before_metal_and_an_act_makes_it_new() -> None
     read: list[Evidence] = [
         Heights(lane, {n + 1: round(float(mm), 2) for n, mm in enumerate(h)}, 0.01) for lane in range(3)
     ]
-    before = judge(true.neck, read, wire_mm=1.1, seed=2)
+    before = judge(true.neck, read, held_mm=1.1, seed=2)
     assert (before.call.do, before.compared.actions[0].frets) == ("check_seating", (9,))
     assert before.next is None or before.next.kind == "daylight"
-    loose = judge(true.neck, [*read, Daylight(1, 9, 0.1)], wire_mm=1.1, seed=2)
+    loose = judge(true.neck, [*read, Daylight(1, 9, 0.1)], held_mm=1.1, seed=2)
     assert (loose.call.do, loose.compared.loose[9]) == ("reseat", 1.0)
     # once it is driven home, what was seen under it before tells no more
-    driven = judge(true.neck, [*read, Daylight(1, 9, 0.1), Act("reseated", (9,))], wire_mm=1.1, seed=2)
+    driven = judge(true.neck, [*read, Daylight(1, 9, 0.1), Act("reseated", (9,))], held_mm=1.1, seed=2)
     assert driven.compared.loose[9] < 0.5
     assert "reseat" not in [one.do for one in driven.compared.actions]
-    home = judge(true.neck, [*read, Daylight(1, 9, 0.0)], wire_mm=1.1, seed=2)
+    home = judge(true.neck, [*read, Daylight(1, 9, 0.0)], held_mm=1.1, seed=2)
     assert home.call.do in ("spot", "marked")
     assert home.compared.actions[0].worst_mm.mean == pytest.approx(0.12, abs=0.03)
-    reseated = judge(true.neck, [*read, Act("reseated", (9,))], wire_mm=1.1, seed=2)
+    reseated = judge(true.neck, [*read, Act("reseated", (9,))], held_mm=1.1, seed=2)
     assert abs(reseated.heights[1][8].mean) < 0.04
     assert reseated.sure != "certain"
     flat = [Rocker(lane, (8, 9, 10), False) for lane in range(3)]
@@ -122,7 +122,7 @@ def test_a_board_that_rises_past_the_joint_is_offered_a_fall_away() -> None:
     read: list[Evidence] = [
         Heights(lane, {n + 1: round(float(mm), 2) for n, mm in enumerate(rise)}, 0.01) for lane in range(3)
     ]
-    found = judge(true.neck, read, wire_mm=1.1, seed=2)
+    found = judge(true.neck, read, held_mm=1.1, seed=2)
     fall_away = next(one for one in found.compared.actions if one.do == "fall_away")
     assert fall_away.worst_mm.mean == pytest.approx(0.15, abs=0.05)
     assert fall_away.passes > 0.8

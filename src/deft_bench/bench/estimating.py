@@ -4,10 +4,10 @@ from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 
 from deft_bench.bench.job_extent import extent_of, job_facts, step_times, whole_samples
-from deft_bench.bench.level_planning import Choices, make_plan
+from deft_bench.bench.level_planning import Choices, base_survey, make_plan
 from deft_bench.bench.metal import metal_now
 from deft_bench.bench.sheet_state import tool_states
-from deft_bench.bench.survey_results import height_surveys, survey_results
+from deft_bench.bench.survey_results import survey_results
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import stamp
 from deft_bench.core.work.catalogue import Catalogue, Route
@@ -85,10 +85,10 @@ def _leaves(
         return instrument.spec.fret_height_um / 1000
     if "level" not in codes:
         return min(metal_now(db, instrument).heights_mm)
-    heights = height_surveys(db, job)
-    if not heights:
+    base_of = base_survey(db, job)
+    if base_of is None:
         return None
-    base = survey_results(db, settings, heights[-1], instrument)
+    base = survey_results(db, settings, base_of, instrument)
     try:
         return min(make_plan(db, settings, job, instrument, base, Choices()).plan.height_left())
     except ValueError:

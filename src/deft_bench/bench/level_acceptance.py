@@ -1,9 +1,10 @@
 """Accepting a level plan: what stands against it, and the one act that keeps it."""
 
+from collections.abc import Sequence
 from datetime import datetime
 
-from deft_bench.bench.level_planning import Choices, Planning, make_plan, records
-from deft_bench.bench.survey_results import gate_since, height_surveys, planned_drops, survey_results
+from deft_bench.bench.level_planning import Choices, Planning, base_survey, make_plan, records
+from deft_bench.bench.survey_results import gate_since, planned_drops, survey_results
 from deft_bench.core.frets.level_gate import LevelGate
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import stamp
@@ -25,9 +26,10 @@ def carried_out(
     return None if gate is None else (plan, gate)
 
 
-def reseated_now(db: Connection, now: datetime, job: jobs.Job) -> None:
-    """Record that frets were reseated: what was read before no longer holds."""
+def reseated_now(db: Connection, now: datetime, job: jobs.Job, frets: Sequence[int]) -> None:
+    """Record that frets were reseated: what was read of them before no longer holds."""
     with transaction(db):
+        acts.keep(db, job.id, "reseat", frets, stamp(now))
         for what in ("started", "finished"):
             sheets.add(db, job.id, Event(acts.RESEAT, what, stamp(now)))
 
@@ -51,7 +53,10 @@ def accept_level(
         instrument = instruments.get(db, job.instrument_id)
         nut = nut if nut in NUT_STATES else job.nut
         gate = carried_out(db, settings, job, instrument)
-        base = survey_results(db, settings, height_surveys(db, job)[-1], instrument)
+        base_of = base_survey(db, job)
+        if base_of is None:
+            return "Nothing is read of the frets yet."
+        base = survey_results(db, settings, base_of, instrument)
         try:
             planning = make_plan(db, settings, job, instrument, base, choices, planned_drops(gate[0]) if gate else None)
         except ValueError as error:
@@ -77,6 +82,6 @@ def refusal(planning: Planning, nut: str, shown: str) -> str:
         return planning.call.say
     if planning.call.do in ("check_seating", "reseat"):
         return "Check the seating first, and say that the frets are home."
-    if planning.kind == "level" and planning.choices.school == "full" and nut == "in_place":
+    if planning.kind == "level" and planning.school == "full" and nut == "in_place":
         return "Say whether the nut is out or protected: a full-length beam files a nut that is in place."
     return ""

@@ -4,8 +4,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from deft_bench.bench.level_acceptance import carried_out
-from deft_bench.bench.level_planning import Planning, make_plan, read_choices
-from deft_bench.bench.survey_results import height_surveys, planned_drops, survey_results
+from deft_bench.bench.level_planning import Planning, base_survey, make_plan, read_choices
+from deft_bench.bench.likely import telling_surveys
+from deft_bench.bench.survey_results import planned_drops, survey_results
 from deft_bench.core.frets.fall_away_tape import TapeFall, fall_by_first_fret
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.level_gate import LevelGate
@@ -50,29 +51,29 @@ def level_in_hand(
     asked: Mapping[str, str],
 ) -> LevelInHand:
     """What to show; `asked` are the choices as an address holds them. Raises SurveyFirstError."""
-    heights = height_surveys(db, job)
-    if not heights:
-        raise SurveyFirstError("Survey the fret heights first: the call is made from them.")
+    read, base_of = telling_surveys(db, job), base_survey(db, job)
+    if base_of is None:
+        raise SurveyFirstError("Survey the frets first: by rocker, ink, blades or numbers. The call is made from them.")
     accepted = jobs.last_plan(db, job.id)
     if accepted is not None and accepted.done_at is None and "change" not in asked:
         return LevelInHand(_as_accepted(db, settings, job, instrument, accepted), accepted)
     gate = carried_out(db, settings, job, instrument)
-    if accepted is not None and accepted.done_at and heights[-1].id <= accepted.survey_id:
+    if accepted is not None and accepted.done_at and read[-1].id <= accepted.survey_id:
         if gate is not None and gate[1].passes:
             # nothing rocks: what was planned is shown as it was accepted
             return LevelInHand(_as_accepted(db, settings, job, instrument, accepted), gate=gate[1])
         raise SurveyFirstError("That plan is carried out: survey again before the next call.")
-    choices = read_choices(settings, asked, heights[-1].frets)
+    choices = read_choices(settings, asked, base_of.frets)
     if gate is not None:
         # what is left is planned toward the shape that was asked for, with the frets that were left as they are
         before = {**_fall_asked(gate[0]), "left_out": ",".join(map(str, gate[0].level.left_out))}
-        choices = read_choices(settings, {**before, **asked}, heights[-1].frets)
+        choices = read_choices(settings, {**before, **asked}, base_of.frets)
     carried = planned_drops(gate[0]) if gate else None
-    base = survey_results(db, settings, heights[-1], instrument, carried)
+    base = survey_results(db, settings, base_of, instrument, carried)
     try:
         planning = make_plan(db, settings, job, instrument, base, choices, carried)
     except ValueError as error:
-        raise SurveyFirstError(f"Too little is read for a call: {error}.", heights[-1].id) from error
+        raise SurveyFirstError(f"Too little is read for a call: {error}.", base_of.id) from error
     return LevelInHand(planning, gate=gate[1] if gate else None)
 
 
@@ -117,20 +118,22 @@ def latest_planning(
     asked: Mapping[str, str],
 ) -> Planning:
     """The plan by the latest heights, whatever was accepted. Raises SurveyFirstError."""
-    heights = height_surveys(db, job)
-    if not heights:
-        raise SurveyFirstError("no fret heights surveyed in this job")
-    choices = read_choices(settings, asked, heights[-1].frets)
-    base = survey_results(db, settings, heights[-1], instrument)
+    base_of = base_survey(db, job)
+    if base_of is None:
+        raise SurveyFirstError("no frets surveyed in this job")
+    choices = read_choices(settings, asked, base_of.frets)
+    base = survey_results(db, settings, base_of, instrument)
     try:
         return make_plan(db, settings, job, instrument, base, choices)
     except ValueError as error:
-        raise SurveyFirstError(f"too little is read for a plan: {error}", heights[-1].id) from error
+        raise SurveyFirstError(f"too little is read for a plan: {error}", base_of.id) from error
 
 
 def corrected_since(db: Connection, accepted: jobs.AcceptedPlan) -> list[Place]:
     """The places whose readings are others than those that a plan was made from, in the order of lanes and frets."""
     survey = surveys.get(db, accepted.survey_id)
+    if survey.head.kind != "fret_heights":
+        return []
     now = heights_from(surveys.values(db, survey.id), survey.head.method, survey.frets)
     unread = [None] * survey.frets
     return [

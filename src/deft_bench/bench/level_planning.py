@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from deft_bench.bench.likely import Likely, likely, telling_surveys
 from deft_bench.bench.metal import metal_now
 from deft_bench.bench.refret_progress import daylight_of, seated_with
 from deft_bench.bench.rod import advice_for, recorded_turns
@@ -11,19 +12,19 @@ from deft_bench.bench.survey_results import SurveyResults, height_surveys, moved
 from deft_bench.core.acts import MOVES_BOW, MOVES_HEIGHTS, moved_call
 from deft_bench.core.board.arch import humps
 from deft_bench.core.board.plan import layout_of
-from deft_bench.core.calls import Call, Length
+from deft_bench.core.calls import Call, Length, Sure, frets_named
 from deft_bench.core.doubts import Doubt, doubted_call, doubts
-from deft_bench.core.frets.heights import Fall, Heights
+from deft_bench.core.evidence.actions import Action
+from deft_bench.core.frets.heights import LANES, Fall, Heights
 from deft_bench.core.frets.knock_on import KnockOn, knock_on
 from deft_bench.core.frets.level_call import (
+    ENOUGH_OF_LANE,
     Budget,
     chosen_call,
     less_by_marks,
-    level_call,
     marked_call,
     metal_budget,
     option_to_call,
-    suspects,
 )
 from deft_bench.core.frets.levelling import (
     LevelOption,
@@ -31,8 +32,10 @@ from deft_bench.core.frets.levelling import (
     LevelRequest,
     marked_option,
     most_removed,
+    option_of,
     plan_level,
 )
+from deft_bench.core.frets.likely_call import LOCAL, likely_call
 from deft_bench.core.frets.metal import MetalNow
 from deft_bench.core.frets.plan_record import AcceptedLevel, Circumstances, PlanKind, record_inputs, record_outcome
 from deft_bench.core.neck.rod_call import next_turn_words
@@ -150,12 +153,48 @@ class Planning:
     suspects: tuple[int, ...] = ()
     doubts: tuple[Doubt, ...] = ()
     marked: LevelOption | None = None
+    likely: Likely | None = None
+    action: Action | None = None
+
+    @property
+    def look(self) -> str:
+        """How the frets that may sit loose are looked under."""
+        frets = frets_named(list(self.suspects))
+        return f"A 0.03 mm blade under the crown of {frets}, at both ends and the middle." if self.suspects else ""
+
+    @property
+    def from_readings(self) -> bool:
+        """Whether it is planned from numbers, place by place; else from the likely neck."""
+        return self.base.survey.head.kind == "fret_heights"
+
+    @property
+    def local(self) -> bool:
+        """Whether only some frets are taken down and the others stay."""
+        return self.choices.school == "marked" or self.called_local
+
+    @property
+    def called_local(self) -> bool:
+        """Whether the call itself is for some frets only."""
+        some = self.action is not None and self.action.do in LOCAL
+        return some and self.choices.lift is None and self.choices.school == "full"
+
+    @property
+    def school(self) -> str:
+        """The school that accepting it follows."""
+        return "marked" if self.local else self.choices.school
+
+    def chosen_query(self) -> dict[str, str]:
+        """The choices with the chosen option, as a form sends them."""
+        if self.called_local:
+            return self.choices.query()
+        return self.choices.query(lift=self.chosen.lift, leave=self.chosen.leave)
 
     @property
     def offered(self) -> list[LevelOption]:
         """The options to choose from, with the chosen one."""
         offered = self.plan.offered
-        return [option for option in self.plan.options if option in offered or option is self.chosen]
+        found = [option for option in self.plan.options if option in offered or option is self.chosen]
+        return found if any(option is self.chosen for option in found) else [self.chosen, *found]
 
     @property
     def stale(self) -> bool:
@@ -176,6 +215,8 @@ class Planning:
             return []
         if self.call.do == "refret":
             return list(range(1, len(self.plan.request.positions_mm) + 1))
+        if self.action is not None and self.action.do == "partial_refret":
+            return list(self.action.frets)
         return sorted({*self.plan.below_least(self.chosen), *self.chosen.lift})
 
 
@@ -246,7 +287,8 @@ def straight_gate(
         lane: [None if h is None else h + drop for h, drop in zip(heights, drops, strict=True)]
         for lane, heights in request.heights.items()
     }
-    tops = bow_of_tops(shaped, list(request.positions_mm))
+    numbers = base.head.kind == "fret_heights"  # of the likely neck the bow is in its own judgement
+    tops = bow_of_tops(shaped, list(request.positions_mm)) if numbers else None
     all_of_job = surveys.of_job(db, job.id)
     earlier = [survey.id for survey in all_of_job if survey.head.kind == "fret_heights" and survey.id < base.id]
     board = fresh_bow(db, settings, job, instrument, max(earlier, default=0))
@@ -282,9 +324,9 @@ def make_plan(
     `planned_from` is a plan that is shown as it was accepted, whatever was read or done since.
     """
     frets = base.survey.frets
-    heights = planned_from.heights_mm if planned_from else heights_from(base.values, base.survey.head.method, frets)
-    if not heights:
+    if planned_from is None and not base.values:
         raise ValueError("no fret is read yet")
+    heights = planned_from.heights_mm if planned_from else _heights_to_plan(db, settings, job, instrument, base)
     metal = metal_now(db, instrument)
     if planned_from is not None:
         metal = replace(metal, heights_mm=planned_from.fret_heights_mm, lanes_mm=planned_from.crown_heights_mm)
@@ -299,27 +341,37 @@ def make_plan(
     if moved is not None:
         bow = fresh_bow(db, settings, job, instrument)
         straight = StraightGate(bow, None, bow, bool(job.override_note))
-    if moved is not None and straight.passes:
+    found = likely(db, settings, job, instrument, as_it_lies=straight.found is not None and straight.passes)
+    action = None
+    chosen = option_to_call(plan)
+    if planned_from is not None:
+        call = Call(planned_from.say, planned_from.do)
+    elif moved is not None and straight.passes:
         call = moved_call(moved, bow_is_read=straight.found is not None)
-    elif straight.passes or straight.found is None:
-        call = level_call(
+    elif straight.found is not None and not straight.passes:
+        advice = advice_for(instrument, straight.found, 0.0, recorded_turns(db, settings, instrument))
+        call = straightness_call(straight.found, instrument.spec.rod, length, next_turn_words(advice))
+        call = replace(call, sure=_straighten_sure(found))
+    elif found is not None:
+        called = likely_call(
+            found.judged,
             plan,
-            home=home,
-            resolution_mm=base.survey.head.resolution_um / 1000,
-            past_levels_mm=past,
             daylight_mm=daylight,
+            home=home,
+            past_levels_mm=past,
             seated_with=seated_with(db, settings, job),
             length=length,
         )
+        call, chosen, action = called.call, called.chosen, called.action
     else:
-        advice = advice_for(instrument, straight.found, 0.0, recorded_turns(db, settings, instrument))
-        call = straightness_call(straight.found, instrument.spec.rod, length, next_turn_words(advice))
-    called = call.do
-    chosen, call = _as_chosen(plan, choices, call, past, length)
-    questioned = doubts(base.survey.head, base.values, length) if planned_from is None else []
+        raise ValueError("no fret is read yet")
+    do = call.do
+    chosen, call = _as_chosen(plan, choices, chosen, call, past, length)
+    questioned = _questioned(base, found, settings) if planned_from is None else []
     if questioned:
         call = doubted_call(call, questioned)
     lands = plan.lands(chosen) or [0.0]
+    by_action = action is not None and action.do in ("check_seating", "reseat")
     return Planning(
         base,
         choices,
@@ -332,20 +384,57 @@ def make_plan(
         call,
         metal,
         home,
-        tuple(suspects(plan, home, daylight)) if call.do in ("check_seating", "reseat") else (),
+        action.frets if action is not None and by_action else (),
         tuple(questioned),
-        less_by_marks(plan, chosen) if called == "level" and choices.school == "full" else None,
+        less_by_marks(plan, chosen) if do == "level" and choices.school == "full" else None,
+        found,
+        action,
     )
 
 
+def _heights_to_plan(
+    db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument, base: SurveyResults
+) -> dict[str, Heights]:
+    """What the exact plan works from: numbers where they were read, else the likely height of every place."""
+    frets = base.survey.frets
+    if base.survey.head.kind == "fret_heights":
+        return heights_from(base.values, base.survey.head.method, frets)
+    found = likely(db, settings, job, instrument)
+    return {lane: list(row) for lane, row in found.heights_mm().items()} if found is not None else {}
+
+
+def _straighten_sure(found: Likely | None) -> Sure:
+    """How sure it is that the neck is straightened first, by all that was read of the tops."""
+    first = found.judged.compared.actions[0] if found is not None else None
+    if found is None or first is None or first.do != "straighten":
+        return "likely"
+    return found.judged.sure
+
+
+def _questioned(base: SurveyResults, found: Likely | None, settings: ShopSettings) -> list[Doubt]:
+    """Readings of a survey that can hardly be, by their neighbours or by all that was read."""
+    length = settings.display.fine_mm
+    odd = doubts(base.survey.head, base.values, length) if base.survey.head.kind == "fret_heights" else []
+    named = {doubt.place for doubt in odd}
+    for survey_id, place, meant in found.slip_places() if found is not None else []:
+        if survey_id == base.survey.id and place not in named:
+            why = (
+                f"{length(meant)} was probably meant"
+                if meant is not None
+                else "all else that was read speaks against it"
+            )
+            odd.append(Doubt(place, why))
+    return odd
+
+
 def _as_chosen(
-    plan: LevelPlan, choices: Choices, call: Call, past_mm: list[float], length: Length
+    plan: LevelPlan, choices: Choices, called: LevelOption, call: Call, past_mm: list[float], length: Length
 ) -> tuple[LevelOption, Call]:
-    """The option that was chosen, the best where none was, and the call for it: the headline follows the choice."""
-    best = option_to_call(plan)
-    asked = choices.lift, choices.leave
-    chosen = next((option for option in plan.options if (option.lift, option.leave) == asked), best)
-    if chosen is not best and call.do in ("level", "lift"):
+    """The option that was chosen, the called one where none was, and the call for it: the headline follows the
+    choice.
+    """
+    chosen = called if choices.lift is None else option_of(plan, choices.lift, choices.leave)
+    if (chosen.lift, chosen.leave) != (called.lift, called.leave) and call.do in ("level", "lift", "none"):
         call = chosen_call(plan, chosen, call, past_mm, length)
     if choices.school == "marked" and call.do in ("level", "none"):
         chosen = marked_option(plan)
@@ -367,17 +456,28 @@ def beam_paths(db: Connection, instrument: instruments.Instrument) -> tuple[floa
 
 def call_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> str | None:
     """The sentence that the Level screen would open with, or None when too little is read for one."""
-    heights = height_surveys(db, job)
+    base = base_survey(db, job)
     try:
         return (
-            make_plan(
-                db, settings, job, instrument, survey_results(db, settings, heights[-1], instrument), Choices()
-            ).call.say
-            if heights
+            make_plan(db, settings, job, instrument, survey_results(db, settings, base, instrument), Choices()).call.say
+            if base is not None
             else None
         )
     except ValueError:
         return None
+
+
+def base_survey(db: Connection, job: jobs.Job) -> surveys.Survey | None:
+    """The survey that a plan is made from: the latest heights, unless they tell of little and something else was read
+    since; None before anything is.
+    """
+    read = telling_surveys(db, job)
+    heights = [survey for survey in read if survey.head.kind == "fret_heights"]
+    if not heights:
+        return read[-1] if read else None
+    last = heights[-1]
+    few = surveys.counts(db, [last.id])[last.id] < ENOUGH_OF_LANE * len(LANES) * last.frets
+    return read[-1] if few and any(one.head.kind != "fret_heights" for one in read) else last
 
 
 def records(
@@ -392,7 +492,7 @@ def records(
         planning.choices.fall_drop_um,
         bool(planning.home),
         job.override_note,
-        planning.choices.school,
+        planning.school,
     )
     frets = planning.refret or list(planning.chosen.lift)
     return (

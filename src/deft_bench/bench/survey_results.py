@@ -1,15 +1,19 @@
 """A stored survey with its readings and figures, as the screens show it."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from deft_bench.core.acts import MOVES_HEIGHTS, Act, ActKind, moved_since
+from deft_bench.bench.likely import evidence_of, likely, telling_surveys
+from deft_bench.core.acts import MOVES_HEIGHTS, ActKind, moved_since
+from deft_bench.core.acts import Act as DoneAct
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.doubts import Doubt, doubts
+from deft_bench.core.evidence.judged import CERTAIN, COVERED, ENOUGH_COVERED, covered_share
+from deft_bench.core.evidence.kinds import Act, Heights, still_holding
 from deft_bench.core.frets.level_gate import LevelGate, level_gate
 from deft_bench.core.level_job import Facts
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.survey import heights_from, places
+from deft_bench.core.survey import cursor_places, heights_from, places
 from deft_bench.core.survey_figures import Figures, figures
 from deft_bench.core.survey_kinds import FLAT_UM, Place
 from deft_bench.store import acts, instruments, jobs, surveys
@@ -111,11 +115,31 @@ def gate_since(
         after = survey_results(db, settings, last, instrument)
         gate = after_gate(settings, plan, after, instrument.spec.divisions)
     rocked = _rocked_since(db, job, plan)
-    if rocked is None or (gate is not None and gate.coarse_mm is None and last is not None and last.id > rocked[0]):
-        return gate
     band = gate.band_mm if gate else {}
     misses = gate.misses if gate else ()
-    return LevelGate(rocked[1] and not misses, band, misses, {}, by_rocker=True)
+    if rocked is not None and (gate is None or gate.coarse_mm is not None or last is None or last.id < rocked[0]):
+        return LevelGate(rocked[1] and not misses, band, misses, {}, by_rocker=True)
+    if gate is not None and (gate.passes or gate.misses):
+        return gate
+    return _gate_by_likely(db, settings, job, instrument, plan) or gate
+
+
+def _gate_by_likely(
+    db: Connection,
+    settings: ShopSettings,
+    job: jobs.Job,
+    instrument: instruments.Instrument,
+    plan: jobs.AcceptedPlan,
+) -> LevelGate | None:
+    """The gate by all that was read since, of any kind; None before anything but numbers was."""
+    since = [one for one in telling_surveys(db, job) if one.taken_at >= (plan.done_at or "9999")]
+    if all(one.head.kind == "fret_heights" for one in since) or any(planned_drops(plan) or []):
+        return None
+    found = likely(db, settings, job, instrument, as_it_lies=True)
+    if found is None or found.judged.covered < COVERED:
+        return None
+    left = next(one for one in found.judged.compared.actions if one.do == "leave")
+    return LevelGate(left.passes >= CERTAIN, {}, (), {}, chance=left.passes)
 
 
 def _rocked_since(db: Connection, job: jobs.Job, plan: jobs.AcceptedPlan) -> tuple[int, bool] | None:
@@ -136,8 +160,8 @@ def shown_band(gate: LevelGate, after: SurveyResults) -> float:
 
 
 def moved_since_read(
-    db: Connection, survey: surveys.Survey, kinds: frozenset[ActKind], done: Sequence[Act] | None = None
-) -> Act | None:
+    db: Connection, survey: surveys.Survey, kinds: frozenset[ActKind], done: Sequence[DoneAct] | None = None
+) -> DoneAct | None:
     """What was done to the neck since a survey was read; None when it still holds or holds nothing. `done` are the
     acts where they are known.
     """
@@ -147,24 +171,53 @@ def moved_since_read(
     return moved_since(acts.of_instrument(db, survey.instrument_id) if done is None else done, read_at, kinds)
 
 
+def _furthest(db: Connection, job: jobs.Job) -> surveys.Survey | None:
+    """The survey of the fret tops that a job goes by: the last heights, or one of another kind since that is read
+    further.
+    """
+    every = surveys.of_job(db, job.id)
+    heights = [survey for survey in every if survey.head.kind == "fret_heights"]
+    others = [survey for survey in telling_surveys(db, job) if survey.head.kind != "fret_heights"]
+    found = [*heights[-1:], *(one for one in others if not heights or one.id > heights[-1].id)]
+    if not found:
+        return None
+    counts = surveys.counts(db, [one.id for one in found])
+    return max(found, key=lambda one: counts[one.id] / _places_of(one))
+
+
+def _places_of(survey: surveys.Survey) -> int:
+    """How many places a survey of its kind has on the whole neck."""
+    return len(cursor_places(replace(survey.head, at_frets=()), survey.frets))
+
+
+def _tells_enough(db: Connection, job: jobs.Job, instrument: instruments.Instrument) -> bool:
+    """Whether all that was read together, of more kinds than numbers, is enough for a call."""
+    told = [one.evidence for one in evidence_of(db, job, instrument)]
+    mixed = any(not isinstance(one, (Heights, Act)) for one in told)
+    share = covered_share(instrument.spec.frets, still_holding(told, instrument.spec.frets))
+    return share >= (ENOUGH_COVERED if mixed else COVERED)
+
+
 def facts_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> Facts:
     """What has been recorded of a job, for its steps."""
     closed = job.closed_at is not None
-    heights = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind == "fret_heights"]
-    if not heights:
-        return Facts(closed=closed)
     plan = jobs.last_plan(db, job.id)
-    last = heights[-1]
+    last = _furthest(db, job)
+    if last is None:
+        return Facts(closed=closed)
     done = plan is not None and plan.done_at is not None
     gate = gate_since(db, settings, job, instrument, plan) if plan and done and plan.level.kind == "level" else None
-    by_rocker = gate is not None and gate.by_rocker
+    by_rocker = gate is not None and (gate.by_rocker or gate.chance is not None)
     since = plan is not None and done and (last.id > plan.survey_id or by_rocker)
     moved = moved_since_read(db, last, MOVES_HEIGHTS)
+    read, places_in_all = surveys.counts(db, [last.id])[last.id], _places_of(last)
+    if read < places_in_all and _tells_enough(db, job, instrument):
+        read = places_in_all
     return Facts(
         moved=moved.said if moved else "",
         surveyed=True,
-        read=surveys.counts(db, [last.id])[last.id],
-        places=3 * last.frets,
+        read=read,
+        places=places_in_all,
         when="after" if by_rocker else last.head.when,
         plan_kind=plan.level.kind if plan else None,
         plan_done=done,

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
+from deft_bench.bench.likely import TELLING, likely
 from deft_bench.bench.refret_progress import daylight_of
 from deft_bench.bench.rocker_results import rocker_results
 from deft_bench.bench.setup.readings import setup_stage
@@ -11,7 +12,7 @@ from deft_bench.bench.survey_results import facts_of, moved_since_read
 from deft_bench.core.acts import MOVES_HEIGHTS
 from deft_bench.core.calls import frets_named
 from deft_bench.core.doubts import all_finer, doubt_of
-from deft_bench.core.frets.heights import deviations
+from deft_bench.core.frets.heights import LANES, deviations
 from deft_bench.core.level_job import level_now
 from deft_bench.core.refret import slot_needs
 from deft_bench.core.shop_settings import ShopSettings
@@ -23,6 +24,7 @@ from deft_bench.store import boards, instruments, jobs, refrets, shop, surveys
 from deft_bench.store.database import Connection, transaction
 
 USUAL_INTONATION_FRETS = (1, 3, 5, 7, 12)
+USUAL_STROKES = 3
 
 
 WITHDRAWN = "This survey is withdrawn: put it back first."
@@ -50,6 +52,8 @@ class UsualHead:
     order: Order
     temperature_c: float | None
     humidity: float | None
+    strokes: int
+    blades_um: tuple[int, ...]
 
     def of(self, kind: str, strings: int) -> SurveyHead:
         """The heading as it is of a survey of the strings."""
@@ -66,7 +70,9 @@ class UsualHead:
             self.order,
             "",
             strings,
-            self.at_frets if SURVEY_KINDS[kind].named_frets == "must" else (),
+            self.at_frets if SURVEY_KINDS[kind].named_frets in ("must", "span") else (),
+            self.strokes if SURVEY_KINDS[kind].asks_strokes else 0,
+            self.blades_um if SURVEY_KINDS[kind].asks_blades else (),
         )
 
 
@@ -87,10 +93,12 @@ def usual_head(
         shops.tool if shops else of.tool,
         shops.resolution_um if shops else of.resolution_um,
         head.string_state if head else "tuned" if job and job.kind == "setup" else "off",
-        head.at_frets if head else USUAL_INTONATION_FRETS,
+        head.at_frets if head else USUAL_INTONATION_FRETS if of.named_frets == "must" else (),
         settings.reading_order,
         climate[1] if climate else None,
         climate[2] if climate else None,
+        head.strokes if head else USUAL_STROKES,
+        head.blades_um if head else settings.feelers_um,
     )
 
 
@@ -109,10 +117,10 @@ def due_when(db: Connection, job: jobs.Job, kind: str) -> str:
 def survey_to_go_on_with(
     db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument
 ) -> int | None:
-    """The height survey that a job goes on with; None when a new one is due."""
+    """The survey of the frets that a job goes on with; None when a new one is due."""
     facts = facts_of(db, settings, job, instrument)
     code, _ = level_now(facts)
-    heights = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind == "fret_heights"]
+    heights = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind in TELLING]
     if not heights or facts.stale:
         return None
     plan = jobs.last_plan(db, job.id)
@@ -181,6 +189,30 @@ def start_check(db: Connection, now: datetime, instrument: instruments.Instrumen
     return survey_id
 
 
+READ_BY = {"rocker": "rocker", "heights": "fret_heights", "daylight": "seating"}
+"""The survey that takes the reading that would help."""
+
+
+def place_that_helps(
+    db: Connection, settings: ShopSettings, now: datetime, job: jobs.Job, instrument: instruments.Instrument
+) -> tuple[int, Place] | None:
+    """The survey and place of the reading that would help most, in the last of its kind while it still holds, or in
+    one that is started now as the last was read; None where no reading would help.
+    """
+    found = likely(db, settings, job, instrument)
+    helps = found.judged.next if found is not None else None
+    if helps is None:
+        return None
+    kind = READ_BY[helps.kind]
+    place = LANES[helps.lane], helps.frets[1] if helps.kind == "rocker" else helps.frets[0]
+    last = next((one for one in reversed(surveys.of_job(db, job.id)) if one.head.kind == kind), None)
+    holds = last is not None and moved_since_read(db, last, MOVES_HEIGHTS) is None
+    if last is not None and holds and place in cursor_order(db, last):
+        return last.id, place
+    head = usual_head(db, settings, job, instrument, kind).of(kind, 0)
+    return start_survey(db, now, job, instrument, head), place
+
+
 def cursor_order(db: Connection, survey: surveys.Survey) -> list[Place]:
     """The places of a survey in the cursor's order; where a partial refret is read, only the frets that it replaces."""
     order = cursor_places(survey.head, survey.frets)
@@ -219,10 +251,10 @@ def accept_reading(
     if typed is not None:
         kind = SURVEY_KINDS[survey.head.kind]
         try:
-            value = kind.read(typed, settings.system)
+            value = kind.read(typed, settings.system, hundredths=settings.hundredths == "yes")
         except LengthError as error:
             raise ReadingRefusedError(str(error)) from None
-        problem = kind.problem(value, place[1])
+        problem = kind.problem(value, place[1]) or _no_blade(settings, survey, value)
         if problem:
             raise ReadingRefusedError(problem)
         if sure != typed:
@@ -230,6 +262,16 @@ def accept_reading(
     return surveys.accept(
         db, survey.id, place, value, typed or "", stamp(now), token=f"{survey.id}:{token}", expects=expects
     )
+
+
+def _no_blade(settings: ShopSettings, survey: surveys.Survey, value_um: int) -> str | None:
+    """Why a blade is none of those that the survey is read with, or None."""
+    blades = survey.head.blades_um
+    if not blades or value_um == 0 or value_um in blades:
+        return None
+    sizes = " · ".join(settings.display.fine_number(um) for um in blades)
+    said = settings.display.fine(value_um)
+    return f"{said} is no blade of this set. Accepted: the thickest that passes, {sizes}; 0 when none does."
 
 
 def _question(db: Connection, settings: ShopSettings, survey: surveys.Survey, place: Place, value_um: int) -> None:

@@ -6,13 +6,15 @@ from typing import Literal
 
 from deft_bench.core.calls import Call, Instead
 
-ActKind = Literal["rod", "reseat", "lift", "level", "refret"]
+ActKind = Literal["rod", "reseat", "lift", "level", "refret", "shim", "spot"]
+ON_FRETS: tuple[ActKind, ...] = ("reseat", "lift", "shim", "spot")
+"""Acts on single frets, each recorded with its frets."""
 
-MOVES_HEIGHTS: frozenset[ActKind] = frozenset({"rod", "reseat", "lift", "level", "refret"})
+MOVES_HEIGHTS: frozenset[ActKind] = frozenset({"rod", "reseat", "lift", "level", "refret", "shim", "spot"})
 """A turn bends the line that heights are read from; the others change the frets themselves."""
 MOVES_BOW: frozenset[ActKind] = frozenset({"rod", "reseat", "level", "refret"})
 """Tangs that are driven home push the neck backward; levelled tops show another bow than the same tops before."""
-MOVES_TOPS: frozenset[ActKind] = frozenset({"reseat", "lift", "level", "refret"})
+MOVES_TOPS: frozenset[ActKind] = frozenset({"reseat", "lift", "level", "refret", "shim", "spot"})
 """What changes single frets against their neighbours: a turn of the rod does not."""
 
 SAID: dict[ActKind, str] = {
@@ -21,15 +23,20 @@ SAID: dict[ActKind, str] = {
     "lift": "frets were lifted",
     "level": "the frets were levelled",
     "refret": "frets were put in",
+    "shim": "frets were shimmed",
+    "spot": "frets were spot-levelled",
 }
 
 
 @dataclass(frozen=True, slots=True)
 class Act:
-    """One recorded act and when it was done, UTC ISO-8601."""
+    """One recorded act, when it was done, UTC ISO-8601, and the frets that it touched (empty: it is not said which, or
+    none by name).
+    """
 
     kind: ActKind
     at: str
+    frets: tuple[int, ...] = ()
 
     @property
     def said(self) -> str:

@@ -51,9 +51,10 @@ def _preset(kind: StringKind) -> tuple[int, ...]:
 class ShopSettings:
     """A shop's settings. Lengths are whole micrometres; `inches` is the denominator of fractions, None for decimals.
 
-    `least_height_um` None stands for the usual share of the wire's new height. `rule_fine` is empty on a rule of one
-    graduation. Presets are relief, treble and bass action by kind of strings. `demo` marks a bench of made-up data,
-    which may be replaced by a fresh one.
+    `hundredths` says that small readings are typed without a point: 14 is 0.14 mm (or 14 thou). `least_height_um` None
+    stands for the usual share of the wire's new height. `rule_fine` is empty on a rule of one graduation. Presets are
+    relief, treble and bass action by kind of strings. `demo` marks a bench of made-up data, which may be replaced by a
+    fresh one.
     """
 
     system: System = "mm"
@@ -74,6 +75,7 @@ class ShopSettings:
     prices: str = PRICES
     nut_files_um: tuple[int, ...] = (250, 330, 430, 560, 660, 810, 910, 1070, 1170, 1420, 1800, 2100, 2500)
     feelers_um: tuple[int, ...] = (50, 80, 100, 150, 200, 250, 300, 400, 500, 600, 800, 1000)
+    hundredths: Literal["no", "yes"] = "no"
     abrasives: str = (
         "fepa_p 400, fepa_p 600, fepa_p 800, fepa_p 1000, fepa_p 1500, fepa_p 2000, pad 2000, pad 4000, pad 6000,"
         " compound 1"

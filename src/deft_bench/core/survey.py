@@ -8,6 +8,7 @@ from deft_bench.core.frets.heights import LANES, Heights
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Order, Place, SurveyKind
 
 MOST_STRINGS, MOST_FRETS = 18, 60
+MOST_STROKES, MOST_BLADES, MOST_BLADE_UM = 50, 40, 2_000
 WHEN = {"before": "before", "between": "between", "after": "after"}
 METHODS = {
     "gap": "gap under a straightedge",
@@ -18,6 +19,8 @@ METHODS = {
     "daylight": "daylight under the crown",
     "stand_out": "how far the end stands out",
     "three_frets": "rocks or sits flat on three frets",
+    "ink_left": "ink gone, partly gone or left after light strokes of a beam",
+    "blade": "thickest blade that passes under a straightedge",
     "above_board": "height of the crown above the board",
     "line_width": "width of the line left on the crown",
     "off_centre": "how far the line lies off centre, toward the saddle positive",
@@ -41,8 +44,10 @@ class SurveyHead:
     """What a survey was read with and in which state; resolution in micrometres (of cents in hundredths), climate in °C
     and % RH.
 
-    `strings` is how many strings a per-string survey reads (0 for lanes), `at_frets` where intonation is read, or
-    the frets that a survey of heights reads again while the others stand as they were (empty: all).
+    `strokes` is how many light strokes of the beam took ink off, `blades_um` the blades that a gap is tried with,
+    thinnest first (nothing in surveys of other kinds). `strings` is how many strings a per-string survey reads (0 for
+    lanes), `at_frets` where intonation is read, or the frets that a survey of heights reads again while the others
+    stand as they were (empty: all).
     """
 
     kind: str
@@ -58,6 +63,8 @@ class SurveyHead:
     note: str = ""
     strings: int = 0
     at_frets: tuple[int, ...] = ()
+    strokes: int = 0
+    blades_um: tuple[int, ...] = ()
 
 
 def pressed_fret(method: str, frets: int, joint_fret: int | None) -> int:
@@ -101,15 +108,33 @@ def _against_kind(head: SurveyHead, kind: SurveyKind) -> dict[str, str]:
     if kind.per_string != (head.strings > 0) or head.strings > MOST_STRINGS:
         problems["strings"] = f"A survey of strings says how many there are, 1 to {MOST_STRINGS}; any other says 0."
     if (kind.named_frets == "must" and not head.at_frets) or (kind.named_frets == "no" and head.at_frets):
-        problems["at_frets"] = "Intonation names the frets that it is read at, and heights may; no other survey does."
+        problems["at_frets"] = (
+            "Intonation names the frets that it is read at, heights, blades and ink may; no other survey does."
+        )
     elif any(not 1 <= fret <= MOST_FRETS for fret in head.at_frets):
         problems["at_frets"] = f"Frets are whole numbers from 1 to {MOST_FRETS}."
+    problems |= _beam_and_blades(head, kind)
     if kind.per_string and head.string_state != "tuned":
         problems["string_state"] = "This is read with the strings tuned to pitch."
     if head.method in UNDER_STRING and (head.string_state, head.surface) != ("tuned", "fret_tops"):
         problems["method"] = "A string is a straightedge only at pitch, over the fret tops."
     if head.surface not in kind.surfaces:
         problems["surface"] = f"{kind.label} is read on the frets."
+    return problems
+
+
+def _beam_and_blades(head: SurveyHead, kind: SurveyKind) -> dict[str, str]:
+    """What of a beam's strokes and span, or of a set of blades, cannot be."""
+    problems: dict[str, str] = {}
+    if kind.asks_strokes != (head.strokes > 0) or head.strokes > MOST_STROKES:
+        problems["strokes"] = f"Ink says how many light strokes were made, 1 to {MOST_STROKES}; no other survey does."
+    thin_first = list(head.blades_um) == sorted({um for um in head.blades_um if 0 < um <= MOST_BLADE_UM})
+    if kind.asks_blades != bool(head.blades_um) or not thin_first or len(head.blades_um) > MOST_BLADES:
+        problems["blades_um"] = (
+            f"A survey by blades names them, thinnest first, up to {MOST_BLADE_UM / 1000:g} mm; no other survey does."
+        )
+    if kind.asks_strokes and head.at_frets and len(head.at_frets) <= 1:
+        problems["at_frets"] = "A beam lies over two frets or more; empty: over all of them."
     return problems
 
 

@@ -39,6 +39,8 @@ ACTION_FRET = 12
 ROCKS_UM, FLAT_UM = 1, 0
 BUZZES_UM, CLEAN_UM = 1, 0
 """How the two answers of a test are stored."""
+GONE_UM, PARTLY_UM, LEFT_UM = 2, 1, 0
+"""How ink is stored: the more of it is gone, the higher the fret stands under the beam."""
 
 Walk = Callable[[Sequence[str], int, Sequence[int]], list[Place]]
 """The places of some lanes on a neck of so many frets, at the frets that are named, in the order in which they are
@@ -64,12 +66,14 @@ class SurveyKind:
     empty for a lane a string. `resolution_um` is its usual tool's, in the unit that is stored. `answers` maps a key to
     what it stores and how that reads. `counts_mm` is from where on a reading is a fault (None: the rock that the shop
     counts); readings with `off` words are drawn as they are read, the others as they lie off a fair line. `named_frets`
-    says that a survey may read some frets only, or (`must`) has to say which. `walk` is the cursor's way where it does
-    not go heel to nut; `ends` are the frets at either end that have no place of their own; `limits_at_1` are those over
-    the first fret, where they differ. `refret_only` kinds read, of a partial refret, only the frets that it replaces;
-    `open_too` reads the open string as well. A reading that differs from all beside it by more than `leap_um`, or that
-    lies outside `usual_um`, is questioned (over fret 1 only the limits hold). `counts_mm` infinite: its readings are
-    numbers to know, shown beside their places, and none is a fault.
+    says that a survey may read some frets only, has to say which (`must`), or those that a beam lies over (`span`).
+    `walk` is the cursor's way where it does not go heel to nut; `ends` are the frets at either end that have no place
+    of their own; `limits_at_1` are those over the first fret, where they differ. `refret_only` kinds read, of a partial
+    refret, only the frets that it replaces; `open_too` reads the open string as well. A reading that differs from all
+    beside it by more than `leap_um`, or that lies outside `usual_um`, is questioned (over fret 1 only the limits hold).
+    `counts_mm` infinite: its readings are numbers to know, shown beside their places, and none is a fault.
+    `asks_strokes` and `asks_blades`: its heading says how many strokes were made, or which blades a gap is tried with.
+    `small` readings may be typed in hundredths without a point, where the shop does.
     """
 
     code: str
@@ -87,7 +91,7 @@ class SurveyKind:
     off: tuple[str, str] | None = None
     one_sided: bool = False
     least_frets: int = 1
-    named_frets: Literal["no", "may", "must"] = "no"
+    named_frets: Literal["no", "may", "must", "span"] = "no"
     asks_resolution: bool = True
     caution: str = ""
     page: str = ""
@@ -100,6 +104,9 @@ class SurveyKind:
     column_words: Mapping[int, str] = field(default_factory=dict)
     leap_um: int | None = None
     usual_um: tuple[int, int] | None = None
+    asks_strokes: bool = False
+    asks_blades: bool = False
+    small: bool = False
 
     @property
     def per_string(self) -> bool:
@@ -139,13 +146,19 @@ class SurveyKind:
         ends = f"{limits.least / 1000:g} to {limits.most / 1000:g} mm".replace("-", "−")
         return f"{stored / 1000:g} mm is outside the range of {limits.what} ({ends}).{limits.hint}".replace("-", "−")
 
-    def read(self, typed: str, system: System = "mm") -> int:
-        """The stored value of what was typed: whole micrometres, hundredths of a cent, or a test's answer. Raises
-        LengthError.
+    def read(self, typed: str, system: System = "mm", *, hundredths: bool = False) -> int:
+        """The stored value of what was typed: whole micrometres, hundredths of a cent, or a test's answer. With
+        `hundredths` a small length without point or unit counts hundredths of a millimetre, or thousandths of an inch.
+        Raises LengthError.
         """
         if self.unit == "cents":
             return _cents(typed)
         if self.unit == "length":
+            bare = typed.strip().lstrip("+-−")
+            if hundredths and self.small and bare.isascii() and bare.isdigit():
+                return parse_length(f"{typed.strip()} {'µm' if system == 'mm' else 'thou'}") * (
+                    10 if system == "mm" else 1
+                )
             return parse_length(typed, system)
         said = typed.strip().lower()
         for key, (value, word) in self.answers.items():
@@ -208,6 +221,7 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             "straightedge and feeler gauges",
             20,
             FRET_READING,
+            small=True,
             named_frets="may",
             leap_um=round(LEAP_MM * 1000),
             caution=(
@@ -223,6 +237,7 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             "notched straightedge and feeler gauges",
             20,
             FRET_READING,
+            small=True,
             lanes=("middle",),
             surfaces=("board", "fret_tops"),
             leap_um=round(LEAP_MM * 1000),
@@ -254,6 +269,7 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             "feeler gauges against the light",
             10,
             Limits(0, 2_000, "a seating gap", THOU),
+            small=True,
             counts_mm=SEATING_GAP_MM,
             off=("of daylight", "home"),
             one_sided=True,
@@ -290,6 +306,45 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             least_frets=3,
             ends=1,  # a test is named by the middle one of its three frets
             drawn="explained",
+        ),
+        SurveyKind(
+            "ink",
+            "Ink",
+            "Where light strokes of a beam took the ink off, lane by lane",
+            ("ink_left",),
+            "levelling beam",
+            10,
+            Limits(0, 2, "ink"),
+            unit="answer",
+            answers={"o": (GONE_UM, "gone"), "p": (PARTLY_UM, "partly"), "l": (LEFT_UM, "left")},
+            counts_mm=0.0015,
+            off=("touched", "untouched"),
+            one_sided=True,
+            named_frets="span",
+            asks_resolution=False,
+            asks_strokes=True,
+            least_frets=3,
+            caution=(
+                "Light strokes, the beam’s own weight: this reads the frets, it does not level them. Steel filings stay"
+                " off pickups and out of eyes."
+            ),
+            drawn="as_read",
+        ),
+        SurveyKind(
+            "blades",
+            "Feeler blades",
+            "The thickest blade that passes between a straightedge and each fret",
+            ("blade",),
+            "straightedge and feeler blades",
+            10,
+            Limits(0, 2_000, "a blade", THOU),
+            counts_mm=math.inf,
+            named_frets="span",
+            asks_resolution=False,
+            asks_blades=True,
+            small=True,
+            caution=ENDS_CAUTION,
+            drawn="as_read",
         ),
         SurveyKind(
             "crown_height",
@@ -391,10 +446,22 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
     )
 }
 OFFERED: dict[str, tuple[str, ...]] = {
-    "refret": ("slot_depth", "straightness", "seating", "sprout", "rocker", "fret_heights", "crown_height"),
+    "refret": (
+        "slot_depth",
+        "straightness",
+        "seating",
+        "sprout",
+        "rocker",
+        "ink",
+        "blades",
+        "fret_heights",
+        "crown_height",
+    ),
     "level_and_dress": (
         "fret_heights",
         "rocker",
+        "ink",
+        "blades",
         "straightness",
         "crown_height",
         "seating",

@@ -71,7 +71,7 @@ def _spec(kind: str, name: str, **changed: Any) -> Spec:
 def necks() -> list[Neck]:
     """The twelve loan instruments and their faults."""
     short = {"bass_scale_um": 628_000, "treble_scale_um": 628_000, "frets": 21, "joint_fret": 16}
-    hump = {fret: 0.05 + 0.012 * (fret - 15) for fret in range(15, 21)}
+    hump = {fret: 0.024 * (fret - 16) for fret in range(17, 23)}
     worn = {(lane, fret): -0.05 for fret in (1, 2, 3, 5) for lane in ("middle", "treble")}
     return [
         Neck(
@@ -118,7 +118,7 @@ def necks() -> list[Neck]:
         Neck(
             _spec("classical", "Avocet No. 1", note="No rod: read the bow at every visit."),
             seed=1,
-            wear=0.009,
+            wear=0.02,
             relief=0.12,
             swing=0.07,
             asked="Check and dress before the term",

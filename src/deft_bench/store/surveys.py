@@ -54,7 +54,8 @@ class ReadingConflictError(Exception):
 
 
 _SURVEY = """SELECT id, uid, instrument_id, job_id, frets, taken_at, kind, "when", method, surface, tool, resolution_um,
-    string_state, temperature_c, humidity, reading_order, note, strings, at_frets, withdrawn_at FROM survey"""
+    string_state, temperature_c, humidity, reading_order, note, strings, at_frets, strokes, blades_um, withdrawn_at
+    FROM survey"""
 _OF = f"{_SURVEY} WHERE instrument_id = ? AND (withdrawn_at IS NULL OR ?)"
 _READING = "SELECT r.id, r.lane, r.fret, r.value_um, r.typed, r.at, r.replaces, r.token FROM reading r"
 _HEAD = (
@@ -68,6 +69,7 @@ _HEAD = (
     "temperature_c",
     "humidity",
     "strings",
+    "strokes",
 )
 
 
@@ -77,6 +79,7 @@ def _survey(row: Any) -> Survey:
         order=row["reading_order"],
         note=row["note"],
         at_frets=tuple(json.loads(row["at_frets"])),
+        blades_um=tuple(json.loads(row["blades_um"])),
     )
     of = {name: row[name] for name in ("id", "uid", "instrument_id", "job_id", "frets", "taken_at", "withdrawn_at")}
     return Survey(**of, head=head)
@@ -99,8 +102,9 @@ def start(
     with transaction(db):
         cursor = db.execute(
             'INSERT INTO survey (uid, instrument_id, job_id, frets, taken_at, kind, "when", method, surface, tool,'
-            " resolution_um, string_state, temperature_c, humidity, strings, reading_order, note, at_frets)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            " resolution_um, string_state, temperature_c, humidity, strings, strokes, reading_order, note, at_frets,"
+            " blades_um)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             (
                 uid or new_uid(),
                 instrument_id,
@@ -111,6 +115,7 @@ def start(
                 head.order,
                 head.note,
                 json.dumps(head.at_frets),
+                json.dumps(head.blades_um),
             ),
         )
         return int(cursor.lastrowid or 0)

@@ -5,8 +5,9 @@ The cost of an action on a draw is in minutes: metal as a share of what the wire
 rework of a gate that fails, and the harm of a loose fret that was ground. Derived in docs/methods/neck-evidence.md.
 """
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,11 +30,29 @@ WHOLE_METAL_MINUTES = 100.0
 """All the metal that is left is worth so many minutes."""
 FAILED_MINUTES, GROUND_LOOSE_MINUTES = 15.0, 60.0
 """A gate that fails costs reading it and, in the end, a level; a loose fret that was ground is lost height."""
+SHORT_FRET_MINUTES = 60.0
+"""A fret that is left too low to keep is replaced in the end, and what was done to it is lost."""
+WHOLE_REFRET_MINUTES = 360.0
+"""All frets new cost so much, however many are short."""
 GRAZED_MM = 0.01
 """Less metal than this off a loose fret does no harm."""
 HAIR_MM = 0.02
 """Two actions that differ by less metal on the worst fret are as good."""
-MOST_SUSPECTS = 3
+MOST_SPOTS, MOST_LIFTED, MOST_SUSPECTS = 3, 5, 8
+DUG_MM = 0.02
+"""Marked frets are cut to their neighbours, but no further than this under where they belong: a low fret is no measure
+for the others.
+"""
+SHAPE_TOLD = 0.9
+"""From this chance on a bow, or a rise past the joint, counts at the gate: frets are judged on a straight neck, and a
+rise takes the strings' room though nothing rocks on it.
+"""
+SHAPE_READ_MM = 0.06
+"""A bow that is known no better than this was not read: what a bow is usually like tells nothing of this one."""
+Shape = Literal["bow", "rise"]
+Step = tuple[str, tuple[int, ...]]
+"""Something to do, and its frets."""
+LIFTS_COMPARED = 3
 BEFORE_JOINT = 7
 """So many frets up to the joint say how the board runs on."""
 LEVEL_PASSES = 0.97
@@ -49,8 +68,9 @@ MINUTES = {
     "marked": 20.0,
     "level": 75.0,
     "fall_away": 45.0,
+    "partial_refret": 25.0,
 }
-"""Of an action; of seating and lifting, a fret."""
+"""Of an action; of seating, lifting and replacing, a fret."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,8 +112,8 @@ class Compared:
 
 @dataclass(slots=True)
 class _Tried:
-    """One action on every draw: metal [draws, lanes, frets], whether the gate passes, minutes in all, and what else it
-    costs, in minutes.
+    """One action on every draw: metal [draws, lanes, frets], whether the gate passes, minutes in all, what else it
+    costs in minutes, and how many frets end too low to keep.
     """
 
     do: str
@@ -102,44 +122,136 @@ class _Tried:
     passes: Array
     minutes: Array
     harm: Array
+    short: Array
 
     def cost(self, spare_mm: float, rework: Array) -> Array:
-        """In minutes, [draws]; where the gate fails, what puts it right comes on top."""
-        worst = self.metal.max(axis=(1, 2))
+        """In minutes, [draws]; where the gate fails, what puts it right comes on top, and so do frets left too low."""
+        metal = WHOLE_METAL_MINUTES * self.metal.max(axis=(1, 2)) / spare_mm
         failed = (FAILED_MINUTES + rework) * (1 - self.passes)
-        return np.asarray(WHOLE_METAL_MINUTES * worst / spare_mm + self.minutes + failed + self.harm, dtype=float)
+        return np.asarray(metal + self.minutes + failed + SHORT_FRET_MINUTES * self.short + self.harm, dtype=float)
+
+
+@dataclass(frozen=True, slots=True)
+class _State:
+    """The neck on every draw: its tops, where they belong by its bow, twist and ramp ([draws, lanes, frets]), whether
+    it is straight and rises past its joint, which frets sit loose ([draws] each), and what each fret may lose, mm.
+    """
+
+    tops: Array
+    home: Array
+    straight: Flags
+    rises: Flags
+    loose: Mapping[int, Flags]
+    room: Array
 
 
 @dataclass(frozen=True, slots=True)
 class _Bench:
-    """A neck's draws and what is taken of it: which frets sit loose on each, and what the wire has to spare, mm. Where
-    all places are read of, the marked frets are those that rock, as the rocker shows them at the work.
+    """A neck's draws, how it is on them, and what the wire has to spare, mm. Where all places are read of, the marked
+    frets are those that rock, as the rocker shows them at the work. `seen` frets were seen to sit loose.
     """
 
     neck: Neck
     draws: Draws
-    loose: Mapping[int, Flags]
+    now: _State
     spare: float
     seed: int
     all_read: bool
+    seen: tuple[int, ...]
 
-    def rework(self, h: Array) -> Array:
-        """What a level in the end costs, in minutes."""
-        worst = level_metal(h, self.neck.positions_mm).max(axis=(1, 2))
-        return np.asarray(WHOLE_METAL_MINUTES * worst / self.spare + MINUTES["level"], dtype=float)
+    @classmethod
+    def of(
+        cls,
+        neck: Neck,
+        draws: Draws,
+        seed: int,
+        daylight: Mapping[int, bool],
+        spare: float,
+        room: Array,
+        *,
+        all_read: bool,
+        told: Collection[Shape],
+    ) -> "_Bench":
+        """The bench before anything is done."""
+        straight = np.asarray(np.abs(draws.bow_mm) <= STRAIGHT_MM) | ("bow" not in told)
+        rises = np.asarray(draws.ramp_mm > STRAIGHT_MM) & ("rise" in told)
+        home = draws.heights_mm - draws.own_mm
+        now = _State(draws.heights_mm, home, straight, rises, _loose(neck, draws, seed, daylight), room)
+        return cls(neck, draws, now, spare, seed, all_read, tuple(fret for fret, is_so in daylight.items() if is_so))
 
     def costs(self, tried: Sequence[_Tried]) -> Array:
         """What each action costs on every draw, [draws, actions]."""
-        rework = self.rework(self.draws.heights_mm)
+        worst = level_metal(self.now.tops, self.neck.positions_mm).max(axis=(1, 2))
+        rework = np.asarray(WHOLE_METAL_MINUTES * worst / self.spare + MINUTES["level"], dtype=float)
         return np.stack([one.cost(self.spare, rework) for one in tried], axis=1)
 
-    def home(self, frets: Sequence[int], which: Flags) -> Array:
-        """The tops with some frets brought near home on the draws where `which` [draws, frets] says."""
-        chance, moved = np.random.default_rng(self.seed + 2), self.draws.heights_mm.copy()
+    def prepared(self, do: str, frets: tuple[int, ...], now: _State) -> tuple[_State, Array]:
+        """The neck after something that takes no metal, and the minutes it takes, [draws]."""
+        minutes = np.full(len(now.tops), MINUTES[do] * max(1, len(frets)))
+        if do == "straighten":
+            bow = self.draws.bow_mm[:, None, None] * self.neck.bow()
+            straight = np.ones(len(now.tops), dtype=bool)
+            return replace(now, tops=now.tops - bow, home=now.home - bow, straight=straight), minutes
+        still = {fret: is_so & (fret not in frets) for fret, is_so in now.loose.items()}
+        if do == "partial_refret":
+            room = np.where(np.isin(np.arange(self.neck.frets) + 1, frets), np.inf, now.room)
+            minutes = np.minimum(minutes, WHOLE_REFRET_MINUTES)
+            return replace(now, tops=self._seated(now, frets), loose=still, room=room), minutes
+        if do == "lift":
+            return replace(now, tops=self._seated(now, frets)), minutes
+        which = np.stack([now.loose[fret] for fret in frets], axis=1)
+        looked = minutes if do == "check_seating" else 0.0
+        reseated = MINUTES["reseat"] * which.sum(axis=1) + looked
+        return replace(now, tops=self._seated(now, frets, which), loose=still), np.asarray(reseated, dtype=float)
+
+    def _seated(self, now: _State, frets: Sequence[int], which: Flags | None = None) -> Array:
+        """The tops with some frets brought near home, on the draws where `which` [draws, frets] says (None: all)."""
+        chance, moved = np.random.default_rng(self.seed + 2), now.tops.copy()
         for k, fret in enumerate(frets):
             by = chance.normal(0, SEATED.even_sd, len(moved)) - self.draws.even_mm[:, fret - 1]
-            moved[..., fret - 1] += np.where(which[:, k], by, 0.0)[:, None]
+            moved[..., fret - 1] += (by if which is None else np.where(which[:, k], by, 0.0))[:, None]
         return moved
+
+    def worth_preparing(self, daylight: Mapping[int, bool]) -> list[Step]:
+        """What may be done before metal; what can be undone first. Of lifting there may be several, the best first."""
+        tops, x = self.now.tops, self.neck.positions_mm
+        may = tuple(fret for fret in _suspects(self.draws.even_mm > FAR_UP_MM) if fret not in daylight)
+        low = _suspects(self.draws.even_mm < FAR_DOWN_MM, MOST_LIFTED)
+        short = (level_metal(tops, x).max(axis=1) > self.now.room).mean(axis=0) >= 0.5
+        named: list[Step] = [("check_seating", may), ("reseat", tuple(sorted(self.seen)))]
+        named += [("lift", some) for some in (self.worth_lifting(low, may) if low else [])]
+        named += [("partial_refret", tuple(int(i) + 1 for i in np.flatnonzero(short)))]
+        turn: list[Step] = [] if self.now.straight.all() else [("straighten", ())]
+        return turn + [(do, some) for do, some in named if some]
+
+    def worth_lifting(self, low: tuple[int, ...], may: tuple[int, ...]) -> list[tuple[int, ...]]:
+        """Sets of the frets that are low, to be lifted: that of the least cost first, then those next to it. One fret
+        after another is left out while that costs less.
+        """
+        now = self.now if not may else self.prepared("check_seating", may, self.now)[0]
+        known: dict[tuple[int, ...], float] = {}
+
+        def cost(frets: tuple[int, ...]) -> float:
+            if frets not in known:
+                state, minutes = self.prepared("lift", frets, now)
+                known[frets] = float(self.costs(self.with_metal(state, minutes)).min(axis=1).mean())
+            return known[frets]
+
+        best = low
+        for fret in low:
+            rest = tuple(one for one in best if one != fret)
+            best = min(best, rest, key=cost) if rest else best
+        for fret in low:
+            cost(tuple(sorted(set(best) ^ {fret})) or best)
+        return sorted(known, key=lambda frets: (frets != best, known[frets]))[:LIFTS_COMPARED]
+
+    def with_metal(self, state: _State, minutes: Array) -> list[_Tried]:
+        """What may be done with metal after what was prepared."""
+        tried = [_metal(self, do, (), state) for do in ("leave", "marked", "level")]
+        tried += [_metal(self, "fall_away", (), state)] if state.rises.any() else []
+        for one in tried:
+            one.minutes += minutes
+        return tried
 
 
 def rock_over(h: Array, x: Array) -> Array:
@@ -148,9 +260,9 @@ def rock_over(h: Array, x: Array) -> Array:
     return np.asarray(h[..., 1:-1] - h[..., :-2] * (1 - share) - h[..., 2:] * share, dtype=float)
 
 
-def passes_gate(h: Array, x: Array) -> Array:
-    """Whether nothing rocks, [draws], as 0 or 1."""
-    return np.asarray((rock_over(h, x).max(axis=(1, 2)) <= GATE_MM).astype(float), dtype=float)
+def nothing_rocks(h: Array, x: Array) -> Flags:
+    """Whether nothing rocks, [draws]."""
+    return np.asarray(rock_over(h, x).max(axis=(1, 2)) <= GATE_MM)
 
 
 def level_metal(h: Array, x: Array) -> Array:
@@ -169,12 +281,15 @@ def level_metal(h: Array, x: Array) -> Array:
     return np.asarray(np.maximum(0.0, h - line), dtype=float)
 
 
-def marked_metal(h: Array, x: Array) -> Array:
-    """What cutting only the frets that rock, each to the line of its neighbours, takes off, [draws, lanes, frets]."""
+def marked_metal(h: Array, x: Array, home: Array) -> Array:
+    """What cutting only the frets that rock takes off, [draws, lanes, frets]: each to the line of its neighbours, but
+    no more than `DUG_MM` under where it belongs (`home`).
+    """
     left = h.copy()
+    floor = np.minimum(h, home - DUG_MM)[..., 1:-1]
     for _ in range(4):
         over = rock_over(left, x)
-        left[..., 1:-1] -= np.where(over > GATE_MM, over, 0.0)
+        left[..., 1:-1] = np.maximum(left[..., 1:-1] - np.where(over > GATE_MM, over, 0.0), floor)
     return np.asarray(h - left, dtype=float)
 
 
@@ -184,36 +299,67 @@ def compare(
     seed: int = 0,
     daylight: Mapping[int, bool] | None = None,
     spare_mm: float | None = None,
-    least_kept: Array | None = None,
+    room_mm: Array | None = None,
     *,
     all_read: bool = True,
+    as_it_lies: bool = False,
 ) -> Compared:
     """Compare every action on the draws. `daylight` says of frets whether they were seen loose; `spare_mm` is what the
-    wire has left over the least height, `least_kept` the same by fret where crowns were read. Until `all_read`, reading
-    the rest is one of them: after it what is cheapest is known.
+    wire has left over the least height, `room_mm` the same by fret. Until `all_read`, reading the rest is one of them:
+    after it what is cheapest is known. `as_it_lies`: the neck counts as straight.
     """
-    seen = daylight or {}
-    bench = _Bench(neck, draws, _loose(neck, draws, seed, seen), spare_mm or SPARE_MM, seed, all_read)
-    worth = [*_worth_trying(bench, seen), *([] if all_read else [("read_more", ())])]
-    tried = [carried_out(bench, do, frets) for do, frets in worth]
+    seen, spare = daylight or {}, spare_mm or SPARE_MM
+    room = np.full(neck.frets, spare) if room_mm is None else room_mm
+    told = shape_told(draws, as_it_lies=as_it_lies)
+    bench = _Bench.of(neck, draws, seed, seen, spare, room, all_read=all_read, told=told)
+    steps = bench.worth_preparing(seen)
+    tried = _prepared_first(bench, steps, read_more=not all_read)
+    tried += [_metal(bench, do, frets, bench.now) for do, frets in _metal_worth_trying(bench)]
     cost = bench.costs(tried)
     good = cost <= cost.min(axis=1, keepdims=True) + WHOLE_METAL_MINUTES * HAIR_MM / bench.spare
     order = np.argsort(cost.mean(axis=0), kind="stable")
-    room = np.full(neck.frets, bench.spare) if least_kept is None else least_kept
-    actions = tuple(_summed(tried[i], good[:, i], room) for i in order)
-    chances = {fret: float(is_so.mean()) for fret, is_so in bench.loose.items()}
-    return Compared(actions, np.asarray(good[:, order], dtype=bool), chances, bench.loose)
+    actions = tuple(_summed(tried[i], good[:, i]) for i in order)
+    loose = bench.now.loose
+    chances = {fret: float(is_so.mean()) for fret, is_so in loose.items()}
+    return Compared(actions, np.asarray(good[:, order], dtype=bool), chances, loose)
+
+
+def shape_told(draws: Draws, *, as_it_lies: bool = False) -> frozenset[Shape]:
+    """What of the neck's shape is known and counts at the gate; `as_it_lies`: its bow does not."""
+    bow = not as_it_lies and float(np.mean(np.abs(draws.bow_mm) > STRAIGHT_MM)) >= SHAPE_TOLD
+    bow &= float(draws.bow_mm.std()) <= SHAPE_READ_MM
+    rise = float(np.mean(draws.ramp_mm > STRAIGHT_MM)) >= SHAPE_TOLD
+    named: tuple[tuple[Shape, bool], ...] = (("bow", bow), ("rise", rise))
+    return frozenset(shape for shape, counts in named if counts)
 
 
 def over_the_best(
-    neck: Neck, truth: Draws, loose: Sequence[int], do: str, frets: tuple[int, ...], *, all_read: bool
+    neck: Neck,
+    truth: Draws,
+    loose: Sequence[int],
+    do: str,
+    frets: tuple[int, ...],
+    *,
+    all_read: bool,
+    told: Collection[Shape],
 ) -> float:
-    """How many minutes more than the best an action costs on a neck that is known (alike draws), loose frets too."""
+    """How many minutes more than the best an action costs on a neck that is known (alike draws), loose frets too.
+    `told`: what of its shape was known to who chose the action.
+    """
     known = {fret: fret in loose for fret in range(1, neck.frets + 1)}
-    bench = _Bench(neck, truth, _loose(neck, truth, 0, known), SPARE_MM, 0, all_read)
-    tried = [carried_out(bench, *one) for one in ((do, frets), *_worth_trying(bench, known))]
-    claimed, *others = bench.costs(tried).mean(axis=0)
-    return float(claimed - min(others))
+    room = np.full(neck.frets, SPARE_MM)
+    bench = _Bench.of(neck, truth, 0, known, SPARE_MM, room, all_read=all_read, told=told)
+    steps = bench.worth_preparing(known)
+    ways = _prepared_first(bench, steps)
+    ways += [_metal(bench, one, some, bench.now) for one, some in _metal_worth_trying(bench)]
+    if do in METAL:
+        claimed = _metal(bench, do, frets, bench.now)
+    else:
+        own: list[Step] = [(do, frets)] if do != "read_more" else []
+        others = {one: some for one, some in reversed(steps) if one != do}
+        [claimed] = _after(bench, [*own, *others.items()], [do])
+    said, *costs = bench.costs([claimed, *ways]).mean(axis=0)
+    return float(said - min(costs))
 
 
 def hair_minutes() -> float:
@@ -221,17 +367,16 @@ def hair_minutes() -> float:
     return WHOLE_METAL_MINUTES * HAIR_MM / SPARE_MM
 
 
-def _summed(one: _Tried, good: Flags, room: Array) -> Action:
+def _summed(one: _Tried, good: Flags) -> Action:
     worst = one.metal.max(axis=(1, 2))
     low, high = np.quantile(worst, (0.05, 0.95))
-    below = (one.metal > room).any(axis=(1, 2))
     return Action(
         one.do,
         one.frets,
         Spread(float(worst.mean()), float(low), float(high)),
         float(one.metal.mean()),
         float(one.passes.mean()),
-        float(below.mean()),
+        float((one.short > 0).mean()),
         float(good.mean()),
         float(one.minutes.mean()),
     )
@@ -247,72 +392,86 @@ def _loose(neck: Neck, draws: Draws, seed: int, daylight: Mapping[int, bool]) ->
     return found
 
 
-def _worth_trying(bench: _Bench, daylight: Mapping[int, bool]) -> list[tuple[str, tuple[int, ...]]]:
-    """The actions that the draws make worth comparing, with their frets."""
-    draws, x = bench.draws, bench.neck.positions_mm
-    touched = marked_metal(draws.heights_mm, x).max(axis=1) > 0
+def _metal_worth_trying(bench: _Bench) -> list[Step]:
+    """What of metal alone, or of nothing at all, the draws make worth comparing, with its frets."""
+    now = bench.now
+    touched = marked_metal(now.tops, bench.neck.positions_mm, now.home).max(axis=1) > 0
     marked = tuple(int(i) + 1 for i in np.flatnonzero(touched.mean(axis=0) >= 0.3))
-    found: list[tuple[str, tuple[int, ...]]] = [("leave", ())]
-    found += [("spot", (fret,)) for fret in _suspects(touched)]
+    found: list[Step] = [("leave", ())]
+    found += [("spot", (fret,)) for fret in _suspects(touched, MOST_SPOTS)]
     found += [("marked", marked)] if len(marked) > 1 else []
-    found.append(("level", ()))
-    found += [("fall_away", ())] if float(np.mean(draws.ramp_mm > GATE_MM)) > 0.2 else []
-    found += [("straighten", ())] if float(np.mean(np.abs(draws.bow_mm) > STRAIGHT_MM)) > 0.2 else []
-    may = tuple(fret for fret in _suspects(draws.even_mm > FAR_UP_MM) if fret not in daylight)
-    seen = tuple(fret for fret, is_so in sorted(daylight.items()) if is_so)
-    low = _suspects(draws.even_mm < FAR_DOWN_MM)
-    return found + [(do, some) for do, some in (("check_seating", may), ("reseat", seen), ("lift", low)) if some]
+    past = tuple(range((bench.neck.joint_fret or bench.neck.frets) + 1, bench.neck.frets + 1))
+    found += [("fall_away", past)] if past and float(np.mean(bench.draws.ramp_mm > GATE_MM)) > 0.2 else []
+    return [*found, ("level", ())]
 
 
-def _suspects(is_so: Flags) -> tuple[int, ...]:
+def _suspects(is_so: Flags, most: int = MOST_SUSPECTS) -> tuple[int, ...]:
     """The frets of which something is at least a quarter likely, the likeliest few, in order."""
     share = is_so.mean(axis=0)
-    return tuple(sorted(int(i) + 1 for i in np.argsort(-share)[:MOST_SUSPECTS] if share[i] >= 0.25))
+    return tuple(sorted(int(i) + 1 for i in np.argsort(-share)[:most] if share[i] >= 0.25))
 
 
-def carried_out(bench: _Bench, do: str, frets: tuple[int, ...]) -> _Tried:
-    """An action on every draw; what prepares metal (straightening, seating, lifting) with the cheapest metal after."""
-    h, loose = bench.draws.heights_mm, bench.loose
-    if do in METAL:
-        return _metal(bench, do, frets, h, loose)
-    if do == "read_more":
-        after, own = _cheapest(bench, h, loose), np.full(len(h), MINUTES["read_more"])
-    elif do == "straighten":
-        straight = h - bench.draws.bow_mm[:, None, None] * bench.neck.bow()
-        after, own = _cheapest(bench, straight, loose), np.full(len(h), MINUTES["straighten"])
-    elif do == "lift":
-        after = _cheapest(bench, bench.home(frets, np.ones((len(h), len(frets)), dtype=bool)), loose)
-        own = np.full(len(h), MINUTES["lift"] * len(frets))
-    else:
-        which = np.stack([loose[fret] for fret in frets], axis=1)
-        still = {fret: is_so & (fret not in frets) for fret, is_so in loose.items()}
-        after = _cheapest(bench, bench.home(frets, which), still)
-        own = MINUTES["reseat"] * which.sum(axis=1) + (MINUTES[do] * len(frets) if do == "check_seating" else 0.0)
-    return _Tried(do, frets, after.metal, after.passes, after.minutes + own, after.harm)
+def _prepared_first(bench: _Bench, steps: Sequence[Step], *, read_more: bool = False) -> list[_Tried]:
+    """Each step on every draw, with the cheapest that may follow: any others of them, which may be done in any order,
+    then metal or none; of several that do the same the others follow as the first of them. With `read_more`, reading
+    the rest is one: whatever is cheapest follows.
+    """
+    first: dict[str, tuple[int, ...]] = {}
+    for do, frets in steps:
+        first.setdefault(do, frets)
+    found = _after(bench, list(first.items()), [*first, *(["read_more"] if read_more else [])])
+    for do, frets in steps:
+        if first[do] != frets:
+            found += _after(bench, list({**first, do: frets}.items()), [do])
+    return found
+
+
+def _after(bench: _Bench, steps: Sequence[Step], first: Sequence[str]) -> list[_Tried]:
+    """Each of the `first` steps with the cheapest that may follow; no two of the steps do the same."""
+    states: dict[frozenset[str], tuple[_State, Array]] = {frozenset(): (bench.now, np.zeros(len(bench.now.tops)))}
+    for do, frets in steps:
+        for done, (state, minutes) in list(states.items()):
+            after, more = bench.prepared(do, frets, state)
+            states[done | {do}] = after, minutes + more
+    ways = [(done, one) for done, (state, minutes) in states.items() for one in bench.with_metal(state, minutes)]
+    cost, named, found = bench.costs([one for _, one in ways]), dict(steps), []
+    for do in first:
+        may = [k for k, (done, _) in enumerate(ways) if do in done or do == "read_more"]
+        pick = np.array(may)[cost[:, may].argmin(axis=1)]
+        every = np.arange(len(pick))
+        parts = [
+            np.asarray(np.stack([getattr(one, name) for _, one in ways])[pick, every])
+            for name in ("metal", "passes", "minutes", "harm", "short")
+        ]
+        if do == "read_more":
+            parts[2] = parts[2] + MINUTES["read_more"]
+        found.append(_Tried(do, named.get(do, ()), *parts))
+    return found
 
 
 METAL = ("leave", "spot", "marked", "level", "fall_away")
 """What is done with metal alone, or nothing."""
 
 
-def _metal(bench: _Bench, do: str, frets: tuple[int, ...], h: Array, loose: Mapping[int, Flags]) -> _Tried:
-    x = bench.neck.positions_mm
+def _metal(bench: _Bench, do: str, frets: tuple[int, ...], now: _State) -> _Tried:
+    x, h = bench.neck.positions_mm, now.tops
     metal = np.zeros_like(h)
-    if do == "spot":
-        over, fret = rock_over(h, x), frets[0]
-        if 1 < fret < h.shape[2]:
-            metal[..., fret - 1] = np.maximum(0.0, over[..., fret - 2])
-    elif do == "marked":
-        metal = marked_metal(h, x)
-        if frets and not bench.all_read:
+    if do in ("spot", "marked"):
+        metal = marked_metal(h, x, now.home)
+        if frets and (do == "spot" or not bench.all_read):
             metal[..., [n for n in range(h.shape[2]) if n + 1 not in frets]] = 0.0
     elif do == "level":
         metal = level_metal(h, x)
     elif do == "fall_away":
         metal = _over_the_neck_before(h, x, bench.neck.joint_fret or h.shape[2])
-    ground = np.stack([loose[n + 1] & (metal[..., n].max(axis=1) > GRAZED_MM) for n in range(h.shape[2])]).any(axis=0)
-    passes = np.full(len(h), LEVEL_PASSES) if do == "level" else passes_gate(h - metal, x)
-    return _Tried(do, frets, metal, passes, np.full(len(h), MINUTES[do]), np.where(ground, GROUND_LOOSE_MINUTES, 0.0))
+    ground = np.stack([now.loose[n + 1] & (metal[..., n].max(axis=1) > GRAZED_MM) for n in range(h.shape[2])])
+    harm = np.where(ground.any(axis=0), GROUND_LOOSE_MINUTES, 0.0)
+    passes = (nothing_rocks(h - metal, x) & now.straight & ~(now.rises & (do != "fall_away"))).astype(float)
+    passes = np.full(len(h), LEVEL_PASSES) if do == "level" else passes
+    for fret in bench.seen:
+        passes = np.where(now.loose[fret], 0.0, passes)  # what was seen to sit loose does not stay so
+    short = (metal.max(axis=1) > now.room).sum(axis=1).astype(float)
+    return _Tried(do, frets, metal, passes, np.full(len(h), MINUTES[do]), harm, short)
 
 
 def _over_the_neck_before(h: Array, x: Array, joint: int) -> Array:
@@ -323,19 +482,3 @@ def _over_the_neck_before(h: Array, x: Array, joint: int) -> Array:
     over = np.maximum(0.0, h - carried)
     over[..., :joint] = 0.0
     return np.asarray(over, dtype=float)
-
-
-def _cheapest(bench: _Bench, h: Array, loose: Mapping[int, Flags]) -> _Tried:
-    """On each draw the cheapest of leaving it, the marked frets and a level, as one."""
-    tried = [_metal(bench, do, (), h, loose) for do in ("leave", "marked", "level")]
-    rework = bench.rework(h)
-    pick = np.stack([one.cost(bench.spare, rework) for one in tried]).argmin(axis=0)
-    every = np.arange(len(pick))
-    return _Tried(
-        "",
-        (),
-        np.stack([one.metal for one in tried])[pick, every],
-        np.stack([one.passes for one in tried])[pick, every],
-        np.stack([one.minutes for one in tried])[pick, every],
-        np.stack([one.harm for one in tried])[pick, every],
-    )

@@ -11,7 +11,7 @@ from math import ceil
 import numpy as np
 
 from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm
-from deft_bench.core.evidence.actions import Action, Compared, Spread, compare
+from deft_bench.core.evidence.actions import Action, Compared, Shape, Spread, compare, shape_told
 from deft_bench.core.evidence.kinds import CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker, still_holding
 from deft_bench.core.evidence.likely_neck import Draws, Neck, likely_neck
 from deft_bench.core.evidence.next_reading import NextReading, next_reading
@@ -41,7 +41,9 @@ class Slip:
 
 @dataclass(frozen=True, slots=True)
 class Judged:
-    """The likely neck over each lane's fair line, [lanes][frets], its shape, and the judgement."""
+    """The likely neck over each lane's fair line, [lanes][frets], its shape, and the judgement. `told`: what of its
+    shape is known and counts at the gate.
+    """
 
     heights: tuple[tuple[Spread, ...], ...]
     bow: Spread
@@ -53,24 +55,30 @@ class Judged:
     sure: Sure
     next: NextReading | None
     call: Call
+    told: frozenset[Shape]
 
 
 def judge(
     neck: Neck,
     evidence: Sequence[Evidence],
-    wire_mm: float | None = None,
+    held_mm: float | Sequence[float] | None = None,
     least_mm: float | None = None,
     seed: int = 0,
     length: Length = in_mm,
+    *,
+    as_it_lies: bool = False,
 ) -> Judged:
-    """Judge a neck. `wire_mm` is the height of its wire, `least_mm` the least worth keeping."""
+    """Judge a neck. `held_mm` is the height of its frets over the board, of all or fret by fret (crowns that were read
+    count before it), `least_mm` the least worth keeping; `as_it_lies`: that it is straight enough is settled.
+    """
     draws = likely_neck(neck, evidence, seed)
     now = still_holding(evidence, neck.frets)
-    daylight = {one.fret: one.gap_mm > 0 for one in now if isinstance(one, Daylight)}
-    spare = None if wire_mm is None else max(0.05, wire_mm - (least_mm or least_height(wire_mm)))
-    covered = _covered(neck, now)
-    kept = _kept(neck, now, spare, least_mm)
-    compared = compare(neck, draws, seed, daylight, spare, kept, all_read=covered >= COVERED)
+    room = _room(neck, now, held_mm, least_mm)
+    spare = None if room is None else max(0.05, float(np.median(room)))
+    covered = covered_share(neck.frets, now)
+    compared = compare(
+        neck, draws, seed, seen_loose(now), spare, room, all_read=covered >= COVERED, as_it_lies=as_it_lies
+    )
     over = draws.over_fair_line(neck.positions_mm)
     heights = tuple(tuple(_spread(over[:, lane, n]) for n in range(neck.frets)) for lane in range(len(LANES)))
     slips = _slips(evidence, draws)
@@ -88,6 +96,7 @@ def judge(
         sure,
         helps,
         call,
+        shape_told(draws, as_it_lies=as_it_lies),
     )
 
 
@@ -96,21 +105,33 @@ def _spread(values: Array) -> Spread:
     return Spread(float(values.mean()), float(low), float(high))
 
 
-def _kept(neck: Neck, evidence: Sequence[Evidence], spare: float | None, least_mm: float | None) -> Array | None:
-    """What every fret may lose, by crowns that were read, mm."""
-    read: dict[int, list[float]] = {}
+def seen_loose(evidence: Sequence[Evidence]) -> dict[int, bool]:
+    """Of the frets that were looked under against the light, whether any lane showed some."""
+    found: dict[int, bool] = {}
+    for one in evidence:
+        if isinstance(one, Daylight):
+            found[one.fret] = found.get(one.fret, False) or one.gap_mm > 0
+    return found
+
+
+def _room(
+    neck: Neck, evidence: Sequence[Evidence], held_mm: float | Sequence[float] | None, least_mm: float | None
+) -> Array | None:
+    """What every fret may lose, mm; None where nothing is known of its height."""
+    read: dict[int, float] = {}
     for one in evidence:
         if isinstance(one, CrownHeight):
-            read.setdefault(one.fret, []).append(one.mm)
-    if not read or (spare is None and least_mm is None):
+            read[one.fret] = min(read.get(one.fret, one.mm), one.mm)
+    if held_mm is None and not read:
         return None
-    usual = min(min(crowns) for crowns in read.values()) - (least_mm or 0.0)
-    return np.array([min(read[f]) - (least_mm or 0.0) if f in read else usual for f in range(1, neck.frets + 1)])
+    base = np.full(neck.frets, min(read.values()) if held_mm is None else held_mm, dtype=float)
+    held = np.array([read.get(fret, base[fret - 1]) for fret in range(1, neck.frets + 1)])
+    return held - (least_height(float(base.max())) if least_mm is None else least_mm)
 
 
-def _covered(neck: Neck, evidence: Sequence[Evidence]) -> float:
-    """The share of places where a single bad fret would have shown."""
-    seen = np.zeros((len(LANES), neck.frets), dtype=bool)
+def covered_share(frets: int, evidence: Sequence[Evidence]) -> float:
+    """The share of places where a single bad fret would have shown, by evidence that still holds."""
+    seen = np.zeros((len(LANES), frets), dtype=bool)
     for one in evidence:
         if isinstance(one, Heights):
             seen[one.lane, [fret - 1 for fret in one.readings]] |= one.resolution_mm <= 0.06
@@ -163,6 +184,7 @@ def action_words(action: Action, length: Length) -> str:
         "marked": f"Level only {frets}, {metal} at the most",
         "level": f"Level all frets, {metal} at the most",
         "fall_away": f"Level a fall-away past the joint, {metal} at the most",
+        "partial_refret": f"Replace {frets}, then level: too little metal would be left",
     }[action.do]
 
 

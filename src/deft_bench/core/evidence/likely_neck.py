@@ -40,6 +40,8 @@ Floats = NDArray[np.float32]
 Whole = NDArray[np.intp]
 
 CHAINS, WARM, KEPT = 12, 14, 14
+REFIT_AT = (1, 4, 8, 11)
+"""The rounds of the warming up after which the shape is fitted to the frets again."""
 LANES = len(LANE_NAMES)
 EDGE_MM = 0.005
 """How soft the edge of what a rocker or blade tells is."""
@@ -60,6 +62,10 @@ LEAST_SPREAD_MM = 0.002
 LEAST = np.float32(1e-11)
 """A chance under this share of the greatest counts as this."""
 BLADE_SD_MM = 0.005
+INK_STEPS_MM = (0.003, 0.012, 0.04)
+"""By how much an inked top is tried elsewhere: nearby, or further off."""
+SPANS_ENOUGH = 1.0
+"""Readings that span so much of the neck (of 2) tell of its bow."""
 
 
 def _grid() -> Array:
@@ -330,16 +336,28 @@ class _Sampler:
         self.a = np.zeros((c, max(1, len(self.rows.lines))))
         self.b = np.zeros_like(self.a)
         self.slip = np.zeros((c, len(self.r_mm)), dtype=bool)
-        for line in range(len(self.rows.lines)):
-            own = np.flatnonzero(self.r_line == line)
+        lines = [(line, np.flatnonzero(self.r_line == line)) for line in range(len(self.rows.lines))]
+        # what spans little of the neck tells nothing of its bow: those that span most begin it
+        lines.sort(key=lambda one: -float(np.ptp(self.along[self.r_slot[one[1]]])) if len(one[1]) else 0.0)
+        begun: dict[int, float] = {}
+        rise = 0.0
+        for line, own in lines:
             if not len(own):
                 continue
-            at, mm = self.along[self.r_slot[own]], self.r_mm[own]
-            fit = _robust(at, mm, self.bow[self.r_slot[own]] * self.r_sign[own])
-            self.a[:, line], self.b[:, line] = fit[0], fit[1]
-            epoch = int(self.r_epoch[own[0]])
-            if len(own) > 4:
-                self.kappa[:, epoch] = np.clip(fit[2] + self.chance.normal(0, 0.03, c), -2, 2)
+            at, mm, epoch = self.along[self.r_slot[own]], self.r_mm[own], int(self.r_epoch[own[0]])
+            bow = self.bow[self.r_slot[own]] * self.r_sign[own]
+            ramp = self.ramp[self.r_slot[own]] * self.r_sign[own]
+            if epoch not in begun:
+                spans = len(own) > 4 and float(np.ptp(at)) >= SPANS_ENOUGH
+                columns = [bow, ramp] if np.count_nonzero(ramp) > 1 else [bow]
+                fit = np.clip(_robust(at, mm, *columns)[2:], -2, 2) if spans else np.zeros(2)
+                begun[epoch] = float(fit[0])
+                self.kappa[:, epoch] = fit[0] + (self.chance.normal(0, 0.03, c) if spans else 0.0)
+                if not begun.keys() - {epoch} and len(fit) > 1:
+                    rise = float(fit[1])
+            self.a[:, line], self.b[:, line] = _robust(at, mm - begun[epoch] * bow - rise * ramp)
+        self.rho[:] = rise
+        self.rise[:] = abs(rise) > 2 * SPIKE_SD_MM
 
     # -- what follows from the state --------------------------------------------------------------------------------
 
@@ -351,26 +369,26 @@ class _Sampler:
             dtype=float,
         )
 
-    def rocks_by(self) -> Array:
+    def rocks_by(self, some: Whole | slice = slice(None)) -> Array:
         """How far the middle of each rocker triple stands over the line of its ends, [chains, tests]."""
         if not len(self.t_slots):
             return np.zeros((CHAINS, 0))
-        found = np.zeros((CHAINS, len(self.t_slots)))
+        lane, epoch = self.t_lane[some], self.t_epoch[some]
+        found = np.zeros((CHAINS, len(lane)))
         for role in range(3):
-            slots = self.t_slots[:, role]
-            found += self.t_by[:, role] * (self.w[:, self.t_lane, slots] + self.shape(slots, self.t_lane, self.t_epoch))
+            slots = self.t_slots[some, role]
+            found += self.t_by[some, role] * (self.w[:, lane, slots] + self.shape(slots, lane, epoch))
         return found
 
     def _rock_chance(self, by: Array, tests: Whole | slice = slice(None)) -> Array:
         sure = expit(LOGISTIC / self.edge * self.t_sign[tests] * (by - self.t_from[tests]))
         return np.asarray(MISHEARD + (1 - 2 * MISHEARD) * sure, dtype=float)
 
-    def _blade_chance(self) -> Array:
-        if not len(self.b_slot):
-            return np.ones((CHAINS, 1))
-        h = self.w[:, self.b_lane, self.b_slot] + self.shape(self.b_slot, self.b_lane, self.b_epoch)
-        gap = self.a[:, self.b_line] + self.b[:, self.b_line] * self.along[self.b_slot] - h
-        return self._between(gap, self.b_low, self.b_high)
+    def _blade_chance(self, some: Whole | slice = slice(None)) -> Array:
+        slot, lane, line = self.b_slot[some], self.b_lane[some], self.b_line[some]
+        h = self.w[:, lane, slot] + self.shape(slot, lane, self.b_epoch[some])
+        gap = self.a[:, line] + self.b[:, line] * self.along[slot] - h
+        return self._between(gap, self.b_low[some], self.b_high[some])
 
     def _between(self, gap: Array, low: Array, high: Array) -> Array:
         return np.asarray(
@@ -523,14 +541,15 @@ class _Sampler:
         self.slip_chance = SLIP_DENSITY / (self._good() + SLIP_DENSITY)
         self.slip = self.chance.random(self.slip_chance.shape) < self.slip_chance
 
-    def _good(self) -> Array:
+    def _good(self, some: Whole | slice = slice(None)) -> Array:
         """How likely each reading is as one that is no slip, [chains, readings]."""
-        return (1 - SLIP) * normal(self._off(), 0, self.r_sd)
+        return (1 - SLIP) * normal(self._off(some), 0, self.r_sd[some])
 
-    def _off(self) -> Array:
-        h = self.w[:, self.r_lane, self.r_slot] + self.shape(self.r_slot, self.r_lane, self.r_epoch)
-        line = self.a[:, self.r_line] + self.b[:, self.r_line] * self.along[self.r_slot]
-        return np.asarray(self.r_mm - (self.r_sign * h + line), dtype=float)
+    def _off(self, some: Whole | slice = slice(None)) -> Array:
+        slot, lane, line = self.r_slot[some], self.r_lane[some], self.r_line[some]
+        h = self.w[:, lane, slot] + self.shape(slot, lane, self.r_epoch[some])
+        at = self.a[:, line] + self.b[:, line] * self.along[slot]
+        return np.asarray(self.r_mm[some] - (self.r_sign[some] * h + at), dtype=float)
 
     def ridges(self) -> None:
         """Move along what no reading tells apart: a line, a bow or a ramp of all frets against the survey's line, the
@@ -562,15 +581,42 @@ class _Sampler:
                 self.rho -= step
             else:
                 self._shift_lines(step, kind, range(LANES))
-        for lane in range(LANES):
-            for kind, shape in enumerate(shapes[:2]):
-                step = self.chance.normal(0, 0.01 / root, CHAINS) * self.chance.choice([0.4, 1.0, 3.0], CHAINS)
-                before = self._end_log(self.w[:, lane])
-                after = self._end_log(self.w[:, lane] + step[:, None] * shape)
-                kept = np.log(self.chance.random(CHAINS)) < after - before
-                step = np.where(kept, step, 0.0)
-                self.w[:, lane] += step[:, None] * shape
-                self._shift_lines(step, kind, [lane])
+        own = self._end_log(self.w)
+        for kind, shape in enumerate(shapes[:2]):
+            size = (CHAINS, LANES)
+            step = self.chance.normal(0, 0.01 / root, size) * self.chance.choice([0.4, 1.0, 3.0], size)
+            after = self._end_log(self.w + step[:, :, None] * shape)
+            kept = np.log(self.chance.random(size)) < after - own
+            step = np.where(kept, step, 0.0)
+            own = np.where(kept, after, own)
+            self.w += step[:, :, None] * shape
+            for lane in range(LANES):
+                self._shift_lines(step[:, lane], kind, [lane])
+
+    def refit(self) -> None:
+        """While warming up: where the frets themselves lie along a line, a bow or a ramp, give that to the survey's
+        lines and the neck's shape, if the frets are then likelier. A chain does not find out of it by small moves.
+        """
+        shapes = [self.bow, *([self.ramp] if np.any(self.ramp) else [])]
+        found = _robust(self.along, self.u, *shapes)
+        line = found[:, :1] + found[:, 1:2] * self.along
+        bent = found[:, 2:] @ np.array(shapes)
+        after = self.u - line - bent
+        sd = np.where(self.rise, RAMP_SD_MM, SPIKE_SD_MM)
+        rho = self.rho + (found[:, 3] if len(shapes) > 1 else 0.0)
+        kappa = self.kappa + found[:, 2:3]
+        ratio = self._even_log(after) - self._even_log()
+        ratio = ratio - (kappa**2 - self.kappa**2).sum(axis=1) / (2 * BOW_SD_MM**2)
+        ratio = ratio - (rho**2 - self.rho**2) / (2 * np.maximum(sd, RAMP_SD_MM) ** 2)
+        kept = ratio > 0
+        moved = np.where(kept[:, None], line + bent, 0.0)
+        self.u -= moved
+        self.w -= moved[:, None, :]
+        self.kappa = np.where(kept[:, None], kappa, self.kappa)
+        self.rho = np.where(kept, rho, self.rho)
+        self.rise |= np.abs(self.rho) > 2 * SPIKE_SD_MM
+        for kind in range(2):
+            self._shift_lines(np.where(kept, -found[:, kind], 0.0), kind, range(LANES))
 
     def _shift_lines(self, step: Array, kind: int, lanes: Sequence[int] | range) -> None:
         """Let the surveys' lines take back what the frets of some lanes were moved by."""
@@ -603,39 +649,43 @@ class _Sampler:
             self.share[:, own] = drawn[:, None]
 
     def _end_log(self, w: Array) -> Array:
-        found = np.zeros(CHAINS)
+        """The log chance of the lanes' tops about each fret's own, [chains, lanes]."""
+        found = np.zeros((CHAINS, LANES))
         for prior, own in self.alike_ends:
-            found += np.log(end_density(prior, w[:, own] - self.u[:, own]) + 1e-300).sum(axis=1)
+            off = w[:, :, own] - self.u[:, None, own]
+            found += np.log(end_density(prior, off) + 1e-300).sum(axis=2)
         return found
 
     def ink(self) -> None:
-        """Move each inked fret's three tops by themselves, kept by the ink and all else."""
+        """Move each inked fret's three tops by themselves, kept by the ink and by all else that tells of that fret."""
         covered = sorted({slot for slots, *_ in self.rows.ink for slot in slots})
         if not covered:
             return
-        now = self._ink_log(lanes=True) + self._all_log()
+        inked = self._ink_log(lanes=True)
         for slot in covered:
-            for size in (0.004, 0.03):
-                step = self.chance.normal(0, size, (CHAINS, LANES))
-                was = self.w[:, :, slot].copy()
-                self.w[:, :, slot] += step
-                after = self._ink_log(lanes=True) + self._all_log()
-                kept = np.log(self.chance.random((CHAINS, LANES))) < after - now
-                self.w[:, :, slot] = np.where(kept, self.w[:, :, slot], was)
-                now = np.where(kept, after, now)
+            step = self.chance.normal(0, 1, (CHAINS, LANES)) * self.chance.choice(INK_STEPS_MM, (CHAINS, LANES))
+            was, before = self.w[:, :, slot].copy(), self._slot_log(slot)
+            self.w[:, :, slot] += step
+            after = self._ink_log(lanes=True)
+            ratio = after - inked + self._slot_log(slot) - before
+            kept = np.log(self.chance.random((CHAINS, LANES))) < ratio
+            self.w[:, :, slot] = np.where(kept, self.w[:, :, slot], was)
+            inked = np.where(kept, after, inked)
 
-    def _all_log(self) -> Array:
-        """The log chance of the lanes' tops and of what else was read of them, [chains, lanes]."""
-        found = np.zeros((CHAINS, LANES))
-        for prior, own in self.alike_ends:
-            off = self.w[:, :, own] - self.u[:, None, own]
-            found += np.log(end_density(prior, off) + 1e-300).sum(axis=2)
-        if len(self.r_mm):
-            _add_by_lane(found, self.r_lane, np.log(self._good() + SLIP_DENSITY))
-        if len(self.t_slots):
-            _add_by_lane(found, self.t_lane, np.log(self._rock_chance(self.rocks_by())))
-        if len(self.b_slot):
-            _add_by_lane(found, self.b_lane, np.log(self._blade_chance()))
+    def _slot_log(self, slot: int) -> Array:
+        """The log chance of one fret's tops and of what else than ink was read of them, [chains, lanes]."""
+        prior = self.kinds[self.of_kind[slot]]
+        found = np.log(end_density(prior, self.w[:, :, slot] - self.u[:, slot, None]) + 1e-300)
+        reads = np.flatnonzero(self.r_slot == slot)
+        if len(reads):
+            _add_by_lane(found, self.r_lane[reads], np.log(self._good(reads) + SLIP_DENSITY))
+        tests = np.flatnonzero((self.t_slots == slot).any(axis=1))
+        if len(tests):
+            chance = self._rock_chance(self.rocks_by(tests), tests)
+            _add_by_lane(found, self.t_lane[tests], np.log(chance))
+        blades = np.flatnonzero(self.b_slot == slot)
+        if len(blades):
+            _add_by_lane(found, self.b_lane[blades], np.log(self._blade_chance(blades)))
         return found
 
     # -- the run ----------------------------------------------------------------------------------------------------
@@ -659,6 +709,8 @@ class _Sampler:
             self.slips()
             self.lines()
             self.shares()
+            if round_ in REFIT_AT:
+                self.refit()
             for _ in range(2):
                 self.ridges()
             if round_ >= WARM:
@@ -722,18 +774,20 @@ def _pick(weights: NDArray[np.floating], at: NDArray[np.floating]) -> Whole:
     )
 
 
-def _robust(at: Array, mm: Array, bow: Array) -> Array:
-    """A line and a bow through readings, outliers weighed down: (height at the middle, slope, bow)."""
-    columns = [np.ones_like(at), at] if len(at) > 1 else [np.ones_like(at)]
-    columns += [bow] if len(at) > 4 else []
-    matrix = np.column_stack(columns)
-    weight = np.ones_like(at)
+def _robust(at: Array, mm: Array, *shapes: Array) -> Array:
+    """A line and shapes through readings [..., readings], outliers weighed down: [..., (height at the middle, slope, of
+    each shape so much)]; one reading has no slope.
+    """
+    matrix = np.column_stack([np.ones_like(at), at, *shapes])
+    weight, ridge = np.ones_like(mm), 1e-9 * np.eye(matrix.shape[1])
     for _ in range(8):
-        fit = np.linalg.lstsq(matrix * weight[:, None], mm * weight, rcond=None)[0]
-        off = np.abs(mm - matrix @ fit)
-        scale = max(0.01, 1.5 * float(np.median(off)))
-        weight = np.sqrt(1 / (1 + (off / scale) ** 2))
-    return np.concatenate([fit, np.zeros(3 - len(fit))])
+        weighed = matrix * weight[..., None]
+        normal_matrix = np.swapaxes(weighed, -1, -2) @ matrix + ridge
+        fit = np.linalg.solve(normal_matrix, (np.swapaxes(weighed, -1, -2) @ mm[..., None]))[..., 0]
+        off = np.abs(mm - fit @ matrix.T)
+        scale = np.maximum(0.01, 1.5 * np.median(off, axis=-1, keepdims=True))
+        weight = 1 / (1 + (off / scale) ** 2)
+    return np.asarray(fit, dtype=float)
 
 
 def _ink_chance(x: Array, h: Array, strokes: Array, said: Array) -> Array:
@@ -748,21 +802,22 @@ def _ink_chance(x: Array, h: Array, strokes: Array, said: Array) -> Array:
 
 
 def hull_over(x: Array, h: Array) -> Array:
-    """The upper hull of tops h, [draws, frets], at every fret: the highest chord of two others over it, or itself."""
+    """The upper hull of tops h, [draws, frets], at every fret: the highest chord of two others over it, or itself. Of
+    each left end the steepest chord that reaches past a fret is the highest there.
+    """
     if len(x) < 3:
         return h
-    left, right, share, starts = _chords(tuple(map(float, x)))
-    over = np.maximum.reduceat(h[:, left] * (1 - share) + h[:, right] * share, starts, axis=1)
-    found = h.copy()
-    found[:, 1:-1] = np.maximum(found[:, 1:-1], over)
-    return found
+    apart, before = _apart(tuple(map(float, x)))
+    slope = np.where(before, (h[:, None, :] - h[:, :, None]) / apart, -np.inf)
+    steepest = np.maximum.accumulate(slope[:, :, ::-1], axis=2)[:, :, ::-1]
+    over = np.full_like(slope, -np.inf)
+    over[:, :, 1:-1] = np.where(before[:, 1:-1], h[:, :, None] + apart[:, 1:-1] * steepest[:, :, 2:], -np.inf)
+    return np.asarray(np.maximum(h, over.max(axis=1)), dtype=float)
 
 
 @lru_cache(maxsize=64)
-def _chords(x: tuple[float, ...]) -> tuple[Whole, Whole, Array, Whole]:
-    """The ends of every chord over each inner fret, the share of its right end there, and where each fret begins."""
-    at = [(m, a, b) for m in range(1, len(x) - 1) for a in range(m) for b in range(m + 1, len(x))]
-    middle, left, right = np.array(at, dtype=np.intp).T
+def _apart(x: tuple[float, ...]) -> tuple[Array, NDArray[np.bool_]]:
+    """How far each fret lies past each other, [from, to], and whether it does."""
     place = np.array(x)
-    share = (place[middle] - place[left]) / (place[right] - place[left])
-    return left, right, share, np.flatnonzero(np.diff(middle, prepend=0))
+    by = place[None, :] - place[:, None]
+    return np.where(by > 0, by, 1.0), by > 0

@@ -18,8 +18,11 @@ from deft_bench.core.strings.frame import Array
 SECONDS = {"rocker": 4.0, "heights": 8.0, "daylight": 20.0}
 LEAST_GAIN = 0.02
 """Another reading is asked for where it is expected to raise the chance by so much."""
+LINE_KNOWN = 3
 PARTS = 4
-"""Into so many parts a gauge's reading is taken to part the draws."""
+"""So many readings tell where their survey's line runs; into so many parts a gauge's reading is taken to part the
+draws.
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,6 +41,7 @@ def next_reading(neck: Neck, draws: Draws, compared: Compared, evidence: Sequenc
     now = float(good.mean(axis=0).max())
     taken = {(one.lane, one.frets) for one in evidence if isinstance(one, Rocker)}
     read = {(one.lane, fret) for one in evidence if isinstance(one, Heights) for fret in one.readings}
+    lines = {lane for lane in range(LANES) if sum(of == lane for of, _ in read) >= LINE_KNOWN}
     seen = {one.fret for one in evidence if isinstance(one, Daylight)}
     over = rock_over(draws.heights_mm, neck.positions_mm)
     found: list[NextReading] = []
@@ -47,7 +51,8 @@ def next_reading(neck: Neck, draws: Draws, compared: Compared, evidence: Sequenc
             if (lane, (i + 1, i + 2, i + 3)) not in taken:
                 gain = _gain(good, np.column_stack([rocks, 1 - rocks])) - now
                 found.append(NextReading("rocker", lane, (i + 1, i + 2, i + 3), gain))
-            if (lane, i + 2) not in read:
+            # one reading more tells something along a line that others were read from
+            if lane in lines and (lane, i + 2) not in read:
                 ends = np.quantile(over[:, lane, i], np.linspace(0, 1, PARTS + 1)[1:-1])
                 part = np.eye(PARTS)[np.searchsorted(ends, over[:, lane, i])]
                 found.append(NextReading("heights", lane, (i + 2,), _gain(good, part) - now))

@@ -134,4 +134,5 @@ def right(true: RandomNeck, judged: Judged) -> bool:
     found = first.do == "check_seating" and set(first.frets) & set(true.loose)
     allowed = hair_minutes() + (MINUTES["check_seating"] * len(first.frets) if found else 0.0)
     read = judged.covered >= COVERED
-    return over_the_best(true.neck, truth, true.loose, first.do, first.frets, all_read=read) <= allowed
+    over = over_the_best(true.neck, truth, true.loose, first.do, first.frets, all_read=read, told=judged.told)
+    return over <= allowed

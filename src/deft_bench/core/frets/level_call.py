@@ -199,7 +199,7 @@ def level_call(
     if seated_with and (daylight_mm or seating):
         because.append(f"The frets were seated with {seated_with}.")
     if daylight_mm:
-        return call(*_reseat(daylight_mm, best, because, others, length))
+        return call(*reseat_said(daylight_mm, best, because, others, length))
     if seating:
         return _seating_call(plan, seating, because, others, best, sure, length)
     if below:
@@ -210,8 +210,8 @@ def level_call(
         if sure == "certain" and min(best.raise_mm.values()) < SEATING_GAP_MM + resolution_mm - 1e-9:
             sure = "likely"
             because.append("That is hardly more than the tool can tell.")
-        return call(*_lift(best, level_all, because, others, length))
-    return call(*_level(plan, best, past_levels_mm, because, others, length))
+        return call(*lift_said(best, level_all, because, others, length))
+    return call(*level_said(plan, best, past_levels_mm, because, others, length))
 
 
 def _other_ways(plan: LevelPlan, best: LevelOption, length: Length) -> list[Instead]:
@@ -249,9 +249,10 @@ Said = tuple[str, str, dict[str, float], Sequence[Instead], str | None]
 """What a call says, its code, figures and alternatives, and what would settle it."""
 
 
-def _reseat(
+def reseat_said(
     daylight_mm: Mapping[int, float], best: LevelOption, because: list[str], others: list[Instead], length: Length
 ) -> Said:
+    """What is said where frets were seen to sit loose; adds its reason to `because`."""
     frets = sorted(daylight_mm)
     worst_gap = max(frets, key=lambda fret: daylight_mm[fret])
     because.append(f"The seating survey found {length(daylight_mm[worst_gap])} of daylight under fret {worst_gap}.")
@@ -262,7 +263,10 @@ def _reseat(
     return say, "reseat", figures, (reseat, _option_line(best, length), *others), again
 
 
-def _lift(best: LevelOption, level_all: LevelOption, because: list[str], others: list[Instead], length: Length) -> Said:
+def lift_said(
+    best: LevelOption, level_all: LevelOption, because: list[str], others: list[Instead], length: Length
+) -> Said:
+    """What is said where frets are lifted before the level; adds its reasons to `because`."""
     frets = list(best.lift)
     under = " and ".join(f"fret {f} lies {length(best.raise_mm[f])}" for f in frets)
     because.append(f"{under[:1].upper()}{under[1:]} under the line that the others allow.")
@@ -285,7 +289,7 @@ def _lift(best: LevelOption, level_all: LevelOption, because: list[str], others:
     return say, "lift", figures, others, look
 
 
-def _level(
+def level_said(
     plan: LevelPlan,
     best: LevelOption,
     past_levels_mm: Sequence[float],
@@ -293,6 +297,7 @@ def _level(
     others: list[Instead],
     length: Length,
 ) -> Said:
+    """What is said of a level; adds its reasons to `because`."""
     worst_fret = max(range(len(plan.request.positions_mm)), key=lambda i: most_removed(best)[i]) + 1
     budget = metal_budget(plan, best, past_levels_mm)
     because.append(
@@ -440,9 +445,9 @@ def chosen_call(
     because = [*called.because[:1], _sum_said(option, length)]
     others = _other_ways(plan, option, length)
     if option.lift:
-        say, do, figures, instead, settle = _lift(option, plan.level_all, because, others, length)
+        say, do, figures, instead, settle = lift_said(option, plan.level_all, because, others, length)
     else:
-        say, do, figures, instead, settle = _level(plan, option, past_levels_mm, because, others, length)
+        say, do, figures, instead, settle = level_said(plan, option, past_levels_mm, because, others, length)
     total = {"total_mm": option.total_mm, "worst_mm": option.worst_mm, "level_all_total_mm": plan.level_all.total_mm}
     return Call(say, do, {**total, **figures}, tuple(because), tuple(instead), called.sure, settle or called.settle)
 

@@ -21,7 +21,8 @@ class LevelGate:
     """Whether the gate passes, the half-width of the narrowest band that holds each lane (mm), and what misses.
 
     `coarse_mm` is what the gauge can tell where that is more than the rock that counts: it cannot pass the gate.
-    `by_rocker` says that a rocker over every three frets passed it.
+    `by_rocker` says that a rocker over every three frets passed it; `chance` how likely nothing rocks, where it was
+    judged by the likely neck.
     """
 
     passes: bool
@@ -30,6 +31,7 @@ class LevelGate:
     unread: dict[str, tuple[int, ...]]
     coarse_mm: float | None = None
     by_rocker: bool = False
+    chance: float | None = None
 
 
 def level_gate(

@@ -280,6 +280,29 @@ def marked_option(plan: LevelPlan) -> LevelOption:
     )
 
 
+def option_of(plan: LevelPlan, lift: tuple[int, ...], leave: tuple[int, ...] = ()) -> LevelOption:
+    """The option that lifts these frets (or leaves these low): one of the plan's own where it has it."""
+    found = next((option for option in plan.options if (option.lift, option.leave) == (lift, leave)), None)
+    return found or level_option(plan.request, lift, plan.level_all.total_mm)
+
+
+def local_option(plan: LevelPlan, frets: Sequence[int]) -> LevelOption:
+    """Only the named frets, each taken down to the fair line of the others: they are the reference, and stay."""
+    lanes = {}
+    for lane in plan.request.heights:
+        bounds = plan.request.bounds(lane)
+        kept = [(x, g) for fret, x, g in bounds if fret not in frets]
+        offset, slope = fair_line(kept if len(kept) > 1 else [(x, g) for _, x, g in bounds])
+        removal: list[float | None] = [None] * len(plan.request.positions_mm)
+        for fret, x, g in bounds:
+            removal[fret - 1] = max(0.0, g - offset - slope * x) if fret in frets else 0.0
+        taken = [off for off in removal if off is not None]
+        lanes[lane] = LanePlan(offset, slope, tuple(removal), sum(taken), max(taken))
+    total = sum(found.total_mm for found in lanes.values())
+    worst = max(found.worst_mm for found in lanes.values())
+    return LevelOption((), lanes, total, worst, plan.level_all.total_mm - total, {})
+
+
 def marked_frets(option: LevelOption) -> list[int]:
     """The frets that an option takes anything off."""
     return [fret for fret, mm in enumerate(most_removed(option), 1) if mm > 0]

@@ -82,12 +82,15 @@ class FallAway:
 class AcceptedLevel:
     """A plan as it was accepted; lengths µm, lists by fret from fret 1 on, mappings by lane or by fret.
 
-    `kind` is `level`, `lift` or `refret`, `frets` are those to lift or replace, `removed_um` is the most that comes
-    off a fret in any lane, `removal_um` what comes off in each, `raise_um` how far each lifted fret comes up;
-    `fret_height_um` is what the frets held before it, `crown_height_um` what of that was read, by lane.
+    `kind` is `level`, `lift` or `refret`, `say` and `do` the call that was accepted, `frets` are those to lift or
+    replace, `removed_um` is the most that comes off a fret in any lane, `removal_um` what comes off in each, `raise_um`
+    how far each lifted fret comes up; `fret_height_um` is what the frets held before it, `crown_height_um` what of that
+    was read, by lane.
     """
 
     kind: PlanKind
+    say: str
+    do: str
     frets: tuple[int, ...]
     total_um: int
     worst_um: int
@@ -132,6 +135,15 @@ class AcceptedLevel:
         """The crown heights that it was made from."""
         return _in_mm(self.crown_height_um)
 
+    def touched(self) -> tuple[int, ...]:
+        """The frets that carrying it out touches: those lifted or replaced, or all that were levelled."""
+        if self.kind != "level":
+            return self.frets
+        every = range(1, len(self.drops_um) + 1)
+        if self.school == "marked":
+            return tuple(fret for fret in every if self.removed_um[fret - 1])
+        return tuple(fret for fret in every if fret not in self.left_out)
+
     def metal_taken(self) -> dict[int, int]:
         """Micrometres that carrying it out takes off each fret: only levelling takes any."""
         return {fret: um for fret, um in enumerate(self.removed_um, 1) if um} if self.kind == "level" else {}
@@ -142,6 +154,8 @@ def accepted_level(inputs: Mapping[str, Any], outcome: Mapping[str, Any]) -> Acc
     fall = inputs["fall_away"]
     return AcceptedLevel(
         outcome["kind"],
+        outcome["say"],
+        outcome["do"],
         tuple(outcome["frets"]),
         outcome["total_um"],
         outcome["worst_um"],

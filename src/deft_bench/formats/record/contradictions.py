@@ -31,7 +31,7 @@ def contradictions(record: dict[str, Any]) -> list[str]:
 def head_of(survey: dict[str, Any]) -> SurveyHead:
     """A survey's head from its document."""
     fields = {name: survey[name] for name in SurveyHead.__dataclass_fields__}
-    return SurveyHead(**{**fields, "at_frets": tuple(survey["at_frets"])})
+    return SurveyHead(**{**fields, "at_frets": tuple(survey["at_frets"]), "blades_um": tuple(survey["blades_um"])})
 
 
 def _spec_lines(record: dict[str, Any]) -> list[str]:

@@ -7,6 +7,7 @@ from typing import Any
 from deft_bench.core.instrument import to_fields
 from deft_bench.formats.record.schema import FORMAT, VERSION
 from deft_bench.store import (
+    acts,
     boards,
     estimates,
     instruments,
@@ -102,6 +103,7 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
             }
             for said in seating.every(db, job.id)
         ],
+        "fret_acts": [{**asdict(act), "frets": list(act.frets)} for act in acts.of_job(db, job.id)],
         "plans": plans,
         "refret_plans": _saves(refrets.PLANS.every(db, job.id)),
         "sheet_plans": _saves(sheets.PLANS.every(db, job.id)),
@@ -145,6 +147,8 @@ def _survey(db: Connection, survey: surveys.Survey, job_uids: dict[int, str]) ->
         "note": head.note,
         "strings": head.strings,
         "at_frets": list(head.at_frets),
+        "strokes": head.strokes,
+        "blades_um": list(head.blades_um),
         "sounded": [asdict(note) for note in surveys.sounded(db, survey.id)],
         "readings": [
             {

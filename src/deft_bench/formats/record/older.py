@@ -73,6 +73,8 @@ STEPS: Mapping[int, Step] = {
     ),
     # to 6: steps of a job are signed off with a reason
     5: Step(job_event={"step": ""}),
+    # to 7: surveys by ink and blades; what was done to single frets
+    6: Step(job={"fret_acts": []}, survey={"strokes": 0, "blades_um": []}),
 }
 
 

@@ -13,6 +13,7 @@ from deft_bench.formats.record.photographs import photograph
 from deft_bench.formats.record.schema import SCHEMA
 from deft_bench.formats.strict_json import RequestError, check, read_json
 from deft_bench.store import (
+    acts,
     boards,
     estimates,
     instruments,
@@ -113,6 +114,8 @@ def _store(db: Connection, record: dict[str, Any], photos: list[notes.Photo | No
         for said in job["found_home"]:
             told = survey_ids[said["survey"]], said["frets"], said["at"], said["taken_back_at"]
             seating.keep(db, job_ids[job["uid"]], *told)
+        for act in job["fret_acts"]:
+            acts.keep(db, job_ids[job["uid"]], **act)
         _keep_sheet(db, job_ids[job["uid"]], job)
         _keep_work(db, instrument_id, job_ids[job["uid"]], job)
     _keep_of_instrument(db, instrument_id, record)

@@ -3,20 +3,29 @@
 import dataclasses
 from typing import Any
 
+from deft_bench.core.acts import ON_FRETS
 from deft_bench.core.board.plan import BoardPlan
 from deft_bench.core.described import schema_of
 from deft_bench.core.instrument import CHOICES, KINDS, LENGTHS, Spec
 from deft_bench.core.jobs import JOB_EVENTS, JOB_KINDS
 from deft_bench.core.refret import RefretPlan
 from deft_bench.core.strings.setup_plan import SetupPlan
-from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES, WHEN
+from deft_bench.core.survey import (
+    METHODS,
+    MOST_BLADE_UM,
+    MOST_BLADES,
+    MOST_STROKES,
+    STRING_STATES,
+    SURFACES,
+    WHEN,
+)
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.core.work.catalogue import HARDNESS
 from deft_bench.core.work.estimate import NOT_KEPT, Estimate
 from deft_bench.core.work.job_sheet import EVENTS
 
 FORMAT = "deft-bench-record"
-VERSION = 6
+VERSION = 7
 
 
 def _object(properties: dict[str, Any]) -> dict[str, Any]:
@@ -303,6 +312,18 @@ SCHEMA = {
                                 {"survey": _UID, "frets": _FRETS, "at": _TIME, "taken_back_at": _MAYBE_TIME}
                             ),
                         },
+                        "fret_acts": {
+                            "type": "array",
+                            "maxItems": 500,
+                            "items": _object(
+                                {
+                                    "kind": {"type": "string", "enum": list(ON_FRETS)},
+                                    "frets": {**_FRETS, "minItems": 1},
+                                    "at": _TIME,
+                                    "taken_back_at": _MAYBE_TIME,
+                                }
+                            ),
+                        },
                         "override_note": _TEXT,
                         "note": _TEXT,
                         "plans": {
@@ -358,6 +379,13 @@ SCHEMA = {
                         "note": _TEXT,
                         "strings": {"type": "integer", "minimum": 0, "maximum": _STRINGS},
                         "at_frets": {"type": "array", "maxItems": 60, "items": _FRET, "uniqueItems": True},
+                        "strokes": {"type": "integer", "minimum": 0, "maximum": MOST_STROKES},
+                        "blades_um": {
+                            "type": "array",
+                            "maxItems": MOST_BLADES,
+                            "items": {"type": "integer", "minimum": 1, "maximum": MOST_BLADE_UM},
+                            "uniqueItems": True,
+                        },
                         "sounded": {
                             "type": "array",
                             "maxItems": 20_000,

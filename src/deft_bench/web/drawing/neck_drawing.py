@@ -1,9 +1,10 @@
 """The neck drawing: the instrument's own neck, true to scale, on the cutting mat."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from deft_bench.core.board.fret_lines import FretLine
+from deft_bench.core.evidence.actions import Spread
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.instrument import Spec
 from deft_bench.core.units import Display
@@ -31,6 +32,8 @@ class Spot:
     label: str
     shape: str
     words: str
+    soft: float = 0.0
+    """How far its edge is soft, in SVG units: the half of the interval that it lies in."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,6 +97,32 @@ def short_unit(display: Display) -> str:
     return "hundredths of a mm" if display.system == "mm" else "thou"
 
 
+SOFT_PER_MM, MOST_SOFT = 180.0, 13.0
+LOST_MM = 0.12
+"""A height that is known no better than this is drawn as one that nothing was read of."""
+
+
+def likely_number(one: Spread, display: Display) -> str:
+    """A likely height as a short number, no finer than its interval deserves: in tens from 0.04 mm on."""
+    if one.high - one.low < 0.04:
+        return off_number(one.mean, display)
+    step = 0.05 if display.system == "mm" else 0.0508
+    rounded = round(one.mean / step) * step
+    return f"≈{off_number(rounded, display)}" if abs(rounded) >= step / 2 else ""
+
+
+def likely_spot(spot: Spot, one: Spread, read_by: Sequence[str], display: Display, rock_mm: float) -> Spot:
+    """A place as the likely neck has it: a wedge with a soft edge, and what was read there by what."""
+    width = one.high - one.low
+    shape = "unread" if width > LOST_MM and abs(one.mean) < width / 2 else shape_of(one.mean, rock_mm)
+    label = likely_number(one, display) if shape in ("proud", "low") else ""
+    said = f"{off_words(one.mean, display, rock_mm)}, between {display.signed(one.low * 1000)} and"
+    said += f" {display.signed(one.high * 1000)} in nine of ten; read: {', '.join(read_by) or 'nothing here'}"
+    return replace(
+        spot, off_mm=one.mean, label=label, shape=shape, words=said, soft=min(MOST_SOFT, SOFT_PER_MM * width / 2)
+    )
+
+
 def neck_drawing(
     spec: Spec,
     display: Display,
@@ -109,13 +138,16 @@ def neck_drawing(
     lanes: Sequence[str] = LANES,
     label: Callable[[float, str, Display], str] | None = None,
     open_too: bool = False,
+    likely: Mapping[str, Sequence[Spread]] | None = None,
+    read_by: Mapping[tuple[str, int], Sequence[str]] | None = None,
 ) -> NeckDrawing:
     """Lay the neck out at true scale in both directions.
 
     The nut is at the left with the bass lane at the bottom; `nut_side` `right` turns the neck half round, and a
     left-handed instrument is mirrored. `marks` names frets to frame (`lift`, `left-out`, `least`); `notes` are (fret,
     lane, note). `lanes` are the three lanes or the strings' numbers, bass first; with strings `off_mm` begins at fret
-    0, and the open string has its place when `open_too`. `label` writes what stands beside a place.
+    0, and the open string has its place when `open_too`. `label` writes what stands beside a place. `likely` draws the
+    likely height of every place with its spread instead, and `read_by` says what was read there.
     """
     per_string = lanes[0] not in SHARE
     across = {lane: 0.07 + 0.86 * i / max(1, len(lanes) - 1) for i, lane in enumerate(lanes)} if per_string else SHARE
@@ -138,6 +170,12 @@ def neck_drawing(
         offs = (off_mm or {}).get(lane) or []
         for fret in range(first if open_too else 1, len(lines)):
             spots.append(spot(lane, fret, offs[fret - first] if fret - first < len(offs) else None))
+    if likely is not None:
+        by = read_by or {}
+        spots = [
+            likely_spot(one, likely[one.lane][one.fret - 1], by.get((one.lane, one.fret), ()), display, rock_mm)
+            for one in spots
+        ]
     label_x = page.at((page.start, 0))[0] + (18 if page.mirror_x else -18)
     return NeckDrawing(
         width=width,

@@ -7,8 +7,7 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.level_acceptance import NUT_STATES, accept_level, reseated_now
 from deft_bench.bench.level_in_hand import fall_by_tape
-from deft_bench.bench.level_planning import read_choices
-from deft_bench.bench.survey_results import height_surveys
+from deft_bench.bench.level_planning import base_survey, read_choices
 from deft_bench.store import jobs, seating
 from deft_bench.web.level.screen import screen
 from deft_bench.web.support import Form, db, display, flash_with_undo, job_or_404, now, settings, stamp
@@ -20,10 +19,10 @@ TAPE = ("tape_fret", "tape_layers", "beam_layers", "tape_um", "first_cut")
 def accept(job_id: int) -> Response:
     """Accept the plan as shown. Refused when a gate is in the way or a reading has changed since the page was made."""
     job, _ = job_or_404(job_id)
-    heights = height_surveys(db(), job)
-    if not heights:
+    base = base_survey(db(), job)
+    if base is None:
         return redirect(url_for("surveys.next_of", job_id=job_id))
-    choices = read_choices(settings(), request.form, heights[-1].frets)
+    choices = read_choices(settings(), request.form, base.frets)
     nut, shown = request.form.get("nut", ""), request.form.get("shown", "")
     refused = accept_level(db(), settings(), job_id, choices, nut, shown, stamp())
     if not refused:
@@ -81,14 +80,13 @@ def done(job_id: int) -> Response:
 def seated(job_id: int) -> Response:
     """Record that the frets named were checked and found home, or take back what was said of the seating."""
     job, instrument = job_or_404(job_id)
-    heights = height_surveys(db(), job)
+    base = base_survey(db(), job)
     if "take_back" in request.form:
         seating.take_back(db(), job_id, stamp())
-    elif heights:
-        words = request.form.get("frets", "").split(",")
-        frets = [int(word) for word in words if word.isascii() and word.isdigit()]
-        if frets and all(1 <= fret <= instrument.spec.frets for fret in frets):
-            seating.keep(db(), job_id, heights[-1].id, frets, stamp())
+    elif base is not None:
+        frets = _frets_sent(instrument.spec.frets)
+        if frets:
+            seating.keep(db(), job_id, base.id, frets, stamp())
         else:
             flash(f"Say which frets are home: whole numbers from 1 to {instrument.spec.frets}.")
     return redirect(url_for(".show", job_id=job_id))
@@ -97,9 +95,20 @@ def seated(job_id: int) -> Response:
 @screen.post("/jobs/<int:job_id>/level/reseated")
 def reseated(job_id: int) -> Response:
     """Record that frets were reseated, and go on to read them again: what was read before no longer holds."""
-    job, _ = job_or_404(job_id)
-    reseated_now(db(), now(), job)
+    job, instrument = job_or_404(job_id)
+    frets = _frets_sent(instrument.spec.frets)
+    if not frets:
+        flash(f"Say which frets were reseated: whole numbers from 1 to {instrument.spec.frets}.")
+        return redirect(url_for(".show", job_id=job_id))
+    reseated_now(db(), now(), job, frets)
     return redirect(url_for("surveys.new", job_id=job_id))
+
+
+def _frets_sent(most: int) -> list[int]:
+    """The frets that were sent; none where any of them is not on the neck."""
+    words = request.form.get("frets", "").split(",")
+    frets = [int(word) for word in words if word.isascii() and word.isdigit()]
+    return frets if all(1 <= fret <= most for fret in frets) else []
 
 
 @screen.post("/jobs/<int:job_id>/level/override")

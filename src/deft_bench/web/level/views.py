@@ -17,11 +17,13 @@ from deft_bench.bench.level_in_hand import (
 )
 from deft_bench.bench.level_planning import beam_paths, calc_request
 from deft_bench.bench.survey_results import facts_of, shown_band
+from deft_bench.core.evidence.judged import next_words
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.level_call import metal_said, option_said, raised_by
 from deft_bench.core.frets.levelling import LevelOption
 from deft_bench.core.survey_kinds import Place
 from deft_bench.store import instruments, jobs
+from deft_bench.web.drawing.action_bars import action_bars
 from deft_bench.web.drawing.lanes import budget_chart, lane_charts
 from deft_bench.web.drawing.neck_drawing import neck_drawing, off_number, short_unit
 from deft_bench.web.level.screen import screen
@@ -64,6 +66,7 @@ def show(job_id: int) -> str | Response:
 def _page(job: jobs.Job, instrument: instruments.Instrument, in_hand: LevelInHand) -> str:
     planning, accepted, gate = in_hand.planning, in_hand.accepted, in_hand.gate
     spec, plan, chosen = instrument.spec, planning.plan.request, planning.chosen
+    found = planning.likely if accepted is None else None
     nut_side = settings().nut_side
     mirrored = spec.left_handed != settings().turned
     partial = request.headers.get("HX-Target") == "level"
@@ -93,7 +96,10 @@ def _page(job: jobs.Job, instrument: instruments.Instrument, in_hand: LevelInHan
             off_mm=planning.base.figures.off_mm,
             marks=marks_of(planning),
             rock_mm=rock_mm(),
+            likely=None if found is None else dict(zip(LANES, found.judged.heights, strict=True)),
+            read_by=None if found is None else found.read_by(),
         ),
+        bars=None if found is None else action_bars(found.judged.compared.actions, display()),
         charts=lane_charts(
             plan.positions_mm,
             dict(plan.heights),
@@ -115,6 +121,7 @@ def _page(job: jobs.Job, instrument: instruments.Instrument, in_hand: LevelInHan
         ),
         moved=facts_of(db(), settings(), job, instrument).moved if waiting else "",
         short_unit=short_unit(display()),
+        helps=None if found is None or planning.stale else next_words(found.judged.next),
         nut_states=NUT_STATES,
         nut=request.args.get("nut", job.nut),
         beam=beam_paths(db(), instrument),

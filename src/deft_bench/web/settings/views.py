@@ -19,6 +19,7 @@ CHOICES = {
     "system": {"mm": "millimetres", "in": "inches"},
     "inches": {"64": "fractions to 1/64", "32": "fractions to 1/32", "decimal": "decimals"},
     "nut_side": {"left": "nut left, bass lane below", "right": "nut right, bass lane on top"},
+    "hundredths": {"no": "with a point: 0.14", "yes": "in hundredths without one: 14"},
     "reading_order": {"lane_by_lane": "lane by lane", "fret_by_fret": "fret by fret"},
 }
 PRESET_LIMITS = {"relief": (0, 1_000), "treble": (500, 6_000), "bass": (500, 6_000)}
@@ -33,7 +34,8 @@ def show() -> str | Response | tuple[str, int]:
     """See and change the shop's settings."""
     form = Form()
     if request.method == "POST":
-        chosen = {name: form.text(name) for name in CHOICES}
+        kept = to_text(current())
+        chosen = {name: form.text(name) if name in form.sent else kept[name] for name in CHOICES}
         for name, choices in CHOICES.items():
             if chosen[name] not in choices:
                 form.errors[name] = f"Choose one of: {', '.join(choices.values())}."

@@ -4,10 +4,10 @@ from typing import Any
 
 from deft_bench.bench.surveying import UsualHead
 from deft_bench.core.instrument import Spec
-from deft_bench.core.survey import SurveyHead, head_problems
+from deft_bench.core.survey import MOST_STROKES, SurveyHead, head_problems
 from deft_bench.core.survey_kinds import PER_CENT, SurveyKind
-from deft_bench.core.units import Display
-from deft_bench.web.support import Form
+from deft_bench.core.units import Display, LengthError, parse_length
+from deft_bench.web.support import Form, display
 
 
 def values_of(head: UsualHead, kind: SurveyKind, shown: Display) -> dict[str, Any]:
@@ -25,6 +25,8 @@ def values_of(head: UsualHead, kind: SurveyKind, shown: Display) -> dict[str, An
         "temperature_c": "" if head.temperature_c is None else f"{head.temperature_c:g}",
         "humidity": "" if head.humidity is None else f"{head.humidity:g}",
         "note": "",
+        "strokes": head.strokes,
+        "blades_um": "; ".join(shown.entry(um) for um in head.blades_um),
     }
 
 
@@ -33,12 +35,16 @@ def read_head(form: Form, kind: SurveyKind, spec: Spec) -> SurveyHead | None:
     resolution = _resolution(form, kind)
     temperature = form.number("temperature_c", -20, 60, optional=True)
     humidity = form.number("humidity", 0, 100, optional=True)
-    at_frets = form.frets("at_frets", spec.frets) if kind.named_frets == "must" else ()
+    at_frets = form.frets("at_frets", spec.frets) if kind.named_frets in ("must", "span") else ()
+    if kind.asks_strokes and at_frets:
+        at_frets = tuple(range(at_frets[0], at_frets[-1] + 1))
+    strokes = form.count("strokes", 1, MOST_STROKES) if kind.asks_strokes else 0
+    blades = _blades(form) if kind.asks_blades else ()
     if kind.named_frets == "must" and not at_frets:
         form.errors.setdefault(
             "at_frets", "Name at least one fret: 12 alone is enough, 1, 3, 5, 7 and 12 tell nut from saddle."
         )
-    if form.errors or resolution is None:
+    if form.errors or resolution is None or strokes is None:
         return None
     head = SurveyHead(
         kind=kind.code,
@@ -54,6 +60,8 @@ def read_head(form: Form, kind: SurveyKind, spec: Spec) -> SurveyHead | None:
         note=form.text("note")[:400],
         strings=spec.strings if kind.per_string else 0,
         at_frets=at_frets,
+        strokes=strokes,
+        blades_um=blades,
     )
     form.errors |= head_problems(head)
     return None if form.errors else head
@@ -62,6 +70,19 @@ def read_head(form: Form, kind: SurveyKind, spec: Spec) -> SurveyHead | None:
 def asks_surface(kind: SurveyKind) -> bool:
     """Whether the form asks on which surface it is read: only where the wood and the tops are both usual."""
     return len(kind.surfaces) > 1 and len(kind.lanes) == 1
+
+
+def _blades(form: Form) -> tuple[int, ...]:
+    """The blades of a set, thinnest first."""
+    found: set[int] = set()
+    for word in form.text("blades_um").replace("·", ";").split(";"):
+        try:
+            found |= {parse_length(word, display().system)} if word.strip() else set()
+        except LengthError as error:
+            form.errors["blades_um"] = f"{error}; with semicolons between the blades."
+    if not found:
+        form.errors.setdefault("blades_um", "Name the blades of the set, with semicolons between.")
+    return tuple(sorted(found))
 
 
 def _resolution(form: Form, kind: SurveyKind) -> int | None:

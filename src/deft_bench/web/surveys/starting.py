@@ -7,6 +7,7 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.surveying import (
     ReadingRefusedError,
+    place_that_helps,
     readable_alone,
     start_check,
     start_survey,
@@ -81,6 +82,17 @@ def again(job_id: int) -> Response:
         return redirect(url_for(".new", job_id=job_id, kind=request.form.get("kind", "")))
     head = usual_head(db(), settings(), job, instrument, kind.code).of(kind.code, instrument.spec.strings)
     return redirect(url_for(".show", survey_id=start_survey(db(), now(), job, instrument, head)))
+
+
+@screen.post("/jobs/<int:job_id>/next-reading")
+def next_reading(job_id: int) -> Response:
+    """Go to the place that would help most: in the survey of that kind that still holds, or in a new one."""
+    job, instrument = job_or_404(job_id)
+    place = place_that_helps(db(), settings(), now(), job, instrument)
+    if place is None:
+        return redirect(url_for("level.show", job_id=job_id))
+    survey_id, (lane, fret) = place
+    return redirect(url_for(".show", survey_id=survey_id, lane=lane, fret=fret))
 
 
 def _starting(job: jobs.Job | None, instrument: instruments.Instrument, kind: SurveyKind) -> dict[str, Any]:

@@ -1,4 +1,4 @@
-// The Level screen's keys: arrows walk the frets, x leaves one out or takes it back. Clicks are plain links.
+// The Level screen's keys: arrows walk the frets, x leaves one out or takes it back, r takes the reading that would help most. Clicks are plain links.
 
 let fret = 0;
 
@@ -15,6 +15,7 @@ document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey || event.target.matches("input, textarea, select")) return;
   if (event.key === "ArrowRight") { event.preventDefault(); mark(fret + 1); }
   else if (event.key === "ArrowLeft") { event.preventDefault(); mark(fret - 1); }
+  else if (event.key === "r") document.querySelector("[data-next-reading]")?.click();
   else if (event.key === "x" && fret) {
     event.preventDefault();
     // a true click: on a band that has only just been drawn it follows the link itself

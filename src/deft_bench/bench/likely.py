@@ -1,0 +1,230 @@
+"""The likely neck of a job: all that was read and done in it, as evidence in time order, and the one judgement of it.
+
+A judgement depends on nothing but what it was made from: the same evidence is judged once and kept.
+"""
+
+import json
+import zlib
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
+from dataclasses import asdict, dataclass
+from threading import Lock
+
+import numpy as np
+
+from deft_bench.bench.metal import metal_now
+from deft_bench.core.evidence.judged import Judged, judge
+from deft_bench.core.evidence.kinds import Act, CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker
+from deft_bench.core.evidence.likely_neck import Neck
+from deft_bench.core.evidence.prior import History
+from deft_bench.core.frets.heights import LANES
+from deft_bench.core.limits import SEATING_GAP_MM
+from deft_bench.core.shop_settings import ShopSettings
+from deft_bench.core.survey_kinds import GONE_UM, LEFT_UM, PARTLY_UM, ROCKS_UM, Place
+from deft_bench.store import acts, instruments, jobs, refrets, seating, surveys
+from deft_bench.store.database import Connection
+
+KEPT = 64
+"""So many judgements are kept, the latest asked for."""
+ACTS = {
+    "rod": "rod",
+    "reseat": "reseated",
+    "lift": "lifted",
+    "shim": "lifted",
+    "spot": "levelled",
+    "level": "levelled",
+    "refret": "reseated",
+}
+"""What an act that is on record is to the likely neck."""
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """One piece of evidence with when it was had and the survey that it stands in (None: an act, or what was said)."""
+
+    at: str
+    evidence: Evidence
+    survey_id: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Likely:
+    """The judgement of a neck and what it was made from, in time order."""
+
+    told: tuple[Told, ...]
+    judged: Judged
+
+    def slip_places(self) -> list[tuple[int, Place, float | None]]:
+        """(survey, place, what was probably meant in mm) of every reading that is probably a slip."""
+        found = []
+        for slip in self.judged.slips:
+            survey_id = self.told[slip.index].survey_id
+            if survey_id is not None:
+                found.append((survey_id, (LANES[slip.lane], slip.fret), slip.meant_mm))
+        return found
+
+    def read_by(self) -> dict[Place, list[str]]:
+        """What each place was read by, in words, in the order in which it was."""
+        found: dict[Place, list[str]] = {}
+        for one in self.told:
+            for place, word in _places_read(one.evidence):
+                words = found.setdefault(place, [])
+                if word not in words:
+                    words.append(word)
+        return found
+
+    def heights_mm(self) -> dict[str, list[float]]:
+        """The likely height of every fret over its lane's fair line, by lane."""
+        return {lane: [one.mean for one in row] for lane, row in zip(LANES, self.judged.heights, strict=True)}
+
+
+_judged: OrderedDict[str, Judged] = OrderedDict()
+_lock = Lock()
+
+
+TELLING = ("fret_heights", "rocker", "ink", "blades")
+"""Surveys that tell of the fret tops: a call is made from any of them."""
+
+
+def telling_surveys(db: Connection, job: jobs.Job) -> list[surveys.Survey]:
+    """The job's surveys of the fret tops that hold a reading, oldest first."""
+    found = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind in TELLING]
+    counts = surveys.counts(db, [survey.id for survey in found])
+    return [survey for survey in found if counts[survey.id]]
+
+
+def evidence_of(db: Connection, job: jobs.Job, instrument: instruments.Instrument) -> list[Told]:
+    """All that tells of the neck in a job, in the order in which it was had."""
+    told: list[Told] = []
+    for survey in surveys.of_job(db, job.id):
+        read = _READ.get(survey.head.kind)
+        at = surveys.read_from(db, survey.id)
+        if read is not None and at is not None and survey.frets == instrument.spec.frets:
+            values = {place: um for place, um in surveys.values(db, survey.id).items() if um is not None}
+            told += [Told(at, one, survey.id) for one in read(survey, values)]
+    for home in seating.in_force(db, job.id):
+        told += [Told(home.at, Daylight(1, fret, 0.0)) for fret in home.frets]
+    first = min((one.at for one in told), default=None)
+    if first is not None:
+        told += [Told(act.at, Act(ACTS[act.kind], act.frets)) for act in acts.of_instrument(db, instrument.id)]
+    return sorted((one for one in told if first is not None and one.at >= first), key=lambda one: one.at)
+
+
+def _places_read(one: Evidence) -> list[tuple[Place, str]]:
+    """The places that a piece of evidence tells of, and by what."""
+    if isinstance(one, Act):
+        return []
+    lane = LANES[one.lane]
+    if isinstance(one, Heights):
+        return [((lane, fret), f"gauge {mm:.2f} mm") for fret, mm in one.readings.items()]
+    if isinstance(one, Feeler):
+        stops = "none stops" if one.stops_mm is None else f"{one.stops_mm:.2f} mm stops"
+        return [((lane, one.fret), f"blade {one.passes_mm:.2f} mm passes, {stops}")]
+    if isinstance(one, Rocker):
+        return [((lane, one.frets[1]), "rocks" if one.rocks else "sits flat")]
+    if isinstance(one, Ink):
+        shown = {"gone": one.gone, "partly gone": one.partly, "left": one.left}
+        return [((lane, fret), f"ink {word}") for word, frets in shown.items() for fret in frets]
+    if isinstance(one, Daylight):
+        return [((lane, one.fret), "daylight under it" if one.gap_mm else "no daylight under it")]
+    return [((lane, one.fret), f"crown {one.mm:.2f} mm")]
+
+
+def _heights(survey: surveys.Survey, values: Mapping[Place, int]) -> list[Evidence]:
+    gap, resolution = survey.head.method == "gap", survey.head.resolution_um / 1000
+    found: list[Evidence] = []
+    for lane, name in enumerate(LANES):
+        readings = {fret: um / 1000 for (of, fret), um in sorted(values.items()) if of == name}
+        if readings:
+            found.append(Heights(lane, readings, resolution, gap))
+    return found
+
+
+def _rocker(survey: surveys.Survey, values: Mapping[Place, int]) -> list[Evidence]:
+    return [
+        Rocker(LANES.index(lane), (fret - 1, fret, fret + 1), um == ROCKS_UM, survey.head.resolution_um / 1000)
+        for (lane, fret), um in sorted(values.items())
+    ]
+
+
+def _seating(survey: surveys.Survey, values: Mapping[Place, int]) -> list[Evidence]:
+    return [
+        Daylight(LANES.index(lane), fret, um / 1000 if um / 1000 >= SEATING_GAP_MM else 0.0)
+        for (lane, fret), um in sorted(values.items())
+    ]
+
+
+def _crowns(survey: surveys.Survey, values: Mapping[Place, int]) -> list[Evidence]:
+    return [CrownHeight(LANES.index(lane), fret, um / 1000) for (lane, fret), um in sorted(values.items())]
+
+
+def _ink(survey: surveys.Survey, values: Mapping[Place, int]) -> list[Evidence]:
+    over = survey.head.at_frets or (1, survey.frets)
+    found: list[Evidence] = []
+    for lane, name in enumerate(LANES):
+        shown = {um: tuple(fret for (of, fret), at in sorted(values.items()) if (of, at) == (name, um)) for um in _INK}
+        if any(shown.values()):
+            found.append(Ink(lane, over[0], over[-1], survey.head.strokes, *shown.values()))
+    return found
+
+
+def _blades(survey: surveys.Survey, values: Mapping[Place, int]) -> list[Evidence]:
+    def stops(um: int) -> float | None:
+        return next((blade / 1000 for blade in survey.head.blades_um if blade > um), None)
+
+    return [Feeler(LANES.index(lane), fret, um / 1000, stops(um)) for (lane, fret), um in sorted(values.items())]
+
+
+_INK = (GONE_UM, PARTLY_UM, LEFT_UM)
+_READ: dict[str, Callable[[surveys.Survey, Mapping[Place, int]], list[Evidence]]] = {
+    "fret_heights": _heights,
+    "rocker": _rocker,
+    "seating": _seating,
+    "crown_height": _crowns,
+    "ink": _ink,
+    "blades": _blades,
+}
+"""What a survey of each kind tells of the neck."""
+
+
+def likely(
+    db: Connection,
+    settings: ShopSettings,
+    job: jobs.Job,
+    instrument: instruments.Instrument,
+    *,
+    as_it_lies: bool = False,
+) -> Likely | None:
+    """The likely neck of a job and its judgement; None before anything is read. `as_it_lies`: its straightness is
+    settled elsewhere.
+    """
+    told = evidence_of(db, job, instrument)
+    if not any(not isinstance(one.evidence, (Act, CrownHeight, Daylight)) for one in told):
+        return None
+    spec = instrument.spec
+    neck = Neck(np.array(spec.positions_mm()), history_of(db, job), spec.joint_fret)
+    held = metal_now(db, instrument).heights_mm
+    least = settings.least_kept_mm(spec.fret_height_um / 1000)
+    made_from = [asdict(one.evidence) | {"is": type(one.evidence).__name__} for one in told]
+    key = json.dumps(
+        [spec.positions_mm(), neck.history, neck.joint_fret, held, least, settings.system, as_it_lies, made_from],
+        sort_keys=True,
+    )
+    with _lock:
+        if key in _judged:
+            _judged.move_to_end(key)
+            return Likely(tuple(told), _judged[key])
+    seed = zlib.crc32(key.encode())
+    found = judge(
+        neck, [one.evidence for one in told], held, least, seed, settings.display.fine_mm, as_it_lies=as_it_lies
+    )
+    with _lock:
+        _judged[key] = found
+        while len(_judged) > KEPT:
+            _judged.popitem(last=False)
+    return Likely(tuple(told), found)
+
+
+def history_of(db: Connection, job: jobs.Job) -> History:
+    """What the frets have been through: new wire where it was put in by this job."""
+    return "new_wire" if job.kind == "refret" or refrets.fitted(db, job.id) else "played"

@@ -1,0 +1,217 @@
+"""The call of a level job: what the likely neck says to do, and the exact plan that carries it out.
+
+The likely neck chooses the action and says how sure it is; the linear programme of `levelling` says what it comes to.
+"""
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm, listed_words
+from deft_bench.core.evidence.actions import Action, Spread, marked_metal
+from deft_bench.core.evidence.judged import LIKELY, Judged, next_words
+from deft_bench.core.frets.heights import LANES, fair_line
+from deft_bench.core.frets.level_call import REFRET_SHARE, Said, level_said, lift_said, option_to_call, reseat_said
+from deft_bench.core.frets.levelling import LanePlan, LevelOption, LevelPlan, local_option, option_of
+
+SHOWN_LOOSE = 0.1
+"""A fret's chance to sit loose is said from here on."""
+
+LOCAL = ("spot", "marked", "fall_away")
+"""Actions that take down some frets and leave the others as their measure."""
+LEAVES_FROM = 0.9
+"""From this chance on that nothing rocks it is said without a word of doubt."""
+
+
+@dataclass(frozen=True, slots=True)
+class LikelyCall:
+    """The call, the action behind it, and the option of the plan that carries it out."""
+
+    call: Call
+    action: Action
+    chosen: LevelOption
+
+
+def likely_call(
+    judged: Judged,
+    plan: LevelPlan,
+    *,
+    passes_straight: bool = True,
+    daylight_mm: Mapping[int, float] | None = None,
+    home: Collection[int] = (),
+    past_levels_mm: Sequence[float] = (),
+    seated_with: str = "",
+    length: Length = in_mm,
+) -> LikelyCall:
+    """The call on a neck whose straightness is settled (`passes_straight`: then it is not straightened again).
+
+    `daylight_mm` are gaps that were found under crowns, by fret; `home` frets that were checked and found home;
+    `seated_with` names how the frets were seated, if recorded.
+    """
+    found = judged.compared.actions
+    action = next((one for one in found if not (passes_straight and one.do == "straighten")), found[0])
+    if judged.call.do == "read_more" and action.do != "read_more":
+        action = replace(action, do="read_more", frets=())
+    chosen = _option(plan, action)
+    because = _because(judged, action, length)
+    if home:
+        every = len(home) >= len(plan.request.positions_mm)
+        because.append(f"Checked and found home: {'all frets' if every else frets_named(sorted(home))}.")
+    if seated_with and action.do in ("check_seating", "reseat"):
+        because.append(f"The frets were seated with {seated_with}.")
+    others = [_instead(one, found[0], length) for one in found if one is not action and one.do not in ("read_more",)][
+        :4
+    ]
+    said = _said(judged, action, chosen, plan, daylight_mm or {}, because, others, past_levels_mm, length)
+    say, do, figures, instead, settle = said
+    total = {"total_mm": chosen.total_mm, "worst_mm": chosen.worst_mm, "level_all_total_mm": plan.level_all.total_mm}
+    chances = {"chance": action.best, "passes": action.passes}
+    helps = next_words(judged.next)
+    settled = f"{helps[0].upper()}{helps[1:]}." if helps else settle
+    sure: Sure = judged.sure if action is found[0] or judged.sure == "unsure" else _no_surer(action)
+    call = Call(say, do, {**total, **chances, **figures}, tuple(because), tuple(instead), sure, settled)
+    return LikelyCall(call, action, chosen)
+
+
+def _no_surer(action: Action) -> Sure:
+    return "likely" if action.best >= LIKELY else "unsure"
+
+
+def _option(plan: LevelPlan, action: Action) -> LevelOption:
+    """The option of the exact plan that does what an action says."""
+    if action.do in ("lift", "partial_refret") and len(action.frets) <= REFRET_SHARE * len(plan.request.positions_mm):
+        return option_of(plan, action.frets)
+    if action.do == "fall_away" and action.frets:
+        return local_option(plan, action.frets)
+    if action.do in LOCAL and action.frets:
+        return _marked_option(plan, action.frets)
+    if action.do == "level":
+        return next(option for option in plan.options if not option.lift)
+    return option_to_call(plan)
+
+
+def _marked_option(plan: LevelPlan, frets: Sequence[int]) -> LevelOption:
+    """Only the named frets, each down to the line of its neighbours, as the rocker shows them."""
+    taken = local_option(plan, frets)
+    lanes = {}
+    for lane, heights in plan.request.heights.items():
+        bounds = plan.request.bounds(lane)
+        x, g = (np.array(column, dtype=float) for column in zip(*((x, g) for _, x, g in bounds), strict=True))
+        offset, slope = fair_line([(x, g) for _, x, g in bounds])
+        off = marked_metal(g[None, None], x, (offset + slope * x)[None, None])[0, 0]
+        removal: list[float | None] = [None] * len(heights)
+        for (fret, _, _), mm in zip(bounds, off, strict=True):
+            removal[fret - 1] = float(mm) if fret in frets else 0.0
+        kept = [mm for mm in removal if mm is not None]
+        lanes[lane] = LanePlan(offset, slope, tuple(removal), sum(kept), max(kept))
+    total = sum(found.total_mm for found in lanes.values())
+    worst = max(found.worst_mm for found in lanes.values())
+    return replace(taken, lanes=lanes, total_mm=total, worst_mm=worst, saves_mm=plan.level_all.total_mm - total)
+
+
+def _because(judged: Judged, action: Action, length: Length) -> list[str]:
+    """What the call rests on: how it compares, what it costs, what may sit loose, what may be a slip."""
+    because = [
+        f"In {round(100 * action.best)} of 100 necks that agree with all that was read it is the best, or as good."
+    ]
+    metal = range_words(action.worst_mm, length)
+    because.append(f"{metal[0].upper()}{metal[1:]}; nothing rocks after it in {round(100 * action.passes)} of 100.")
+    likely = {fret: chance for fret, chance in judged.compared.loose.items() if chance >= SHOWN_LOOSE}
+    because += [f"Fret {fret} sits loose in {round(100 * chance)} of 100." for fret, chance in likely.items()]
+    for slip in judged.slips:
+        was = "" if slip.meant_mm is None else f": {length(slip.meant_mm)} was probably meant"
+        because.append(f"The reading at fret {slip.fret} {LANES[slip.lane]} is probably a slip{was}.")
+    because.append(f"{round(100 * judged.covered)} % of the places were read of.")
+    return because
+
+
+def span_words(worst: Spread, length: Length) -> str:
+    """A length as the range that its readings deserve: `0.02 to 0.06 mm`; empty for nothing."""
+    low, high = length(worst.low), length(worst.high)
+    if high == length(0.0):
+        return ""
+    return high if low == high else f"{low.split()[0]} to {high}"
+
+
+def range_words(worst: Spread, length: Length) -> str:
+    """What comes off the worst fret, in words."""
+    span = span_words(worst, length)
+    return f"{span} off the worst fret" if span else "no metal"
+
+
+def action_line(action: Action) -> str:
+    """An action as a line of a list: `Lift 9, then level`."""
+    frets = frets_named(list(action.frets)) if action.frets else ""
+    return {
+        "leave": "Leave the frets as they are",
+        "read_more": "Read the rest first",
+        "straighten": "Straighten the neck first",
+        "check_seating": f"Look for daylight under {frets} first",
+        "reseat": f"Reseat {frets} first",
+        "lift": f"Lift {frets}, then level",
+        "spot": f"Take down only {frets}",
+        "marked": f"Take down only {frets}",
+        "level": "Level all frets",
+        "fall_away": f"Level {frets}, past the joint, down to the others",
+        "partial_refret": f"Replace {frets}, then level",
+    }[action.do]
+
+
+def _instead(action: Action, best: Action, length: Length) -> Instead:
+    fails = (
+        f"; the gate fails in {round(100 * (1 - action.passes))} of 100" if action.passes < best.passes - 0.1 else ""
+    )
+    return Instead(action_line(action), f"{range_words(action.worst_mm, length)}{fails}")
+
+
+def _said(
+    judged: Judged,
+    action: Action,
+    chosen: LevelOption,
+    plan: LevelPlan,
+    daylight_mm: Mapping[int, float],
+    because: list[str],
+    others: list[Instead],
+    past_levels_mm: Sequence[float],
+    length: Length,
+) -> Said:
+    do, frets = action.do, frets_named(list(action.frets)) if action.frets else ""
+    if do == "read_more":
+        unread = listed_words([f"{round(100 * judged.covered)} % of the places"])
+        say = "Read on before any call: " + (f"{unread} are read of." if judged.covered else "nothing is read.")
+        return say, "read_on", {}, (), None
+    if do == "leave":
+        sure = action.passes >= LEAVES_FROM
+        say = "Nothing to level: nothing rocks in any lane." if sure else "Leave the frets: likely nothing rocks."
+        return say, "none", {}, others, None
+    if do == "straighten":
+        say = "Straighten the neck by the rod before any metal comes off."
+        return say, "straighten", {}, others, "Straightness on the bare wood with a notched straightedge."
+    if do == "check_seating":
+        look = f"A 0.03 mm blade under the crown of {frets}, at both ends and the middle."
+        figures = {"frets": float(len(action.frets))}
+        return f"Check the seating of {frets} before any metal comes off.", do, figures, others, look
+    if do == "reseat":
+        gaps = {fret: daylight_mm.get(fret, 0.0) for fret in action.frets}
+        return reseat_said(gaps, chosen, because, others, length)
+    if do == "lift":
+        return lift_said(chosen, plan.level_all, because, others, length)
+    if do == "partial_refret":
+        return _replace_said(action, plan, others, length)
+    if do in ("spot", "marked"):
+        return f"Take down only {frets}: {length(chosen.worst_mm)} at the most.", "level", {}, others, None
+    if do == "fall_away":
+        say = f"Take down only {frets}, where the board rises past the joint: {length(chosen.worst_mm)} at the most."
+        return say, "level", {}, others, None
+    return level_said(plan, chosen, past_levels_mm, because, others, length)
+
+
+def _replace_said(action: Action, plan: LevelPlan, others: list[Instead], length: Length) -> Said:
+    of, least = len(plan.request.positions_mm), length(plan.request.least_height_mm)
+    figures = {"below": float(len(action.frets))}
+    if len(action.frets) > REFRET_SHARE * of:
+        say = f"Refret: {len(action.frets)} of {of} frets would end under {least}."
+        return say, "refret", figures, others, None
+    say = f"Replace {frets_named(list(action.frets))}, then level: they would end under {least}."
+    return say, "partial_refret", figures, others, None
