@@ -99,7 +99,7 @@ def test_level_shows_what_waits_or_asks_for_a_survey(demo: Connection) -> None:
     job, instrument = named(demo, "heron")
     found = level_in_hand(demo, settings, job, instrument, {"left_out": "3"})
     assert marks_of(found.planning)[3] == {"left-out"}
-    with pytest.raises(SurveyFirstError, match="Survey the fret heights first"):
+    with pytest.raises(SurveyFirstError, match="Survey the frets first"):
         level_in_hand(demo, settings, *named(demo, "knot"), {})
     for height, first, words in ((0.0, 15, "more than nothing"), (0.3, 5, "first fret cut"), (1.5, 15, "at most")):
         with pytest.raises(ValueError, match=words):

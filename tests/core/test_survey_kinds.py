@@ -29,6 +29,8 @@ def head_of(kind: SurveyKind) -> SurveyHead:
         "",
         6 if kind.per_string else 0,
         (5, 12) if kind.named_frets == "must" else (),
+        3 if kind.asks_strokes else 0,
+        (50, 100, 150) if kind.asks_blades else (),
     )
 
 
@@ -44,6 +46,10 @@ def test_a_kind_is_complete(kind: SurveyKind) -> None:
     assert kind.drawn == "off_line" or kind.counts_mm is not None
     assert not (kind.per_string and not kind.page)
     assert head_problems(replace(head_of(kind), strings=0 if kind.per_string else 6)).keys() == {"strings"}
+    other_way = replace(head_of(kind), strokes=0 if kind.asks_strokes else 3)
+    assert head_problems(other_way).keys() == {"strokes"}
+    for blades in ((150, 100),) if kind.asks_blades else ((50,),):
+        assert head_problems(replace(head_of(kind), blades_um=blades)).keys() == {"blades_um"}
     if len(kind.methods) == 1:
         other = next(method for method in METHODS if method not in kind.methods)
         assert "method" in head_problems(replace(head_of(kind), method=other))

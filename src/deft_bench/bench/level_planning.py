@@ -8,11 +8,11 @@ from deft_bench.bench.likely import Likely, likely, telling_surveys
 from deft_bench.bench.metal import metal_now
 from deft_bench.bench.refret_progress import daylight_of, seated_with
 from deft_bench.bench.rod import advice_for, recorded_turns
-from deft_bench.bench.survey_results import SurveyResults, height_surveys, moved_since_read, survey_results
-from deft_bench.core.acts import MOVES_BOW, MOVES_HEIGHTS, moved_call
+from deft_bench.bench.survey_results import SurveyResults, moved_since_read, survey_results
+from deft_bench.core.acts import MOVES_BOW, MOVES_HEIGHTS, MOVES_TOPS, moved_call
 from deft_bench.core.board.arch import humps
 from deft_bench.core.board.plan import layout_of
-from deft_bench.core.calls import Call, Length, Sure, frets_named
+from deft_bench.core.calls import Call, Length, Sure
 from deft_bench.core.doubts import Doubt, doubted_call, doubts
 from deft_bench.core.evidence.actions import Action
 from deft_bench.core.frets.heights import LANES, Fall, Heights
@@ -35,7 +35,7 @@ from deft_bench.core.frets.levelling import (
     option_of,
     plan_level,
 )
-from deft_bench.core.frets.likely_call import LOCAL, likely_call
+from deft_bench.core.frets.likely_call import LOCAL, likely_call, look_under
 from deft_bench.core.frets.metal import MetalNow
 from deft_bench.core.frets.plan_record import AcceptedLevel, Circumstances, PlanKind, record_inputs, record_outcome
 from deft_bench.core.neck.rod_call import next_turn_words
@@ -135,8 +135,8 @@ def read_choices(settings: ShopSettings, asked: Mapping[str, str], frets: int) -
 @dataclass(frozen=True, slots=True)
 class Planning:
     """Everything that the Level screen shows of a plan in the making; `metal` is what the frets held before it, `home`
-    are frets checked and found home, `suspects` those that the call asks to check, `doubts` readings that can hardly
-    be, `marked` the marked frets only where that takes less.
+    are frets checked and found home, `suspects` those that the call asks to check (`look` says how), `doubts` readings
+    that can hardly be, `marked` the marked frets only where that takes less.
     """
 
     base: SurveyResults
@@ -155,12 +155,7 @@ class Planning:
     marked: LevelOption | None = None
     likely: Likely | None = None
     action: Action | None = None
-
-    @property
-    def look(self) -> str:
-        """How the frets that may sit loose are looked under."""
-        frets = frets_named(list(self.suspects))
-        return f"A 0.03 mm blade under the crown of {frets}, at both ends and the middle." if self.suspects else ""
+    look: str = ""
 
     @property
     def from_readings(self) -> bool:
@@ -220,25 +215,15 @@ class Planning:
         return sorted({*self.plan.below_least(self.chosen), *self.chosen.lift})
 
 
-def home_frets(db: Connection, job: jobs.Job, base: surveys.Survey) -> frozenset[int]:
-    """Frets that were checked and found home, as far as it still holds by the heights of `base`: until the fret or one
-    of its neighbours is read again.
-    """
-    said = [found for found in seating.in_force(db, job.id) if found.survey_id <= base.id]
-    if not said:
-        return frozenset()
-    read_since = {
-        survey.id: {fret for (_, fret), um in surveys.values(db, survey.id).items() if um is not None}
-        & (set(survey.head.at_frets) or set(range(1, survey.frets + 1)))
-        for survey in height_surveys(db, job)
-        if said[0].survey_id < survey.id <= base.id
-    }
-    return frozenset(
-        fret
-        for found in said
-        for fret in found.frets
-        if not any({fret - 1, fret, fret + 1} & read for later, read in read_since.items() if later > found.survey_id)
-    )
+def home_frets(db: Connection, job: jobs.Job) -> frozenset[int]:
+    """Frets that were checked and found home, as far as it still holds: until something moved them."""
+    done = [act for act in acts.of_instrument(db, job.instrument_id) if act.kind in MOVES_TOPS]
+
+    def moved(fret: int, at: str) -> bool:
+        return any(act.at >= at and (not act.frets or fret in act.frets) for act in done)
+
+    said = seating.in_force(db, job.id)
+    return frozenset(fret for found in said for fret in found.frets if not moved(fret, found.at))
 
 
 def level_request(
@@ -336,7 +321,7 @@ def make_plan(
     straight = straight_gate(db, settings, job, instrument, request, base.survey, carried_mm)
     length = settings.display.fine_mm
     daylight, all_home = daylight_of(db, job)
-    home = frozenset(range(1, base.survey.frets + 1)) if all_home else home_frets(db, job, base.survey)
+    home = frozenset(range(1, base.survey.frets + 1)) if all_home else home_frets(db, job)
     moved = moved_since_read(db, base.survey, MOVES_HEIGHTS) if planned_from is None else None
     if moved is not None:
         bow = fresh_bow(db, settings, job, instrument)
@@ -389,6 +374,7 @@ def make_plan(
         less_by_marks(plan, chosen) if do == "level" and choices.school == "full" else None,
         found,
         action,
+        look_under(action.frets, length) if action is not None and by_action else "",
     )
 
 
@@ -434,7 +420,7 @@ def _as_chosen(
     choice.
     """
     chosen = called if choices.lift is None else option_of(plan, choices.lift, choices.leave)
-    if (chosen.lift, chosen.leave) != (called.lift, called.leave) and call.do in ("level", "lift", "none"):
+    if chosen is not called and call.do in ("level", "lift", "none"):
         call = chosen_call(plan, chosen, call, past_mm, length)
     if choices.school == "marked" and call.do in ("level", "none"):
         chosen = marked_option(plan)

@@ -103,7 +103,7 @@ def evidence_of(db: Connection, job: jobs.Job, instrument: instruments.Instrumen
             values = {place: um for place, um in surveys.values(db, survey.id).items() if um is not None}
             told += [Told(at, one, survey.id) for one in read(survey, values)]
     for home in seating.in_force(db, job.id):
-        told += [Told(home.at, Daylight(1, fret, 0.0)) for fret in home.frets]
+        told += [Told(home.at, Daylight(lane, fret, 0.0)) for fret in home.frets for lane in range(len(LANES))]
     first = min((one.at for one in told), default=None)
     if first is not None:
         told += [Told(act.at, Act(ACTS[act.kind], act.frets)) for act in acts.of_instrument(db, instrument.id)]

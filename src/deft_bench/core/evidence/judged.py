@@ -106,12 +106,9 @@ def _spread(values: Array) -> Spread:
 
 
 def seen_loose(evidence: Sequence[Evidence]) -> dict[int, bool]:
-    """Of the frets that were looked under against the light, whether any lane showed some."""
-    found: dict[int, bool] = {}
-    for one in evidence:
-        if isinstance(one, Daylight):
-            found[one.fret] = found.get(one.fret, False) or one.gap_mm > 0
-    return found
+    """Of the frets that were looked under against the light, whether any lane showed some; the last look counts."""
+    last = {(one.fret, one.lane): one.gap_mm > 0 for one in evidence if isinstance(one, Daylight)}
+    return {fret: any(is_so for (of, _), is_so in last.items() if of == fret) for fret, _ in last}
 
 
 def _room(

@@ -14,6 +14,7 @@ from deft_bench.core.evidence.judged import LIKELY, Judged, next_words
 from deft_bench.core.frets.heights import LANES, fair_line
 from deft_bench.core.frets.level_call import REFRET_SHARE, Said, level_said, lift_said, option_to_call, reseat_said
 from deft_bench.core.frets.levelling import LanePlan, LevelOption, LevelPlan, local_option, option_of
+from deft_bench.core.limits import SEATING_GAP_MM
 
 SHOWN_LOOSE = 0.1
 """A fret's chance to sit loose is said from here on."""
@@ -158,6 +159,13 @@ def action_line(action: Action) -> str:
     }[action.do]
 
 
+def look_under(frets: Sequence[int], length: Length) -> str:
+    """How frets that may sit loose are looked under."""
+    return (
+        f"A {length(SEATING_GAP_MM)} blade under the crown of {frets_named(list(frets))}, at both ends and the middle."
+    )
+
+
 def _instead(action: Action, best: Action, length: Length) -> Instead:
     fails = (
         f"; the gate fails in {round(100 * (1 - action.passes))} of 100" if action.passes < best.passes - 0.1 else ""
@@ -189,7 +197,7 @@ def _said(
         say = "Straighten the neck by the rod before any metal comes off."
         return say, "straighten", {}, others, "Straightness on the bare wood with a notched straightedge."
     if do == "check_seating":
-        look = f"A 0.03 mm blade under the crown of {frets}, at both ends and the middle."
+        look = look_under(action.frets, length)
         figures = {"frets": float(len(action.frets))}
         return f"Check the seating of {frets} before any metal comes off.", do, figures, others, look
     if do == "reseat":
