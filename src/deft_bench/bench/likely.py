@@ -6,7 +6,7 @@ A judgement depends on nothing but what it was made from: the same evidence is j
 import json
 import zlib
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from threading import Lock
 
@@ -15,8 +15,9 @@ import numpy as np
 from deft_bench.bench.metal import metal_now
 from deft_bench.core.evidence.judged import Judged, judge
 from deft_bench.core.evidence.kinds import Act, CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker
-from deft_bench.core.evidence.likely_neck import Neck
+from deft_bench.core.evidence.likely_neck import Draws, Neck, likely_neck
 from deft_bench.core.evidence.prior import History
+from deft_bench.core.evidence.update import updated
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.limits import SEATING_GAP_MM
 from deft_bench.core.shop_settings import ShopSettings
@@ -24,8 +25,8 @@ from deft_bench.core.survey_kinds import GONE_UM, LEFT_UM, PARTLY_UM, ROCKS_UM, 
 from deft_bench.store import acts, instruments, jobs, refrets, seating, surveys
 from deft_bench.store.database import Connection
 
-KEPT = 64
-"""So many judgements are kept, the latest asked for."""
+KEPT, KEPT_DRAWN = 64, 8
+"""So many judgements are kept, the latest asked for; and the draws of so many necks."""
 ACTS = {
     "rod": "rod",
     "reseat": "reseated",
@@ -79,6 +80,7 @@ class Likely:
 
 
 _judged: OrderedDict[str, Judged] = OrderedDict()
+_drawn: OrderedDict[tuple[object, ...], tuple[Sequence[Evidence], Draws, bool]] = OrderedDict()
 _lock = Lock()
 
 
@@ -194,9 +196,10 @@ def likely(
     instrument: instruments.Instrument,
     *,
     as_it_lies: bool = False,
+    quick: bool = False,
 ) -> Likely | None:
     """The likely neck of a job and its judgement; None before anything is read. `as_it_lies`: its straightness is
-    settled elsewhere.
+    settled elsewhere. `quick`: while it is read, what was drawn a moment ago may be brought up to one reading more.
     """
     told = evidence_of(db, job, instrument)
     if not any(not isinstance(one.evidence, (Act, CrownHeight, Daylight)) for one in told):
@@ -210,19 +213,47 @@ def likely(
         [spec.positions_mm(), neck.history, neck.joint_fret, held, least, settings.system, as_it_lies, made_from],
         sort_keys=True,
     )
+    if (known := _known(key)) or (quick and (known := _known(f"{key} quick"))):
+        return Likely(tuple(told), known)
+    evidence = [one.evidence for one in told]
+    draws, is_quick = _draws(job.uid, neck, evidence, zlib.crc32(key.encode()), quick=quick)
+    length = settings.display.fine_mm
+    found = judge(neck, evidence, held, least, zlib.crc32(key.encode()), length, as_it_lies=as_it_lies, draws=draws)
     with _lock:
-        if key in _judged:
-            _judged.move_to_end(key)
-            return Likely(tuple(told), _judged[key])
-    seed = zlib.crc32(key.encode())
-    found = judge(
-        neck, [one.evidence for one in told], held, least, seed, settings.display.fine_mm, as_it_lies=as_it_lies
-    )
-    with _lock:
-        _judged[key] = found
+        _judged[f"{key} quick" if is_quick else key] = found
         while len(_judged) > KEPT:
             _judged.popitem(last=False)
     return Likely(tuple(told), found)
+
+
+def _known(key: str) -> Judged | None:
+    """A judgement that was made before."""
+    with _lock:
+        if key in _judged:
+            _judged.move_to_end(key)
+        return _judged.get(key)
+
+
+def _draws(job_uid: str, neck: Neck, evidence: Sequence[Evidence], seed: int, *, quick: bool) -> tuple[Draws, bool]:
+    """Draws of a job's neck, and whether they are those of a moment ago brought up to one reading more (`quick`)."""
+    of = job_uid, neck.history, neck.joint_fret, tuple(neck.positions_mm)
+    with _lock:
+        last = _drawn.get(of)
+    draws, is_quick = None, False
+    if last is not None:
+        before, earlier, was_quick = last
+        if list(before) == list(evidence) and (quick or not was_quick):
+            draws, is_quick = earlier, was_quick
+        elif quick:
+            draws, is_quick = updated(neck, earlier, before, evidence), True
+    if draws is None:
+        draws, is_quick = likely_neck(neck, evidence, seed), False
+    with _lock:
+        _drawn[of] = evidence, draws, is_quick
+        _drawn.move_to_end(of)
+        while len(_drawn) > KEPT_DRAWN:
+            _drawn.popitem(last=False)
+    return draws, is_quick
 
 
 def history_of(db: Connection, job: jobs.Job) -> History:

@@ -6,15 +6,15 @@ not claimed for places that nothing was read of.
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from math import ceil
 
 import numpy as np
 
-from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm
-from deft_bench.core.evidence.actions import Action, Compared, Shape, Spread, compare, shape_told
+from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm
+from deft_bench.core.evidence.actions import Compared, Shape, Spread, compare, shape_told
 from deft_bench.core.evidence.kinds import CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker, still_holding
 from deft_bench.core.evidence.likely_neck import Draws, Neck, likely_neck
 from deft_bench.core.evidence.next_reading import NextReading, next_reading
+from deft_bench.core.evidence.words import Slip, action_line, action_said, next_words, range_words, reasons
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.levelling import least_height
 from deft_bench.core.strings.frame import Array
@@ -26,17 +26,6 @@ read on.
 """
 NAMED_SLIP, NEAR_MEANT_MM = 0.5, 0.03
 NINE_IN_TEN = (0.05, 0.95)
-
-
-@dataclass(frozen=True, slots=True)
-class Slip:
-    """A reading that is probably a slip: which, how likely, and what was probably meant, mm (None: not known)."""
-
-    index: int
-    lane: int
-    fret: int
-    chance: float
-    meant_mm: float | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,11 +56,13 @@ def judge(
     length: Length = in_mm,
     *,
     as_it_lies: bool = False,
+    draws: Draws | None = None,
 ) -> Judged:
     """Judge a neck. `held_mm` is the height of its frets over the board, of all or fret by fret (crowns that were read
-    count before it), `least_mm` the least worth keeping; `as_it_lies`: that it is straight enough is settled.
+    count before it), `least_mm` the least worth keeping; `as_it_lies`: that it is straight enough is settled;
+    `draws` of the neck, where they were made before.
     """
-    draws = likely_neck(neck, evidence, seed)
+    draws = likely_neck(neck, evidence, seed) if draws is None else draws
     now = still_holding(evidence, neck.frets)
     room = _room(neck, now, held_mm, least_mm)
     spare = None if room is None else max(0.05, float(np.median(room)))
@@ -166,31 +157,6 @@ def _sure(compared: Compared, covered: float, slips: Sequence[Slip]) -> Sure:
     return "likely" if best >= LIKELY else "unsure"
 
 
-def action_words(action: Action, length: Length) -> str:
-    """What to do, in words."""
-    frets = frets_named(list(action.frets)) if action.frets else ""
-    metal = length(ceil(action.worst_mm.mean * 100) / 100)
-    return {
-        "leave": "Leave the frets: nothing rocks",
-        "read_more": "Read the rest before any metal: the rocker over every three tells most",
-        "straighten": "Straighten the neck by the rod first, then read again",
-        "check_seating": f"Look for daylight under {frets} before any metal comes off",
-        "reseat": f"Reseat {frets}, then read again",
-        "lift": f"Lift {frets}: that saves a level down to them",
-        "spot": f"Spot-level {frets} by {metal}",
-        "marked": f"Level only {frets}, {metal} at the most",
-        "level": f"Level all frets, {metal} at the most",
-        "fall_away": f"Level a fall-away past the joint, {metal} at the most",
-        "partial_refret": f"Replace {frets}, then level: too little metal would be left",
-    }[action.do]
-
-
-def _range_words(action: Action, length: Length) -> str:
-    low, high = length(action.worst_mm.low), length(action.worst_mm.high)
-    metal = "no metal" if action.worst_mm.high < 0.005 else f"{low} to {high} off the worst fret"
-    return f"{metal}; the gate passes in {round(100 * action.passes)} of 100"
-
-
 def _call(
     compared: Compared,
     covered: float,
@@ -201,31 +167,10 @@ def _call(
 ) -> Call:
     best = compared.actions[0]
     if covered < ENOUGH_COVERED:
-        say = f"Read on: {round(100 * covered)} % of the places are read, too few to call anything."
+        say = f"Read on before any call: {round(100 * covered)} % of the places are read of."
         return Call(say, "read_more", {"covered": covered}, (), (), "unsure", next_words(helps))
-    because = [
-        f"In {round(100 * best.best)} of 100 necks that agree with all that was read it is the best, or as good."
-    ]
-    because.append(f"{_range_words(best, length)}.")
-    likely = {fret: chance for fret, chance in compared.loose.items() if chance >= 0.2}
-    because += [f"Fret {fret} sits loose with {round(100 * chance)} %." for fret, chance in likely.items()]
-    for one in slips:
-        was = "" if one.meant_mm is None else f": {length(one.meant_mm)} was probably meant"
-        because.append(f"The reading at fret {one.fret} {LANES[one.lane]} is probably a slip{was}.")
-    if covered < COVERED:
-        because.append(f"{round(100 * covered)} % of the places are read.")
-    instead = tuple(Instead(action_words(one, length), _range_words(one, length)) for one in compared.actions[1:4])
+    because = reasons(compared, best, slips, covered, length)
+    instead = tuple(Instead(action_line(one), range_words(one.worst_mm, length)) for one in compared.actions[1:4])
     figures = {"chance": best.best, "worst_mm": best.worst_mm.mean, "passes": best.passes, "covered": covered}
-    return Call(f"{action_words(best, length)}.", best.do, figures, tuple(because), instead, sure, next_words(helps))
-
-
-def next_words(helps: NextReading | None) -> str | None:
-    """The reading that would help most, in words."""
-    if helps is None:
-        return None
-    where = f"in the {LANES[helps.lane]} lane"
-    return {
-        "rocker": f"stand the rocker on frets {', '.join(map(str, helps.frets))} {where}",
-        "heights": f"read fret {helps.frets[0]} {where}",
-        "daylight": f"look for daylight under fret {helps.frets[0]}",
-    }[helps.kind]
+    say = action_said(best, covered, length)
+    return Call(say, best.do, figures, tuple(because), instead, sure, next_words(helps))

@@ -402,7 +402,7 @@ class _Sampler:
             h = self.w[:, lanes_of[:, None], at[None, :]].transpose(1, 0, 2)
             for k, lane in enumerate(lanes_of):
                 h[k] += self.shape(at, np.full(len(at), lane), np.full(len(at), epochs[k]))
-            log = _ink_chance(
+            log = ink_chance(
                 self.x[at], h.reshape(-1, len(at)), np.repeat(strokes, CHAINS), np.repeat(said, CHAINS, axis=0)
             )
             for k, lane in enumerate(lanes_of):
@@ -790,8 +790,10 @@ def _robust(at: Array, mm: Array, *shapes: Array) -> Array:
     return np.asarray(fit, dtype=float)
 
 
-def _ink_chance(x: Array, h: Array, strokes: Array, said: Array) -> Array:
-    """The log chance of what a beam's ink shows over frets at x with tops h, [draws]: it rests on the upper hull."""
+def ink_chance(x: Array, h: Array, strokes: Array, said: Array) -> Array:
+    """The log chance of what a beam's ink shows over frets at x with tops h, [draws]: it rests on the upper hull. What
+    is `said` of a fret is 0 gone, 1 partly, 2 left, −1 nothing.
+    """
     gap = hull_over(x, h) - h
     deep = (strokes * INK_STROKE_MM)[:, None]
     gone = expit(LOGISTIC / INK_STROKE_MM * (deep - gap))

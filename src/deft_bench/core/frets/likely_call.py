@@ -8,21 +8,17 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm, listed_words
+from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm
 from deft_bench.core.evidence.actions import Action, Spread, marked_metal
-from deft_bench.core.evidence.judged import LIKELY, Judged, next_words
-from deft_bench.core.frets.heights import LANES, fair_line
+from deft_bench.core.evidence.judged import LIKELY, Judged
+from deft_bench.core.evidence.words import action_line, action_said, next_words, range_words, reasons
+from deft_bench.core.frets.heights import fair_line
 from deft_bench.core.frets.level_call import REFRET_SHARE, Said, level_said, lift_said, option_to_call, reseat_said
 from deft_bench.core.frets.levelling import LanePlan, LevelOption, LevelPlan, local_option, option_of
 from deft_bench.core.limits import SEATING_GAP_MM
 
-SHOWN_LOOSE = 0.1
-"""A fret's chance to sit loose is said from here on."""
-
 LOCAL = ("spot", "marked", "fall_away")
 """Actions that take down some frets and leave the others as their measure."""
-LEAVES_FROM = 0.9
-"""From this chance on that nothing rocks it is said without a word of doubt."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +51,7 @@ def likely_call(
     if judged.call.do == "read_more" and action.do != "read_more":
         action = replace(action, do="read_more", frets=())
     chosen = _option(plan, action)
-    because = _because(judged, action, length)
+    because = reasons(judged.compared, action, judged.slips, judged.covered, length)
     if home:
         every = len(home) >= len(plan.request.positions_mm)
         because.append(f"Checked and found home: {'all frets' if every else frets_named(sorted(home))}.")
@@ -111,54 +107,6 @@ def _marked_option(plan: LevelPlan, frets: Sequence[int]) -> LevelOption:
     return replace(taken, lanes=lanes, total_mm=total, worst_mm=worst, saves_mm=plan.level_all.total_mm - total)
 
 
-def _because(judged: Judged, action: Action, length: Length) -> list[str]:
-    """What the call rests on: how it compares, what it costs, what may sit loose, what may be a slip."""
-    because = [
-        f"In {round(100 * action.best)} of 100 necks that agree with all that was read it is the best, or as good."
-    ]
-    metal = range_words(action.worst_mm, length)
-    because.append(f"{metal[0].upper()}{metal[1:]}; nothing rocks after it in {round(100 * action.passes)} of 100.")
-    likely = {fret: chance for fret, chance in judged.compared.loose.items() if chance >= SHOWN_LOOSE}
-    because += [f"Fret {fret} sits loose in {round(100 * chance)} of 100." for fret, chance in likely.items()]
-    for slip in judged.slips:
-        was = "" if slip.meant_mm is None else f": {length(slip.meant_mm)} was probably meant"
-        because.append(f"The reading at fret {slip.fret} {LANES[slip.lane]} is probably a slip{was}.")
-    because.append(f"{round(100 * judged.covered)} % of the places were read of.")
-    return because
-
-
-def span_words(worst: Spread, length: Length) -> str:
-    """A length as the range that its readings deserve: `0.02 to 0.06 mm`; empty for nothing."""
-    low, high = length(worst.low), length(worst.high)
-    if high == length(0.0):
-        return ""
-    return high if low == high else f"{low.split()[0]} to {high}"
-
-
-def range_words(worst: Spread, length: Length) -> str:
-    """What comes off the worst fret, in words."""
-    span = span_words(worst, length)
-    return f"{span} off the worst fret" if span else "no metal"
-
-
-def action_line(action: Action) -> str:
-    """An action as a line of a list: `Lift 9, then level`."""
-    frets = frets_named(list(action.frets)) if action.frets else ""
-    return {
-        "leave": "Leave the frets as they are",
-        "read_more": "Read the rest first",
-        "straighten": "Straighten the neck first",
-        "check_seating": f"Look for daylight under {frets} first",
-        "reseat": f"Reseat {frets} first",
-        "lift": f"Lift {frets}, then level",
-        "spot": f"Take down only {frets}",
-        "marked": f"Take down only {frets}",
-        "level": "Level all frets",
-        "fall_away": f"Level {frets}, past the joint, down to the others",
-        "partial_refret": f"Replace {frets}, then level",
-    }[action.do]
-
-
 def look_under(frets: Sequence[int], length: Length) -> str:
     """How frets that may sit loose are looked under."""
     return (
@@ -184,22 +132,15 @@ def _said(
     past_levels_mm: Sequence[float],
     length: Length,
 ) -> Said:
-    do, frets = action.do, frets_named(list(action.frets)) if action.frets else ""
-    if do == "read_more":
-        unread = listed_words([f"{round(100 * judged.covered)} % of the places"])
-        say = "Read on before any call: " + (f"{unread} are read of." if judged.covered else "nothing is read.")
-        return say, "read_on", {}, (), None
-    if do == "leave":
-        sure = action.passes >= LEAVES_FROM
-        say = "Nothing to level: nothing rocks in any lane." if sure else "Leave the frets: likely nothing rocks."
-        return say, "none", {}, others, None
-    if do == "straighten":
-        say = "Straighten the neck by the rod before any metal comes off."
-        return say, "straighten", {}, others, "Straightness on the bare wood with a notched straightedge."
+    do = action.do
+    say = action_said(action, judged.covered, length)
+    if do in ("read_more", "leave", "straighten"):
+        look = "Straightness on the bare wood with a notched straightedge." if do == "straighten" else None
+        return say, {"read_more": "read_on", "leave": "none"}.get(do, do), {}, [] if do == "read_more" else others, look
     if do == "check_seating":
         look = look_under(action.frets, length)
         figures = {"frets": float(len(action.frets))}
-        return f"Check the seating of {frets} before any metal comes off.", do, figures, others, look
+        return say, do, figures, others, look
     if do == "reseat":
         gaps = {fret: daylight_mm.get(fret, 0.0) for fret in action.frets}
         return reseat_said(gaps, chosen, because, others, length)
@@ -207,11 +148,9 @@ def _said(
         return lift_said(chosen, plan.level_all, because, others, length)
     if do == "partial_refret":
         return _replace_said(action, plan, others, length)
-    if do in ("spot", "marked"):
-        return f"Take down only {frets}: {length(chosen.worst_mm)} at the most.", "level", {}, others, None
-    if do == "fall_away":
-        say = f"Take down only {frets}, where the board rises past the joint: {length(chosen.worst_mm)} at the most."
-        return say, "level", {}, others, None
+    if do in LOCAL:
+        exact = replace(action, worst_mm=Spread(chosen.worst_mm, chosen.worst_mm, chosen.worst_mm))
+        return action_said(exact, judged.covered, length), "level", {}, others, None
     return level_said(plan, chosen, past_levels_mm, because, others, length)
 
 

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from deft_bench.core.evidence.actions import Action
-from deft_bench.core.frets.likely_call import action_line, span_words
+from deft_bench.core.evidence.words import action_line, span_words
 from deft_bench.core.units import Display
 
 MOST, COUNTS = 5, 0.005

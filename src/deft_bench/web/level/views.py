@@ -17,7 +17,7 @@ from deft_bench.bench.level_in_hand import (
 )
 from deft_bench.bench.level_planning import beam_paths, calc_request
 from deft_bench.bench.survey_results import facts_of, shown_band
-from deft_bench.core.evidence.judged import next_words
+from deft_bench.core.evidence.words import next_words
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.level_call import metal_said, option_said, raised_by
 from deft_bench.core.frets.levelling import LevelOption

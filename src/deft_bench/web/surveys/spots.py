@@ -1,12 +1,14 @@
 """What stands at each place of a survey on the neck: its words, its short label, and a lane as a script shows it."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
+from deft_bench.bench.likely import Likely
 from deft_bench.bench.rocker_results import RockerResults
+from deft_bench.core.frets.heights import LANES
 from deft_bench.core.survey_kinds import SurveyKind
 from deft_bench.core.units import Display
-from deft_bench.web.drawing.neck_drawing import off_number, off_words, shape_of
+from deft_bench.web.drawing.neck_drawing import Spot, off_number, off_words, shape_of
 
 Words = Callable[[float | None, Display], str]
 Label = Callable[[float, str, Display], str]
@@ -73,6 +75,31 @@ def lane_state(
             label += "?"
         state.append({"fret": fret, "shape": shape, "label": label, "words": words(mm, shown)})
     return state
+
+
+def likely_state(found: Likely, spots: Sequence[Spot]) -> dict[str, Any]:
+    """The likely neck as a script shows it: the call, the reading that would help, every place."""
+    call, helps = found.judged.call, found.judged.next
+    middle = None if helps is None else helps.frets[1] if helps.kind == "rocker" else helps.frets[0]
+    return {
+        "say": call.say,
+        "sure": call.sure,
+        "because": call.because[0] if call.because else "",
+        "settle": f"Would help most: {call.settle}." if call.settle else "",
+        "next": None if helps is None else {"lane": LANES[helps.lane], "fret": middle, "kind": helps.kind},
+        "slips": [{"lane": lane, "fret": fret} for _, (lane, fret), _ in found.slip_places()],
+        "spots": [
+            {
+                "lane": spot.lane,
+                "fret": spot.fret,
+                "shape": spot.shape,
+                "label": spot.label,
+                "words": spot.words,
+                "soft": round(spot.soft, 1),
+            }
+            for spot in spots
+        ],
+    }
 
 
 def rocker_state(rocked: RockerResults) -> dict[str, Any]:

@@ -6,18 +6,20 @@ from uuid import uuid4
 from flask import flash, jsonify, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.likely import TELLING, Likely, likely
 from deft_bench.bench.rocker_results import edges, rocker_results
 from deft_bench.bench.surveying import ReadingQuestionedError, ReadingRefusedError, accept_reading, cursor_order, off_mm
+from deft_bench.core.frets.heights import LANES
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
-from deft_bench.store import jobs, notes, setups, surveys
+from deft_bench.store import instruments, jobs, notes, setups, surveys
 from deft_bench.web.drawing.neck_drawing import neck_drawing, short_unit
 from deft_bench.web.errors import wants_json
 from deft_bench.web.places import linked_steps
 from deft_bench.web.support import db, display, now, rock_mm, settings, survey_or_404
 from deft_bench.web.surveys.screen import screen, tape_at
-from deft_bench.web.surveys.spots import label_of, lane_state, rocker_state, said, words_of
+from deft_bench.web.surveys.spots import label_of, lane_state, likely_state, rocker_state, said, words_of
 
 CANNOT_BE, CONFLICT = 422, 409
 ENTER_AGAIN = "Enter again keeps it; or type what was read."
@@ -34,6 +36,7 @@ def show(survey_id: int) -> str:
     flaws = [note for note in notes.of_instrument(db(), instrument.id) if note.settled_at is None]
     setup = setups.plan_of(db(), instrument.id, instrument.spec) if kind.per_string else None
     explained = kind.drawn == "explained"
+    found = likely_of(survey, instrument, job)
     return render_template(
         "surveys/show.html",
         section="instruments",
@@ -51,14 +54,19 @@ def show(survey_id: int) -> str:
             display(),
             nut_side=settings().nut_side,
             off_mm=off_mm(db(), settings(), survey, instrument, values),
-            rock_mm=kind.least_shown_mm(rock_mm()),
+            rock_mm=kind.least_shown_mm(rock_mm()) if found is None else rock_mm(),
             words=words_of(kind, rock_mm()),
             one_sided=kind.one_sided,
             lanes=kind.lanes_of(survey.head.strings) if kind.per_string else SURVEY_KINDS["fret_heights"].lanes,
             label=label_of(kind),
             open_too=kind.open_too,
             notes=[(note.fret, note.lane, note.text) for note in flaws],
+            likely=None if found is None else dict(zip(LANES, found.judged.heights, strict=True)),
+            read_by=None if found is None else found.read_by(),
         ),
+        found=found,
+        telling=kind.code in TELLING and job is not None,
+        blades=[display().fine_number(um) for um in survey.head.blades_um],
         lanes=tuple(reversed(kind.lanes_of(survey.head.strings))),
         columns=_columns(kind, survey, order),
         names=string_names(setup) if setup else {},
@@ -89,6 +97,31 @@ def _columns(kind: SurveyKind, survey: surveys.Survey, order: list[Place]) -> li
 def _asked_place(order: list[Place]) -> Place | None:
     place = request.args.get("lane", ""), request.args.get("fret", 0, type=int)
     return place if place in order else None
+
+
+def likely_of(survey: surveys.Survey, instrument: instruments.Instrument, job: jobs.Job | None) -> Likely | None:
+    """The likely neck that a survey of the fret tops adds to; None for other surveys, and before anything is read."""
+    if survey.head.kind not in TELLING or job is None or survey.frets != instrument.spec.frets:
+        return None
+    return likely(db(), settings(), job, instrument, quick=True)
+
+
+@screen.get("/surveys/<int:survey_id>/call")
+def call(survey_id: int) -> Response:
+    """The call so far, from all that was read of the neck, and how likely every place stands; empty before anything."""
+    survey, instrument = survey_or_404(survey_id)
+    found = likely_of(survey, instrument, jobs.get(db(), survey.job_id) if survey.job_id else None)
+    if found is None:
+        return jsonify({})
+    neck = neck_drawing(
+        instrument.spec,
+        display(),
+        nut_side=settings().nut_side,
+        rock_mm=rock_mm(),
+        likely=dict(zip(LANES, found.judged.heights, strict=True)),
+        read_by=found.read_by(),
+    )
+    return jsonify(likely_state(found, neck.spots))
 
 
 @screen.post("/surveys/<int:survey_id>/readings")
@@ -123,13 +156,15 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
     values = surveys.values(db(), survey_id)
     explained = kind.drawn == "explained"
     rocked = rocker_results(db(), settings(), survey, instrument, values, rock_mm()) if explained else None
+    # of the fret tops the likely neck is shown, when it is asked for
+    telling = kind.code in TELLING and survey.job_id is not None
     off = off_mm(db(), settings(), survey, instrument, values).get(place[0], [])
     return jsonify(
         id=made.id if made.value_um is not None else None,
         value="" if made.value_um is None else kind.words(made.value_um, display()),
         corrected=made.replaces is not None,
         read=sum(place in values for place in order),
-        lane=lane_state(kind, place[0], off, rocked, display(), rock_mm()),
+        lane=[] if telling else lane_state(kind, place[0], off, rocked, display(), rock_mm()),
         rocker=rocker_state(rocked) if rocked else None,
     )
 

@@ -18,6 +18,7 @@ const frets = [...new Set(order.map((cell) => Number(cell.dataset.fret)))].sort(
 const spots = new Map();
 for (const spot of root.querySelectorAll(".spot")) spots.set(key(spot.dataset.lane, spot.dataset.fret), spot);
 
+const blades = (root.dataset.blades || "").split(" ").filter(Boolean); // thinnest first, where a gap is tried with them
 const keys = root.dataset.keys.split(" ").filter(Boolean); // the two keys of a test, where readings are answers
 
 let at = root.querySelector(".cell.at");
@@ -48,6 +49,7 @@ function move(cell, focus = true) {
   say("fret", fret === "0" ? "Open" : `Fret ${fret}`);
   say("lane", at.closest("tr").dataset.name ?? lane);
   if (at.dataset.edge !== undefined) say("edge", at.dataset.edge);
+  if (blades.length) beginBlades();
   form.elements.lane.value = lane;
   form.elements.fret.value = fret;
   form.elements.expects.value = at.dataset.id || "";
@@ -126,25 +128,71 @@ function accepted(cell, item, reply) {
   cell.classList.toggle("read", Boolean(reply.value));
   cell.classList.toggle("corrected", reply.corrected);
   cell.classList.toggle("rocks", ["rocks", "buzzes"].includes(reply.value));
+  delete cell.dataset.gave;
   if (!item.undoing) undo.push({ lane: item.lane, fret: item.fret, before: item.before });
   say("read", reply.read);
   for (const state of reply.lane) show(spots.get(key(item.lane, state.fret)), item.lane, state);
-  if (reply.rocker) rocker(reply.rocker);
+  if (reply.rocker) say("disagree", reply.rocker.disagree);
+  askCall();
   if (cell === at) { form.elements.expects.value = cell.dataset.id; if (!box.value) box.placeholder = reply.value; }
   if (said.classList.contains("wrong-words") && !order.some((other) => other.dataset.refused)) tell("");
   if (reply.read === Number(root.dataset.places) && !queue.length) tell("All read.");
 }
 
-function rocker(state) {
-  say("call", state.say);
-  say("sure", state.sure);
-  say("disagree", state.disagree);
+// The call from all that was read of the neck: asked for when nothing waits to be saved, once for many keys.
+let asking = null;
+function askCall() {
+  if (!root.dataset.call) return;
+  clearTimeout(asking);
+  asking = setTimeout(async () => {
+    if (queue.length || sending) return;
+    const answer = await fetch(root.dataset.call, { headers: { Accept: "application/json" } }).catch(() => null);
+    if (answer?.ok) showCall(await answer.json());
+  }, 40);
+}
+
+function showCall(state) {
+  if (!state.say) return;
+  for (const name of ["say", "sure", "because", "settle"]) say(name === "say" ? "call" : name, state[name]);
+  say("slips", state.slips.map((slip) => `Fret ${slip.fret} ${slip.lane} is probably a slip: read it again.`).join(" "));
+  for (const spot of state.spots) show(spots.get(key(spot.lane, spot.fret)), spot.lane, spot);
   root.querySelector(".spot.pulse")?.classList.remove("pulse");
-  if (state.next) spots.get(key(state.next.lane, state.next.fret))?.classList.add("pulse");
+  if (state.next?.kind === "rocker" && root.dataset.kind === "rocker") spots.get(key(state.next.lane, state.next.fret))?.classList.add("pulse");
+}
+
+// Blades: the one that is tried stands beside the place; thicker while it passes, thinner while it stops.
+let tried = null;
+function beginBlades() {
+  const near = [at, cells.get(key(at.dataset.lane, Number(at.dataset.fret) + 1))].map((cell) => (cell ? blades.indexOf(cell.textContent.trim()) : -1));
+  tried = { at: Math.max(0, near[0] >= 0 ? near[0] : near[1]), passes: -1, stops: blades.length };
+  sayBlade();
+}
+const unit = root.querySelector(".entry-box .unit").textContent;
+const sayBlade = () => say("blade", `try ${blades[tried.at]} ${unit}`);
+function blade(which) {
+  if (which === "o") { tried.passes = tried.at; tried.at += 1; } else { tried.stops = tried.at; tried.at -= 1; }
+  if (tried.passes + 1 < tried.stops) { sayBlade(); return; }
+  box.value = tried.passes < 0 ? "0" : `${blades[tried.passes]} ${unit}`;
+  accept();
+}
+
+// The same answer for the place beside it, for all that a drag passes, or for the rest of the lane.
+let last = null;
+function give(cell) {
+  cell.dataset.gave = last;
+  enqueue({ lane: cell.dataset.lane, fret: cell.dataset.fret, reading: last, before: cell.dataset.id ? cell.textContent.trim() : "" });
+}
+function restOfLane(which) {
+  last = which;
+  const rest = order.slice(Number(at.dataset.seq)).filter((cell) => cell.dataset.lane === at.dataset.lane && !cell.dataset.id && !cell.classList.contains("pending"));
+  rest.forEach(give);
+  if (rest.length) move(rest.at(-1));
+  step(1);
 }
 
 // one key a test: the answer is the reading
 function answer(which) {
+  last = which;
   box.value = which;
   accept();
 }
@@ -165,6 +213,7 @@ function refused(cell, item, reply) {
 function show(spot, lane, state) {
   if (!spot) return;
   spot.setAttribute("class", `spot ${state.shape}${spot.classList.contains("at") ? " at" : ""}${spot.classList.contains("pulse") ? " pulse" : ""}`);
+  spot.querySelector(".soft")?.setAttribute("ry", 7 + (state.soft || 0));
   spot.querySelector("title").textContent = `fret ${state.fret} ${lane}: ${state.words}`;
   const text = spot.querySelector("text");
   if (!text) return;
@@ -212,16 +261,42 @@ const KEYS = {
   ArrowUp: () => move(neighbour(0, -1)),
   ArrowDown: () => move(neighbour(0, 1)),
 };
-for (const which of keys) KEYS[which] = () => answer(which);
+const sweeps = keys.length > 0 && !("strung" in root.dataset);
+for (const which of keys) {
+  KEYS[which] = () => answer(which);
+  if (sweeps) KEYS[which.toUpperCase()] = () => restOfLane(which);
+}
+if (blades.length) { KEYS.o = () => blade("o"); KEYS.x = () => blade("x"); }
 KEYS["["] = () => move(neighbour(0, 1));
 KEYS["]"] = () => move(neighbour(0, -1));
 root.addEventListener("click", (event) => {
   const which = event.target.closest("[data-answer]")?.dataset.answer;
   if (which) answer(which);
+  const tells = event.target.closest("[data-blade]")?.dataset.blade;
+  if (tells) blade(tells);
 });
+
+let dragged = null;
+const placeAt = (target) => cells.get(key(target?.closest(".cell, .spot")?.dataset.lane, target?.closest(".cell, .spot")?.dataset.fret));
+root.addEventListener("pointerdown", (event) => { dragged = sweeps && last ? placeAt(event.target) : null; });
+root.addEventListener("pointermove", (event) => {
+  const cell = dragged && placeAt(document.elementFromPoint(event.clientX, event.clientY));
+  if (!cell || cell === dragged) return;
+  event.preventDefault();
+  for (const one of [dragged, cell]) if (one.dataset.gave !== last) { move(one, false); give(one); }
+  dragged = cell;
+});
+document.addEventListener("pointerup", () => { dragged = null; });
 
 box.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
+  if (sweeps && event.shiftKey && event.key.startsWith("Arrow") && last && !box.value) {
+    event.preventDefault();
+    event.stopPropagation();
+    const beside = neighbour(...{ ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key]);
+    if (beside && beside !== at) { move(beside); give(beside); }
+    return;
+  }
   const upDown = event.key === "ArrowUp" || event.key === "ArrowDown";
   const unchanged = !box.value || (at.dataset.refused && box.value === at.dataset.refused);
   if (KEYS[event.key] && (upDown || !box.value || (unchanged && event.key.startsWith("Arrow")))) {
