@@ -7,11 +7,12 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from deft_bench.bench.sheet_lines import worked_sheet
+from deft_bench.core.acts import DONE
 from deft_bench.core.calls import frets_named
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.core.times import stamp
-from deft_bench.store import instruments, jobs, refrets, rod_turns, surveys
+from deft_bench.store import acts, instruments, jobs, refrets, rod_turns, surveys
 from deft_bench.store.database import Connection, transaction
 from deft_bench.store.withdrawing import set_withdrawn
 
@@ -119,6 +120,15 @@ def _closed(db: Connection, at: str, job_id: int, _put_back: bool) -> Undone:
     return Undone("The job is open again.", job.instrument_id, job_id)
 
 
+def _act(db: Connection, at: str, job_id: int, _put_back: bool) -> Undone:
+    job, act = jobs.get(db, job_id), acts.take_back_last(db, job_id, at)
+    if act is None:
+        raise UndoRefusedError("Nothing that was done to single frets is recorded in this job.")
+    what = f"{frets_named(list(act.frets))} {DONE[act.kind]}"
+    jobs.keep_event(db, job_id, "taken_back", at, what)
+    return Undone(f"Taken back: {what}.", job.instrument_id, job_id)
+
+
 UNDOES: dict[str, Callable[[Connection, str, int, bool], Undone]] = {
     "job": _job,
     "survey": _survey,
@@ -127,6 +137,7 @@ UNDOES: dict[str, Callable[[Connection, str, int, bool], Undone]] = {
     "done": _done,
     "fitted": _fitted,
     "closed": _closed,
+    "act": _act,
 }
 """What can be taken back, each by the id of its row; a plan, its carrying out, fitting and closing by their job's."""
 

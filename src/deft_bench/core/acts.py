@@ -7,8 +7,6 @@ from typing import Literal
 from deft_bench.core.calls import Call, Instead
 
 ActKind = Literal["rod", "reseat", "lift", "level", "refret", "shim", "spot"]
-ON_FRETS: tuple[ActKind, ...] = ("reseat", "lift", "shim", "spot")
-"""Acts on single frets, each recorded with its frets."""
 
 MOVES_HEIGHTS: frozenset[ActKind] = frozenset({"rod", "reseat", "lift", "level", "refret", "shim", "spot"})
 """A turn bends the line that heights are read from; the others change the frets themselves."""
@@ -26,6 +24,16 @@ SAID: dict[ActKind, str] = {
     "shim": "frets were shimmed",
     "spot": "frets were spot-levelled",
 }
+
+
+DONE: dict[ActKind, str] = {
+    "reseat": "reseated",
+    "lift": "lifted",
+    "shim": "shimmed",
+    "spot": "spot-levelled",
+}
+"""Acts on single frets, each recorded with its frets, in a word."""
+ON_FRETS: tuple[ActKind, ...] = tuple(DONE)
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,9 +7,17 @@ import random
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.evidence.kinds import INK_STROKE_MM
+from deft_bench.core.evidence.likely_neck import hull_over
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.rocker import Triple, rock_of
+
+
+PARTLY_STROKES = 0.75
+"""A top that lies within so many strokes of the beam's reach keeps part of its ink."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +87,28 @@ class SimulatedNeck:
         """Whether a rocker rocks on a triple; None where it is too close to tell."""
         rock = rock_of(self.positions, self.heights()[lane], triple)
         return True if rock >= feel_mm else False if rock <= feel_mm / 2 else None
+
+    def ink(self, lane: str, first: int, last: int, strokes: int) -> dict[int, int]:
+        """What so many light strokes of a beam over a run of frets leave of the ink: 0 gone, 1 partly gone, 2 left."""
+        tops = np.array([self.height(lane, fret) for fret in range(first, last + 1)])
+        below = (hull_over(np.array(self.positions[first - 1 : last]), tops[None])[0] - tops) / INK_STROKE_MM
+        return {
+            fret: 0 if under < strokes - PARTLY_STROKES else 2 if under > strokes + PARTLY_STROKES else 1
+            for fret, under in enumerate(below, first)
+        }
+
+    def blade(self, lane: str, fret: int, blades_mm: Sequence[float]) -> float:
+        """The thickest of some blades that passes over a fret under a straightedge that lies along a lane; 0: none."""
+        x, tops = np.array(self.positions), np.array([self.height(lane, one) for one in range(1, self.frets + 1)])
+        middle = x.mean()
+        # the edge lies on the two tops about its middle that bear it highest there
+        at, slope = max(
+            (tops[i] + (tops[k] - tops[i]) / (x[k] - x[i]) * (middle - x[i]), (tops[k] - tops[i]) / (x[k] - x[i]))
+            for i in np.flatnonzero(x <= middle)
+            for k in np.flatnonzero(x > middle)
+        )
+        gap = float(at + slope * (x[fret - 1] - middle) - tops[fret - 1])
+        return max((blade for blade in blades_mm if blade <= gap), default=0.0)
 
     def daylight(self, fret: int) -> float:
         """The gap under a crown, mm."""

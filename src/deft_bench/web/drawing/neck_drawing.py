@@ -116,8 +116,8 @@ def likely_spot(spot: Spot, one: Spread, read_by: Sequence[str], display: Displa
     width = one.high - one.low
     shape = "unread" if width > LOST_MM and abs(one.mean) < width / 2 else shape_of(one.mean, rock_mm)
     label = likely_number(one, display) if shape in ("proud", "low") else ""
-    said = f"{off_words(one.mean, display, rock_mm)}, between {display.signed(one.low * 1000)} and"
-    said += f" {display.signed(one.high * 1000)} in nine of ten; read: {', '.join(read_by) or 'nothing here'}"
+    low, high = (display.signed_number(mm * 1000) for mm in (one.low, one.high))
+    said = f"{off_words(one.mean, display, rock_mm)} ({low} to {high}); {', '.join(read_by) or 'not read'}"
     return replace(
         spot, off_mm=one.mean, label=label, shape=shape, words=said, soft=min(MOST_SOFT, SOFT_PER_MM * width / 2)
     )

@@ -8,6 +8,9 @@ from werkzeug.wrappers import Response
 from deft_bench.bench.level_acceptance import NUT_STATES, accept_level, reseated_now
 from deft_bench.bench.level_in_hand import fall_by_tape
 from deft_bench.bench.level_planning import base_survey, read_choices
+from deft_bench.core.acts import DONE, ON_FRETS
+from deft_bench.core.calls import frets_named
+from deft_bench.store import acts as store_acts
 from deft_bench.store import jobs, seating
 from deft_bench.web.level.screen import screen
 from deft_bench.web.support import Form, db, display, flash_with_undo, job_or_404, now, settings, stamp
@@ -102,6 +105,20 @@ def reseated(job_id: int) -> Response:
         return redirect(url_for(".show", job_id=job_id))
     reseated_now(db(), now(), job, frets)
     return redirect(url_for("surveys.new", job_id=job_id))
+
+
+@screen.post("/jobs/<int:job_id>/level/did")
+def did(job_id: int) -> Response:
+    """Record what was done to some frets: from then on they are what it left them, until they are read again."""
+    job, instrument = job_or_404(job_id)
+    form = Form()
+    kind, frets = form.text("kind"), form.frets("frets", instrument.spec.frets)
+    if kind not in ON_FRETS or not frets:
+        flash("Not recorded. " + (form.errors.get("frets") or "Say which frets, and what was done to them."))
+        return redirect(url_for(".show", job_id=job_id, did=form.text("frets"), _anchor="did"))
+    store_acts.keep(db(), job.id, kind, frets, stamp())
+    flash_with_undo(f"Recorded: {frets_named(list(frets))} {DONE[kind]}.", "act", job_id)
+    return redirect(url_for(".show", job_id=job_id))
 
 
 def _frets_sent(most: int) -> list[int]:

@@ -17,6 +17,7 @@ from deft_bench.bench.level_in_hand import (
 )
 from deft_bench.bench.level_planning import beam_paths, calc_request
 from deft_bench.bench.survey_results import facts_of, shown_band
+from deft_bench.core.acts import DONE
 from deft_bench.core.evidence.words import next_words
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.level_call import metal_said, option_said, raised_by
@@ -126,6 +127,7 @@ def _page(job: jobs.Job, instrument: instruments.Instrument, in_hand: LevelInHan
         nut=request.args.get("nut", job.nut),
         beam=beam_paths(db(), instrument),
         warn_mm=WARN_MM,
+        acts_on_frets=DONE,
     )
 
 
