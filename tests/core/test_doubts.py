@@ -31,6 +31,15 @@ def test_a_bowed_neck_with_a_bad_fret_is_not_questioned(bow: float, off: int, ba
     assert doubts(HEAD, values, in_mm) == []
 
 
+@pytest.mark.parametrize(("typed", "meant"), [(1300, "0.13 mm"), (13, "0.13 mm"), (-130, "0.13 mm"), (5, "0.13 mm")])
+def test_a_slip_of_the_point_the_sign_or_the_unit_says_what_was_meant(typed: int, meant: str) -> None:
+    head = replace(HEAD, method="height")
+    asked = doubt_of(head, ("middle", 9), typed, FLAT, in_mm)
+    assert asked
+    assert asked.why.endswith(f"{meant} was perhaps meant")
+    assert doubt_of(head, ("middle", 9), 210, FLAT, in_mm) is None
+
+
 def test_inches_typed_as_millimetres_are_questioned_once_all_are_too_fine() -> None:
     values: dict[Place, int | None] = {("bass", 22): 4, ("bass", 21): 0, ("bass", 20): 6}
     assert doubt_of(HEAD, ("bass", 20), 6, {("bass", 22): 4, ("bass", 21): 0}, in_mm) is None
@@ -60,4 +69,4 @@ def test_what_each_kind_questions(kind: str, method: str, place: Place, value: i
 def test_a_call_from_a_questioned_reading_is_never_sure() -> None:
     call = doubted_call(Call("Level all.", "level", sure="certain"), doubts(HEAD, {**FLAT, ("middle", 9): 1400}, in_mm))
     assert call.sure == "unsure"
-    assert call.settle == "Read again fret 9 middle, 1.40 mm beside 0.13 mm at fret 7."
+    assert call.settle == "Read again fret 9 middle, 1.40 mm beside 0.13 mm at fret 7; 0.14 mm was perhaps meant."

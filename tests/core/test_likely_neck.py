@@ -2,6 +2,7 @@
 are named, and what cannot be is refused.
 """
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -9,9 +10,11 @@ import pytest
 
 from deft_bench.core.evidence.actions import rock_over
 from deft_bench.core.evidence.judged import judge
-from deft_bench.core.evidence.kinds import Act, Daylight, Evidence, Heights, Rocker
+from deft_bench.core.evidence.kinds import Act, Daylight, Evidence, Heights, Ink, Rocker
 from deft_bench.core.evidence.likely_neck import likely_neck
+from deft_bench.core.evidence.prior import loose_share
 from deft_bench.core.evidence.random_neck import RandomNeck, ink, random_neck, read_heights, right, rock
+from deft_bench.core.evidence.update import updated
 from deft_bench.formats.calc import RequestError, calculate
 
 
@@ -149,3 +152,61 @@ def test_evidence_that_cannot_be_is_refused_by_its_place(one: dict[str, Any], sa
     with pytest.raises(RequestError, match=r"evidence\[0\]") as refused:
         calculate("neck-evidence", {"scale_mm": 640, "frets": 22, "wire_height_mm": 1.2, "evidence": [one]})
     assert said in refused.value.lines[0]
+
+
+@pytest.mark.parametrize("kind", ["rocker", "mixed", "ink"])
+def test_one_reading_more_brings_the_draws_up_without_starting_over(kind: str) -> None:
+    chance, quick = np.random.default_rng(4), 0
+    for seed in range(3):
+        true = random_neck(chance)
+        x = true.neck.positions_mm
+        every = evidence_of(kind, chance, true)
+        if kind == "ink":
+            last = every[-1]
+            assert isinstance(last, Ink)
+            before: list[Evidence] = [*every[:-1], replace(last, gone=last.gone[1:], left=last.left[1:])]
+            every[-1] = replace(last, gone=last.gone[1:])
+        else:
+            before = every[:-1]
+        draws = likely_neck(true.neck, before, seed)
+        found = updated(true.neck, draws, before, every)
+        if found is None:
+            continue
+        quick += 1
+        again = likely_neck(true.neck, every, seed + 1)
+        apart = found.over_fair_line(x).mean(axis=0) - again.over_fair_line(x).mean(axis=0)
+        assert np.abs(apart).mean() < 0.012
+        assert len(found.bow_mm) == len(draws.bow_mm)
+    assert quick
+    # an act, or two readings at once, takes a new start
+    assert updated(true.neck, draws, before, [*before, Act("rod")]) is None
+    flat = [Rocker(0, (3, 4, 5), False), Rocker(1, (3, 4, 5), False)]
+    assert updated(true.neck, draws, before, [*before, *flat]) is None
+
+
+def test_a_gauge_reading_that_no_draw_agrees_with_takes_a_new_start_or_is_a_slip() -> None:
+    chance = np.random.default_rng(6)
+    true = random_neck(chance, straight=True)
+    read = read_heights(chance, true, 0.01)
+    lane = read[2]
+    assert isinstance(lane, Heights)
+    before: list[Evidence] = [*read[:2], replace(lane, readings={f: mm for f, mm in lane.readings.items() if f != 9})]
+    draws = likely_neck(true.neck, before, 1)
+    for off, slips in ((0.0, False), (1.3, True)):
+        after = [*read[:2], replace(lane, readings={**dict(before[2].readings), 9: lane.readings[9] + off})]
+        found = updated(true.neck, draws, before, after)
+        if found is not None:
+            assert (found.slips[2, 2, 9][0] > 0.5) is slips
+
+
+def test_what_a_bench_finds_under_frets_moves_what_it_believes() -> None:
+    assert loose_share("played", 0, 0) == pytest.approx(0.3)
+    assert loose_share("played", 0, 12) == pytest.approx(0.15)
+    assert loose_share("kit", 12, 0) == pytest.approx(0.9)
+    h = np.zeros(22)
+    h[8] = 0.12
+    read: list[Evidence] = [Heights(lane, dict(enumerate(map(float, h), 1)), 0.01) for lane in range(3)]
+    neck = random_neck(np.random.default_rng(8), straight=True).neck
+    seldom, often = (judge(replace(neck, loose=share), read, 1.1, seed=2) for share in (0.02, 0.9))
+    assert often.call.do == "check_seating"
+    assert seldom.compared.loose[9] < 0.1 < 0.8 < often.compared.loose[9]

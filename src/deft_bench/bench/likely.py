@@ -12,17 +12,17 @@ from threading import Lock
 
 import numpy as np
 
+from deft_bench.bench.learned import history_of, learned_of
 from deft_bench.bench.metal import metal_now
 from deft_bench.core.evidence.judged import Judged, judge
 from deft_bench.core.evidence.kinds import Act, CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker
 from deft_bench.core.evidence.likely_neck import Draws, Neck, likely_neck
-from deft_bench.core.evidence.prior import History
 from deft_bench.core.evidence.update import updated
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.limits import SEATING_GAP_MM
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey_kinds import GONE_UM, LEFT_UM, PARTLY_UM, ROCKS_UM, Place
-from deft_bench.store import acts, instruments, jobs, refrets, seating, surveys
+from deft_bench.store import acts, instruments, jobs, seating, surveys
 from deft_bench.store.database import Connection
 
 KEPT, KEPT_DRAWN = 64, 8
@@ -205,16 +205,28 @@ def likely(
     if not any(not isinstance(one.evidence, (Act, CrownHeight, Daylight)) for one in told):
         return None
     spec = instrument.spec
-    neck = Neck(np.array(spec.positions_mm()), history_of(db, job), spec.joint_fret)
+    history = history_of(db, job)
+    learned = {one.history: one.share for one in learned_of(db, settings)}
+    neck = Neck(np.array(spec.positions_mm()), history, spec.joint_fret, learned[history])
     held = metal_now(db, instrument).heights_mm
     least = settings.least_kept_mm(spec.fret_height_um / 1000)
     made_from = [asdict(one.evidence) | {"is": type(one.evidence).__name__} for one in told]
     key = json.dumps(
-        [spec.positions_mm(), neck.history, neck.joint_fret, held, least, settings.system, as_it_lies, made_from],
+        [
+            spec.positions_mm(),
+            neck.history,
+            neck.joint_fret,
+            neck.loose,
+            held,
+            least,
+            settings.system,
+            as_it_lies,
+            made_from,
+        ],
         sort_keys=True,
     )
-    if (known := _known(key)) or (quick and (known := _known(f"{key} quick"))):
-        return Likely(tuple(told), known)
+    if (made := _known(key)) or (quick and (made := _known(f"{key} quick"))):
+        return Likely(tuple(told), made)
     evidence = [one.evidence for one in told]
     draws, is_quick = _draws(job.uid, neck, evidence, zlib.crc32(key.encode()), quick=quick)
     length = settings.display.fine_mm
@@ -236,7 +248,7 @@ def _known(key: str) -> Judged | None:
 
 def _draws(job_uid: str, neck: Neck, evidence: Sequence[Evidence], seed: int, *, quick: bool) -> tuple[Draws, bool]:
     """Draws of a job's neck, and whether they are those of a moment ago brought up to one reading more (`quick`)."""
-    of = job_uid, neck.history, neck.joint_fret, tuple(neck.positions_mm)
+    of = job_uid, neck.history, neck.joint_fret, neck.loose, tuple(neck.positions_mm)
     with _lock:
         last = _drawn.get(of)
     draws, is_quick = None, False
@@ -254,8 +266,3 @@ def _draws(job_uid: str, neck: Neck, evidence: Sequence[Evidence], seed: int, *,
         while len(_drawn) > KEPT_DRAWN:
             _drawn.popitem(last=False)
     return draws, is_quick
-
-
-def history_of(db: Connection, job: jobs.Job) -> History:
-    """What the frets have been through: new wire where it was put in by this job."""
-    return "new_wire" if job.kind == "refret" or refrets.fitted(db, job.id) else "played"

@@ -17,6 +17,10 @@ from deft_bench.core.survey_kinds import PER_CENT, SURVEY_KINDS, Place
 FEW = 3
 REACH = 2
 """How many readings tell that all are too fine; how many read frets on either side are looked at."""
+SLIPPED_UM, NEAR_UM = 110, 30
+"""From so far off those beside it a reading is looked at for a slip of the point, the sign or the unit; and how near to
+them it has to come when that is put right.
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,10 +68,28 @@ def doubt_of(
         low, high = (length(um / 1000) for um in usual)
         return Doubt(place, f"{length(value_um / 1000)} is not between {low} and {high}")
     beside = _beside(place, values) if kind.leap_um is not None else []
-    if kind.leap_um is None or not beside or min(abs(value_um - um) for _, um in beside) <= kind.leap_um:
+    if kind.leap_um is None or not beside:
+        return None
+    meant = _meant(value_um, beside)
+    if meant is None and min(abs(value_um - um) for _, um in beside) <= kind.leap_um:
         return None
     fret, nearest = min(beside, key=lambda read: abs(value_um - read[1]))
-    return Doubt(place, f"{length(value_um / 1000)} beside {length(nearest / 1000)} at fret {fret}")
+    perhaps = "" if meant is None else f"; {length(meant / 1000)} was perhaps meant"
+    return Doubt(place, f"{length(value_um / 1000)} beside {length(nearest / 1000)} at fret {fret}{perhaps}")
+
+
+def _meant(value_um: int, beside: Sequence[tuple[int, int]]) -> float | None:
+    """What was probably meant, µm, where a point slipped, a sign, or inches for millimetres would explain how far a
+    reading lies from those about it; None where nothing of the kind does.
+    """
+    if len(beside) < FEW:
+        return None
+    middle = sorted(um for _, um in beside)[len(beside) // 2]
+    if abs(value_um - middle) < SLIPPED_UM or max(um for _, um in beside) - min(um for _, um in beside) > SLIPPED_UM:
+        return None
+    ways = [value_um / 10, value_um * 10, -value_um, value_um / 25.4, value_um * 25.4]
+    meant = min(ways, key=lambda um: abs(um - middle))
+    return meant if abs(meant - middle) <= NEAR_UM else None
 
 
 def doubts(

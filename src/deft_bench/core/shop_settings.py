@@ -76,6 +76,7 @@ class ShopSettings:
     nut_files_um: tuple[int, ...] = (250, 330, 430, 560, 660, 810, 910, 1070, 1170, 1420, 1800, 2100, 2500)
     feelers_um: tuple[int, ...] = (50, 80, 100, 150, 200, 250, 300, 400, 500, 600, 800, 1000)
     hundredths: Literal["no", "yes"] = "no"
+    learned_from: str = ""
     abrasives: str = (
         "fepa_p 400, fepa_p 600, fepa_p 800, fepa_p 1000, fepa_p 1500, fepa_p 2000, pad 2000, pad 4000, pad 6000,"
         " compound 1"

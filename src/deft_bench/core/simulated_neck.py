@@ -15,7 +15,6 @@ from deft_bench.core.evidence.likely_neck import hull_over
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.rocker import Triple, rock_of
 
-
 PARTLY_STROKES = 0.75
 """A top that lies within so many strokes of the beam's reach keeps part of its ink."""
 

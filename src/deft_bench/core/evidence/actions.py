@@ -384,7 +384,8 @@ def _summed(one: _Tried, good: Flags) -> Action:
 
 def _loose(neck: Neck, draws: Draws, seed: int, daylight: Mapping[int, bool]) -> dict[int, Flags]:
     """Whether each fret sits loose, on every draw: of those far up a share by its history, unless it was seen."""
-    share, chance, found = PRIORS[neck.history].loose, np.random.default_rng(seed + 1), {}
+    share = PRIORS[neck.history].loose if neck.loose is None else neck.loose
+    chance, found = np.random.default_rng(seed + 1), dict[int, Flags]()
     for fret in range(1, neck.frets + 1):
         up = draws.even_mm[:, fret - 1] > FAR_UP_MM
         drawn = chance.random(len(up)) < share

@@ -82,11 +82,14 @@ CELLS = np.gradient(GRID)
 
 @dataclass(frozen=True, slots=True)
 class Neck:
-    """What is known before: positions of the frets, the joint, the history; mm."""
+    """What is known before: positions of the frets, the joint, the history; mm. `loose` is the share of frets far up
+    that sit loose, as a shop found it (None: as usual with that history).
+    """
 
     positions_mm: Array
     history: History = "played"
     joint_fret: int | None = None
+    loose: float | None = None
 
     @property
     def frets(self) -> int:

@@ -71,3 +71,15 @@ def even_parts(prior: FretPrior, fret: int, at: Array) -> tuple[Array, Array]:
 def end_density(prior: FretPrior, at: Array) -> Array:
     """How likely one lane of a fret stands off its others so far."""
     return (1 - prior.end_wide) * normal(at, 0, prior.end_sd) + prior.end_wide * normal(at, 0, prior.end_wide_sd)
+
+
+LOOSE_KNOWN = 12.0
+"""How often frets that stand far up sit loose is known as if from so many: what a shop finds moves it from there."""
+
+
+def loose_share(history: History, found_loose: int, found_home: int) -> float:
+    """The share of frets far up that sit loose, after a shop has looked under some (the mean of the beta law that its
+    counts make of the usual one).
+    """
+    usual = PRIORS[history].loose
+    return (LOOSE_KNOWN * usual + found_loose) / (LOOSE_KNOWN + found_loose + found_home)

@@ -6,6 +6,7 @@ from typing import Any
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.learned import learned_of
 from deft_bench.core.shop_settings import to_text
 from deft_bench.core.strings.customary import CUSTOMS
 from deft_bench.core.work.estimate import price_list
@@ -26,6 +27,8 @@ PRESET_LIMITS = {"relief": (0, 1_000), "treble": (500, 6_000), "bass": (500, 6_0
 PRESET_BOXES = [(f"preset_{kind}_um", f"preset_{kind}_{part}", part) for kind in CUSTOMS for part in PRESET_LIMITS]
 NAMED_LIMITS = {**PRESET_LIMITS, "gap": (20, 1_500), "pickup": (500, 15_000)}
 NAMED_WORDS = {"relief": "Relief", "treble": "Treble", "bass": "Bass", "gap": "Gap over fret 1", "pickup": "Pickup gap"}
+LEARNED = {"played": "played frets", "new_wire": "new wire"}
+"""What the bench sees outcomes of."""
 LIMITS = {"rock_um": (5, 100), "polish_loss_um": (0, 100), "least_height_um": (200, 2000)}
 
 
@@ -69,6 +72,9 @@ def _page(values: Any, errors: dict[str, str], preset_values: Mapping[str, str],
         choices=CHOICES,
         kinds={kind: customs.name for kind, customs in CUSTOMS.items()},
         named=presets.named(db()),
+        learned=[one for one in learned_of(db(), current()) if one.history in LEARNED],
+        learned_from=current().learned_from,
+        histories=LEARNED,
     )
 
 
@@ -111,6 +117,15 @@ def _money(form: Form, chosen: dict[str, str]) -> None:
             price_list(chosen["prices"])
         except ValueError as error:
             form.errors["prices"] = f"{error}."
+
+
+@screen.post("/settings/learned")
+def learned() -> Response:
+    """Put back what the bench has learned, or count all of it again."""
+    forget = "forget" in request.form
+    shop.change(db(), {"learned_from": stamp() if forget else ""})
+    flash("Put back: the usual shares hold until more is found." if forget else "All that was ever found counts again.")
+    return redirect(url_for(".show", _anchor="learned"))
 
 
 @screen.post("/settings/presets")

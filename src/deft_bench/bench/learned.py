@@ -1,0 +1,45 @@
+"""What this bench has learned from what became of its calls: how often frets that stand far up sit loose."""
+
+from dataclasses import dataclass
+
+from deft_bench.core.evidence.prior import PRIORS, History, loose_share
+from deft_bench.core.shop_settings import ShopSettings
+from deft_bench.store import jobs, outcomes, refrets
+from deft_bench.store.database import Connection
+
+
+@dataclass(frozen=True, slots=True)
+class Learned:
+    """What this bench has learned of frets that stand far up, by their history: how many were looked under, how many
+    sat loose, the share that is believed now, and the usual one.
+    """
+
+    history: History
+    looked: int
+    loose: int
+    share: float
+    usual: float
+
+
+HISTORY_OF_KIND: dict[str, History] = {"refret": "new_wire"}
+"""What frets have been through by the kind of their job; else they were played."""
+
+
+def learned_of(db: Connection, settings: ShopSettings) -> list[Learned]:
+    """What this bench has learned since it began, or since that was put back."""
+    loose: dict[History, int] = {}
+    home: dict[History, int] = {}
+    for kind, found in outcomes.looked_under(db, settings.learned_from).items():
+        history = HISTORY_OF_KIND.get(kind, "played")
+        loose[history] = loose.get(history, 0) + found.loose
+        home[history] = home.get(history, 0) + found.home
+    learned = []
+    for one in PRIORS:
+        were, not_so = loose.get(one, 0), home.get(one, 0)
+        learned.append(Learned(one, were + not_so, were, loose_share(one, were, not_so), PRIORS[one].loose))
+    return learned
+
+
+def history_of(db: Connection, job: jobs.Job) -> History:
+    """What the frets have been through: new wire where it was put in by this job."""
+    return "new_wire" if refrets.fitted(db, job.id) else HISTORY_OF_KIND.get(job.kind, "played")

@@ -1,0 +1,36 @@
+"""What became of what was called: frets that were looked under, whether they sat loose."""
+
+from dataclasses import dataclass
+
+from deft_bench.store.database import Connection
+
+_LOOKED = """
+    SELECT j.kind AS kind, 1 AS loose, json_array_length(a.frets) AS frets FROM neck_act a JOIN job j ON j.id = a.job_id
+        WHERE a.kind = 'reseat' AND a.taken_back_at IS NULL AND j.withdrawn_at IS NULL AND a.at > :since
+    UNION ALL
+    SELECT j.kind, 0, json_array_length(s.frets) FROM seating_checked s JOIN job j ON j.id = s.job_id
+        WHERE s.taken_back_at IS NULL AND j.withdrawn_at IS NULL AND s.at > :since
+        AND json_array_length(s.frets) <= :few
+"""
+FEW_FRETS = 8
+"""Said of more frets at once it is no answer to a call."""
+
+
+@dataclass(frozen=True, slots=True)
+class LookedUnder:
+    """Of the frets that were called loose and looked under: how many were, and how many were home."""
+
+    loose: int
+    home: int
+
+
+def looked_under(db: Connection, since: str) -> dict[str, LookedUnder]:
+    """By kind of job, what was found under frets that were called, after a time (empty: ever)."""
+    found: dict[str, LookedUnder] = {}
+    rows = db.execute(
+        f"SELECT kind, sum(loose * frets) AS loose, sum((1 - loose) * frets) AS home FROM ({_LOOKED}) GROUP BY kind",
+        {"since": since, "few": FEW_FRETS},
+    )
+    for row in rows:
+        found[row["kind"]] = LookedUnder(row["loose"], row["home"])
+    return found
