@@ -2,13 +2,15 @@
 
 from dataclasses import replace
 
+import pytest
+
 from deft_bench.bench.level_acceptance import accept_level, carried_out, fingerprint
 from deft_bench.bench.level_in_hand import level_in_hand
 from deft_bench.bench.level_planning import Choices, make_plan
 from deft_bench.bench.survey_results import facts_of, height_surveys, survey_results
 from deft_bench.core.level_job import level_now
 from deft_bench.core.survey import SurveyHead, places
-from deft_bench.core.survey_kinds import FLAT_UM, ROCKS_UM, Place
+from deft_bench.core.survey_kinds import FLAT_UM, GONE_UM, LEFT_UM, ROCKS_UM, Place
 from deft_bench.store import instruments, jobs, shop, surveys
 from deft_bench.store.database import Connection
 from harness import Bench, words
@@ -17,18 +19,21 @@ HERON, AVOCET = 1, 5
 ACCEPTED, DONE, READ = (f"2026-08-24T10:{minute}:00.000Z" for minute in ("00", "20", "40"))
 HEIGHTS = SurveyHead("fret_heights", "after", "gap", "fret_tops", "straightedge", 20, "off", None, None, "lane_by_lane")
 ROCKER = replace(HEIGHTS, kind="rocker", method="three_frets", tool="fret rocker")
+INK = replace(HEIGHTS, kind="ink", method="ink_left", tool="levelling beam", strokes=1)
+CALLED, EVERY_FRET = Choices(), Choices(lift=())
+"""As it is called, or a level of all frets as it stands."""
 
 
-def accepted(db: Connection) -> tuple[jobs.Job, instruments.Instrument]:
+def accepted(db: Connection, choices: Choices = CALLED) -> tuple[jobs.Job, instruments.Instrument]:
     job, instrument, settings = jobs.open_of(db, [AVOCET])[AVOCET], instruments.get(db, AVOCET), shop.settings(db)
     base = survey_results(db, settings, height_surveys(db, job)[-1], instrument)
-    shown = fingerprint(make_plan(db, settings, job, instrument, base, Choices()))
-    assert accept_level(db, settings, job.id, Choices(), "out", shown, ACCEPTED) == ""
+    shown = fingerprint(make_plan(db, settings, job, instrument, base, choices))
+    assert accept_level(db, settings, job.id, choices, "out", shown, ACCEPTED) == ""
     return job, instrument
 
 
-def levelled(db: Connection) -> tuple[jobs.Job, instruments.Instrument]:
-    job, instrument = accepted(db)
+def levelled(db: Connection, choices: Choices = CALLED) -> tuple[jobs.Job, instruments.Instrument]:
+    job, instrument = accepted(db, choices)
     plan = jobs.last_plan(db, job.id)
     assert plan
     assert jobs.mark_done(db, plan, AVOCET, DONE)
@@ -81,6 +86,20 @@ def test_a_rocker_over_every_three_frets_passes_the_gate(demo: Connection) -> No
     in_hand = level_in_hand(demo, settings, job, instrument, {})
     assert in_hand.gate
     assert in_hand.gate.by_rocker
+
+
+@pytest.mark.parametrize("stays", [False, True])
+def test_ink_that_goes_everywhere_passes_the_gate(bench: Bench, demo: Connection, stays: bool) -> None:
+    job, instrument = levelled(demo, EVERY_FRET)
+    settings, frets = shop.settings(demo), instrument.spec.frets
+    kept: dict[Place, int | None] = dict.fromkeys([("bass", 4), ("bass", 5), ("bass", 6)], LEFT_UM) if stays else {}
+    read(demo, job, replace(INK, strokes=6 if stays else 1), frets, GONE_UM, kept)
+    found = carried_out(demo, settings, job, instrument)
+    assert found
+    assert found[1].chance is not None
+    assert found[1].passes is not stays
+    said = words(bench.get(f"/jobs/{job.id}/level"))
+    assert ("The gate passes: nothing rocks in " in said) is not stays
 
 
 def test_a_gauge_that_cannot_tell_the_gate_says_so_and_the_rocker_settles_it(bench: Bench, demo: Connection) -> None:

@@ -38,6 +38,8 @@ def test_a_slip_of_the_point_the_sign_or_the_unit_says_what_was_meant(typed: int
     assert asked
     assert asked.why.endswith(f"{meant} was perhaps meant")
     assert doubt_of(head, ("middle", 9), 210, FLAT, in_mm) is None
+    near_nothing: dict[Place, int | None] = {("middle", fret): 10 for fret in range(1, 23)}
+    assert doubt_of(head, ("middle", 9), 130, near_nothing, in_mm) is None
 
 
 def test_inches_typed_as_millimetres_are_questioned_once_all_are_too_fine() -> None:

@@ -463,7 +463,8 @@ def base_survey(db: Connection, job: jobs.Job) -> surveys.Survey | None:
         return read[-1] if read else None
     last = heights[-1]
     few = surveys.counts(db, [last.id])[last.id] < ENOUGH_OF_LANE * len(LANES) * last.frets
-    return read[-1] if few and any(one.head.kind != "fret_heights" for one in read) else last
+    others = [survey for survey in read if survey.head.kind != "fret_heights"]
+    return others[-1] if few and others else last
 
 
 def records(

@@ -17,7 +17,7 @@ from deft_bench.core.survey_kinds import PER_CENT, SURVEY_KINDS, Place
 FEW = 3
 REACH = 2
 """How many readings tell that all are too fine; how many read frets on either side are looked at."""
-SLIPPED_UM, NEAR_UM = 110, 30
+SLIPPED_UM, NEAR_UM, LEAST_MIDDLE_UM = 110, 30, 60
 """From so far off those beside it a reading is looked at for a slip of the point, the sign or the unit; and how near to
 them it has to come when that is put right.
 """
@@ -85,6 +85,8 @@ def _meant(value_um: int, beside: Sequence[tuple[int, int]]) -> float | None:
     if len(beside) < FEW:
         return None
     middle = sorted(um for _, um in beside)[len(beside) // 2]
+    if abs(middle) < LEAST_MIDDLE_UM:
+        return None  # a tenth of anything is near to nothing
     if abs(value_um - middle) < SLIPPED_UM or max(um for _, um in beside) - min(um for _, um in beside) > SLIPPED_UM:
         return None
     ways = [value_um / 10, value_um * 10, -value_um, value_um / 25.4, value_um * 25.4]

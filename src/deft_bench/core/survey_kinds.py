@@ -189,7 +189,7 @@ class SurveyKind:
         return rock_mm if self.counts_mm is None else self.counts_mm
 
 
-VERBS = {"flat": "sits flat", "clean": "is clean"}
+VERBS = {"flat": "sits flat", "clean": "is clean", "gone": "is gone", "partly": "is partly gone", "left": "is left"}
 
 
 def _strings_walk(lanes: Sequence[str], frets: int, at_frets: Sequence[int]) -> list[Place]:

@@ -39,7 +39,7 @@ from deft_bench.core.strings.frame import Array
 Floats = NDArray[np.float32]
 Whole = NDArray[np.intp]
 
-CHAINS, WARM, KEPT = 12, 14, 14
+CHAINS, WARM, INK_WARM, KEPT = 12, 14, 36, 14
 REFIT_AT = (1, 4, 8, 11)
 """The rounds of the warming up after which the shape is fitted to the frets again."""
 LANES = len(LANE_NAMES)
@@ -56,12 +56,16 @@ SLIP_DENSITY = SLIP / (2 * SLIP_WIDE_MM)
 MISHEARD = 0.002
 """How often a rocker's answer is written down the wrong way."""
 LINE_SD_MM, FEELER_LINE_SD_MM = 3.0, 0.3
+ALL_LEVELLED, LEVELLED_BOW_SD_MM = 0.8, 0.015
+"""A level of so many frets leaves a straight line, but for so much of a bow."""
 SPIKE_SD_MM = 0.004
 """A rise or droop under this is none."""
 LEAST_SPREAD_MM = 0.002
 LEAST = np.float32(1e-11)
 """A chance under this share of the greatest counts as this."""
 BLADE_SD_MM = 0.005
+BENDS, BEND_STEPS = 2, (0.02, 0.1, 0.4)
+"""How often in a round the whole neck is bent, and by which shares of what is usual."""
 INK_STEPS_MM = (0.003, 0.012, 0.04)
 """By how much an inked top is tried elsewhere: nearby, or further off."""
 SPANS_ENOUGH = 1.0
@@ -121,7 +125,10 @@ class _Rows:
     slot_fret: list[int] = field(default_factory=list)
     slot_prior: list[FretPrior] = field(default_factory=list)
     last: dict[int, int] = field(default_factory=dict)
-    epochs: int = 1
+    slot_flat: list[bool] = field(default_factory=list)
+    """Whether a level has cut the neck's rise and twist out of it."""
+    bow_sd: list[float] = field(default_factory=lambda: [BOW_SD_MM])
+    """How far the bow of each epoch usually is from none, mm."""
     read: list[tuple[int, int, int, int, float, float, float]] = field(default_factory=list)
     """(slot, lane, epoch, line, sign, reading, spread)"""
     origin: list[tuple[int, int, int]] = field(default_factory=list)
@@ -146,23 +153,27 @@ def _laid_out(neck: Neck, evidence: Sequence[Evidence]) -> _Rows:
             _feeler(rows, one)
         elif isinstance(one, Rocker):
             a, b, c = (rows.last[fret] for fret in one.frets)
-            rows.rock.append(((a, b, c), one.lane, rows.epochs - 1, one.rocks, one.tolerance_mm))
+            rows.rock.append(((a, b, c), one.lane, len(rows.bow_sd) - 1, one.rocks, one.tolerance_mm))
         elif isinstance(one, Ink):
             frets = range(one.from_fret, one.to_fret + 1)
             shows = {fret: k for k, said in enumerate((one.gone, one.partly, one.left)) for fret in said}
             said = np.array([one.strokes, *(shows.get(fret, -1) for fret in frets)])
-            rows.ink.append(([rows.last[fret] for fret in frets], one.lane, rows.epochs - 1, said))
+            rows.ink.append(([rows.last[fret] for fret in frets], one.lane, len(rows.bow_sd) - 1, said))
     return rows
 
 
 def _act(rows: _Rows, one: Act, frets: int) -> None:
-    """What was moved begins again, and so does the bow but after a lift."""
+    """What was moved begins again. So does the bow: after a turn of the rod, or tangs driven home, anyhow; after a
+    level of all frets at the beam's straight line. A few frets that are lifted or cut leave it as it is.
+    """
     prior = {"reseated": SEATED, "lifted": SEATED, "levelled": LEVELLED}.get(one.kind)
+    touched = one.frets or range(1, frets + 1)
+    flat = one.kind == "levelled" and len(touched) >= ALL_LEVELLED * frets
     if prior is not None:
-        for fret in one.frets or range(1, frets + 1):
-            _new_slot(rows, fret, prior)
-    if one.kind != "lifted":
-        rows.epochs += 1
+        for fret in touched:
+            _new_slot(rows, fret, prior, flat=flat)
+    if one.kind in ("rod", "reseated") or flat:
+        rows.bow_sd.append(LEVELLED_BOW_SD_MM if flat else BOW_SD_MM)
 
 
 def _heights(rows: _Rows, index: int, one: Heights) -> None:
@@ -170,24 +181,25 @@ def _heights(rows: _Rows, index: int, one: Heights) -> None:
     rows.lines.append(LINE_SD_MM)
     for fret, mm in one.readings.items():
         sign = -1.0 if one.gap else 1.0
-        rows.read.append((rows.last[fret], one.lane, rows.epochs - 1, line, sign, mm, spread))
+        rows.read.append((rows.last[fret], one.lane, len(rows.bow_sd) - 1, line, sign, mm, spread))
         rows.origin.append((index, one.lane, fret))
 
 
 def _feeler(rows: _Rows, one: Feeler) -> None:
-    key = (one.lane, rows.epochs - 1)
+    key = (one.lane, len(rows.bow_sd) - 1)
     if key not in rows.feeler_line:
         rows.feeler_line[key] = len(rows.lines)
         rows.lines.append(FEELER_LINE_SD_MM)
     stops = math.inf if one.stops_mm is None else one.stops_mm + 2 * BLADE_SD_MM
     passes = one.passes_mm - 2 * BLADE_SD_MM if one.passes_mm > 0 else -math.inf
-    rows.blade.append((rows.last[one.fret], one.lane, rows.epochs - 1, rows.feeler_line[key], passes, stops))
+    rows.blade.append((rows.last[one.fret], one.lane, len(rows.bow_sd) - 1, rows.feeler_line[key], passes, stops))
 
 
-def _new_slot(rows: _Rows, fret: int, prior: FretPrior) -> None:
+def _new_slot(rows: _Rows, fret: int, prior: FretPrior, *, flat: bool = False) -> None:
     rows.last[fret] = len(rows.slot_fret)
     rows.slot_fret.append(fret)
     rows.slot_prior.append(prior)
+    rows.slot_flat.append(flat)
 
 
 @dataclass(frozen=True, slots=True)
@@ -229,6 +241,9 @@ class _Sampler:
         frets = np.array(rows.slot_fret) - 1
         self.slots = len(frets)
         self.bow, self.along, self.ramp = neck.bow()[frets], neck.along()[frets], neck.ramp()[frets]
+        cut = np.array(rows.slot_flat)
+        self.ramp, self.twist = np.where(cut, 0.0, self.ramp), np.where(cut, 0.0, self.along)
+        self.bow_sd = np.array(rows.bow_sd)
         parts = [even_parts(prior, fret + 1, GRID) for prior, fret in zip(rows.slot_prior, frets, strict=True)]
         # [slot, grid] of most frets, and of the rest
         self.most = np.array([most * CELLS for most, _ in parts], dtype=np.float32)
@@ -284,6 +299,8 @@ class _Sampler:
         alike: dict[tuple[int, ...], list[tuple[int, int, Array]]] = {}
         for slots, lane, epoch, said in self.rows.ink:
             alike.setdefault(tuple(slots), []).append((lane, epoch, said))
+        self.has_ink = np.zeros(self.slots, dtype=bool)
+        self.has_ink[[slot for slots, *_ in self.rows.ink for slot in slots]] = True
         self.inked = [
             (
                 np.array(slots, dtype=np.intp),
@@ -332,7 +349,7 @@ class _Sampler:
         c = CHAINS
         self.u = np.zeros((c, self.slots))
         self.w = np.zeros((c, LANES, self.slots))
-        self.kappa = self.chance.normal(0, 0.3 * BOW_SD_MM, (c, self.rows.epochs))
+        self.kappa = self.chance.normal(0, 0.3 * np.array(self.rows.bow_sd), (c, len(self.rows.bow_sd)))
         self.tau = np.zeros(c)
         self.rho = np.zeros(c)
         self.rise = np.zeros(c, dtype=bool)
@@ -366,7 +383,7 @@ class _Sampler:
 
     def shape(self, slots: Whole, lanes: Whole, epochs: Whole) -> Array:
         """κ·bow + τ·twist + ρ·ramp, [chains, …]."""
-        twist = (lanes - 1) * self.along[slots]
+        twist = (lanes - 1) * self.twist[slots]
         return np.asarray(
             self.kappa[:, epochs] * self.bow[slots] + self.tau[:, None] * twist + self.rho[:, None] * self.ramp[slots],
             dtype=float,
@@ -406,7 +423,11 @@ class _Sampler:
             for k, lane in enumerate(lanes_of):
                 h[k] += self.shape(at, np.full(len(at), lane), np.full(len(at), epochs[k]))
             log = ink_chance(
-                self.x[at], h.reshape(-1, len(at)), np.repeat(strokes, CHAINS), np.repeat(said, CHAINS, axis=0)
+                self.x[at],
+                h.reshape(-1, len(at)),
+                np.repeat(strokes, CHAINS),
+                np.repeat(said, CHAINS, axis=0),
+                self.soft,
             )
             for k, lane in enumerate(lanes_of):
                 found[:, lane] += log[k * CHAINS : (k + 1) * CHAINS]
@@ -470,6 +491,13 @@ class _Sampler:
         np.maximum(lanes, LEAST, out=lanes)
         share = self.share[:, slots, None].astype(np.float32)
         prior = self.most[slots] * (1 - share) + self.rest[slots] * share
+        inked = np.flatnonzero(self.has_ink[slots])
+        together, was = self.round % 2 == 0, self.u[:, slots].copy()
+        for i in inked if not together else ():
+            # its tops stand as the ink holds them: the fret follows them
+            kind = self.kinds[self.of_kind[slots[i]]]
+            held = end_density(kind, self.w[:, :, slots[i], None] - GRID)
+            lanes[:, i] = held / held.max(axis=2, keepdims=True)
         even = lanes.prod(axis=2) * np.maximum(prior, LEAST)
         u = _pick(even, pick.random((CHAINS, size), dtype=np.float32))
         self.u[:, slots] = GRID[u] + CELLS[u] * (pick.random((CHAINS, size)) - 0.5)
@@ -478,17 +506,43 @@ class _Sampler:
                 # how w spreads about u is the same both ways: a row of it is of w given u
                 chance[:, own] *= spread[u[:, own]][:, :, None, :]
         w = _pick(chance, pick.random((CHAINS, size, LANES), dtype=np.float32))
-        drawn = GRID[w] + CELLS[w] * (pick.random(w.shape) - 0.5)
-        self.w[:, :, slots] = drawn.transpose(0, 2, 1)
+        drawn = (GRID[w] + CELLS[w] * (pick.random(w.shape) - 0.5)).transpose(0, 2, 1)
+        free = np.flatnonzero(~self.has_ink[slots])
+        self.w[:, :, slots[free]] = drawn[:, :, free]
+        if len(inked):
+            now = self._ink_log(lanes=True)
+            for i in inked:
+                # drawn by all else that was read of it: whether it is kept is for the ink to say
+                now, kept = self._try_tops(int(slots[i]), drawn[:, :, i], now, 0.0, together=together)
+                if together:
+                    self.u[:, slots[i]] = np.where(kept[:, 0], self.u[:, slots[i]], was[:, i])
+
+    def _try_tops(
+        self, slot: int, tops: Array, inked: Array, more: Array | float, *, together: bool = False
+    ) -> tuple[Array, NDArray[np.bool_]]:
+        """Put a fret's tops, [chains, lanes], elsewhere where the ink (and `more`) says so, lane by lane or all
+        `together`; the ink's log chance then, and where they were moved.
+        """
+        was = self.w[:, :, slot].copy()
+        self.w[:, :, slot] = tops
+        after = self._ink_log(lanes=True)
+        ratio = after - inked + more
+        if together:
+            kept = np.log(self.chance.random((CHAINS, 1))) < ratio.sum(axis=1, keepdims=True)
+            kept = np.broadcast_to(kept, ratio.shape)
+        else:
+            kept = np.log(self.chance.random(ratio.shape)) < ratio
+        self.w[:, :, slot] = np.where(kept, tops, was)
+        return np.where(kept, after, inked), kept
 
     def lines(self) -> None:
         """Draw the surveys' lines and the neck's shape from their normal conditional, kept by Metropolis's rule where
         rockers, blades or ink have a say.
         """
-        lines, epochs = len(self.rows.lines), self.rows.epochs
+        lines, epochs = len(self.rows.lines), len(self.rows.bow_sd)
         size = epochs + 2 + 2 * lines
         prior = np.zeros((CHAINS, size))
-        prior[:, :epochs] = BOW_SD_MM**-2
+        prior[:, :epochs] = self.bow_sd**-2.0
         prior[:, epochs] = TWIST_SD_MM**-2
         prior[:, epochs + 1] = np.where(self.rise, RAMP_SD_MM, SPIKE_SD_MM) ** -2.0
         for i, sd in enumerate(self.rows.lines):
@@ -520,11 +574,11 @@ class _Sampler:
         self.rise = self.chance.random(CHAINS) < some / (none + some)
 
     def _design(self, size: int) -> Array:
-        epochs, count = self.rows.epochs, len(self.r_mm)
+        epochs, count = len(self.rows.bow_sd), len(self.r_mm)
         design = np.zeros((count, size))
         at, every = self.r_slot, np.arange(count)
         design[every, self.r_epoch] = self.r_sign * self.bow[at]
-        design[:, epochs] = self.r_sign * (self.r_lane - 1) * self.along[at]
+        design[:, epochs] = self.r_sign * (self.r_lane - 1) * self.twist[at]
         design[:, epochs + 1] = self.r_sign * self.ramp[at]
         design[every, epochs + 2 + 2 * self.r_line] = 1.0
         design[every, epochs + 3 + 2 * self.r_line] = self.along[at]
@@ -569,7 +623,7 @@ class _Sampler:
             after = self._even_log(moved)
             ratio = after - now
             if kind == 2:
-                ratio = ratio - ((self.kappa - step[:, None]) ** 2 - self.kappa**2).sum(axis=1) / (2 * BOW_SD_MM**2)
+                ratio = ratio - (((self.kappa - step[:, None]) ** 2 - self.kappa**2) / (2 * self.bow_sd**2)).sum(axis=1)
             elif kind == 3:
                 sd = np.where(self.rise, RAMP_SD_MM, SPIKE_SD_MM)
                 ratio = ratio - ((self.rho - step) ** 2 - self.rho**2) / (2 * sd**2)
@@ -609,7 +663,7 @@ class _Sampler:
         rho = self.rho + (found[:, 3] if len(shapes) > 1 else 0.0)
         kappa = self.kappa + found[:, 2:3]
         ratio = self._even_log(after) - self._even_log()
-        ratio = ratio - (kappa**2 - self.kappa**2).sum(axis=1) / (2 * BOW_SD_MM**2)
+        ratio = ratio - ((kappa**2 - self.kappa**2) / (2 * self.bow_sd**2)).sum(axis=1)
         ratio = ratio - (rho**2 - self.rho**2) / (2 * np.maximum(sd, RAMP_SD_MM) ** 2)
         kept = ratio > 0
         moved = np.where(kept[:, None], line + bent, 0.0)
@@ -668,12 +722,38 @@ class _Sampler:
         for slot in covered:
             step = self.chance.normal(0, 1, (CHAINS, LANES)) * self.chance.choice(INK_STEPS_MM, (CHAINS, LANES))
             was, before = self.w[:, :, slot].copy(), self._slot_log(slot)
-            self.w[:, :, slot] += step
-            after = self._ink_log(lanes=True)
-            ratio = after - inked + self._slot_log(slot) - before
-            kept = np.log(self.chance.random((CHAINS, LANES))) < ratio
-            self.w[:, :, slot] = np.where(kept, self.w[:, :, slot], was)
-            inked = np.where(kept, after, inked)
+            self.w[:, :, slot] = was + step
+            more = self._slot_log(slot) - before
+            self.w[:, :, slot] = was
+            inked, _ = self._try_tops(slot, was + step, inked, more)
+
+    def bend(self) -> None:
+        """Bend, twist or raise the whole neck a little, kept by the ink and by all else: a beam shows the neck's shape,
+        and no fret by itself finds it.
+        """
+        if not self.rows.ink:
+            return
+        now = self._whole_log()
+        for _ in range(BENDS):
+            for name, usual in (("kappa", self.bow_sd), ("tau", TWIST_SD_MM), ("rho", RAMP_SD_MM)):
+                was: Array = getattr(self, name)
+                if name == "rho" and not np.any(self.ramp):
+                    continue
+                size = self.chance.choice(BEND_STEPS, CHAINS).reshape(-1, *[1] * (was.ndim - 1))
+                step = self.chance.normal(0, 1, was.shape) * usual * size
+                spread = np.where(self.rise, RAMP_SD_MM, SPIKE_SD_MM) if name == "rho" else usual
+                fall = ((was + step) ** 2 - was**2) / (2 * np.asarray(spread, dtype=float) ** 2)
+                setattr(self, name, was + step)
+                after = self._whole_log()
+                ratio = after - now - fall.reshape(CHAINS, -1).sum(axis=1)
+                kept = np.log(self.chance.random(CHAINS)) < ratio
+                setattr(self, name, np.where(kept.reshape(-1, *[1] * (was.ndim - 1)), was + step, was))
+                now = np.where(kept, after, now)
+
+    def _whole_log(self) -> Array:
+        """The log chance of all that was read, [chains]."""
+        found = self._others_log()
+        return found + np.log(self._good() + SLIP_DENSITY).sum(axis=1) if len(self.r_mm) else found
 
     def _slot_log(self, slot: int) -> Array:
         """The log chance of one fret's tops and of what else than ink was read of them, [chains, lanes]."""
@@ -705,10 +785,14 @@ class _Sampler:
         self.slip_chance = np.zeros((CHAINS, len(self.r_mm)))
         last = np.array([self.rows.last[fret] for fret in range(1, self.neck.frets + 1)], dtype=np.intp)
         kept, slipped, meant = [], [], []
-        for round_ in range(WARM + KEPT):
-            self.edge = EDGE_MM * max(1.0, 6 * (1 - 2 * round_ / WARM))
+        warm = INK_WARM if self.rows.ink else WARM
+        for round_ in range(warm + KEPT):
+            self.round = round_
+            self.soft = max(1.0, 6 * (1 - 2 * round_ / warm))
+            self.edge = EDGE_MM * self.soft
             self.frets()
             self.ink()
+            self.bend()
             self.slips()
             self.lines()
             self.shares()
@@ -716,10 +800,10 @@ class _Sampler:
                 self.refit()
             for _ in range(2):
                 self.ridges()
-            if round_ >= WARM:
+            if round_ >= warm:
                 shape = np.stack(
                     [
-                        self.shape(last, np.full(len(last), lane), np.full(len(last), self.rows.epochs - 1))
+                        self.shape(last, np.full(len(last), lane), np.full(len(last), len(self.rows.bow_sd) - 1))
                         for lane in range(LANES)
                     ],
                     axis=1,
@@ -730,8 +814,8 @@ class _Sampler:
                         self.u[:, last].copy(),
                         self.w[:, :, last].copy(),
                         self.kappa[:, -1].copy(),
-                        self.tau.copy(),
-                        self.rho.copy(),
+                        self.tau * np.any(self.twist[last]),
+                        self.rho * np.any(self.ramp[last]),
                     )
                 )
                 slipped.append(self.slip_chance)
@@ -793,15 +877,16 @@ def _robust(at: Array, mm: Array, *shapes: Array) -> Array:
     return np.asarray(fit, dtype=float)
 
 
-def ink_chance(x: Array, h: Array, strokes: Array, said: Array) -> Array:
+def ink_chance(x: Array, h: Array, strokes: Array, said: Array, soft: float = 1.0) -> Array:
     """The log chance of what a beam's ink shows over frets at x with tops h, [draws]: it rests on the upper hull. What
-    is `said` of a fret is 0 gone, 1 partly, 2 left, −1 nothing.
+    is `said` of a fret is 0 gone, 1 partly, 2 left, −1 nothing; its edges are `soft` times as soft as they are.
     """
     gap = hull_over(x, h) - h
     deep = (strokes * INK_STROKE_MM)[:, None]
-    gone = expit(LOGISTIC / INK_STROKE_MM * (deep - gap))
+    edge = soft * INK_STROKE_MM
+    gone = expit(LOGISTIC / edge * (deep - gap))
     left = 1 - gone
-    partly = np.exp(-0.5 * ((gap - deep) / INK_STROKE_MM) ** 2)
+    partly = np.exp(-0.5 * ((gap - deep) / edge) ** 2)
     chance = np.where(said == 0, gone, np.where(said == 1, partly, left))
     return np.asarray(np.where(said < 0, 0.0, np.log(0.002 + 0.998 * chance)).sum(axis=1), dtype=float)
 

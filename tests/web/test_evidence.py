@@ -1,0 +1,129 @@
+"""All kinds of evidence through the pages: ink, blades, acts on single frets, the reading that would help, and what the
+bench learns.
+"""
+
+import re
+from collections.abc import Iterator
+from uuid import uuid4
+
+import pytest
+
+from deft_bench.core.survey_kinds import SURVEY_KINDS
+from deft_bench.store import acts, instruments, jobs, seating, shop, surveys
+from deft_bench.store.database import Connection
+from harness import Bench, words
+
+HEAD = {"when": "between", "string_state": "off", "order": "lane_by_lane", "tool": "beam"}
+JSON = {"Accept": "application/json"}
+
+
+@pytest.fixture
+def heron(demo: Connection) -> Iterator[jobs.Job]:
+    instrument = instruments.find(demo, "heron")[0]
+    yield jobs.open_of(demo, [instrument.id])[instrument.id]
+
+
+def begin(bench: Bench, demo: Connection, job: jobs.Job, kind: str, **head: str) -> surveys.Survey:
+    answer = bench.post(f"/jobs/{job.id}/surveys/new", {**HEAD, "kind": kind, **head})
+    assert answer.status_code == 200, words(answer.text)[-600:]
+    return surveys.of_job(demo, job.id)[-1]
+
+
+def read(bench: Bench, survey: surveys.Survey, lane: str, fret: int, typed: str) -> tuple[int, dict[str, object]]:
+    sent = {"lane": lane, "fret": str(fret), "reading": typed, "expects": "", "token": uuid4().hex}
+    answer = bench.post(f"/surveys/{survey.id}/readings", sent, headers=JSON)
+    return answer.status_code, answer.json
+
+
+def test_ink_is_read_under_its_beam_only(bench: Bench, demo: Connection, heron: jobs.Job) -> None:
+    survey = begin(bench, demo, heron, "ink", strokes="4", at_frets="3-9")
+    assert (survey.head.strokes, survey.head.at_frets) == (4, tuple(range(3, 10)))
+    assert read(bench, survey, "bass", 5, "o")[1]["value"] == "gone"
+    status, said = read(bench, survey, "bass", 12, "o")
+    assert (status, str(said["error"])) == (
+        422,
+        "This survey reads only frets 3 to 9: the others stand as they were. Start another to read them.",
+    )
+    assert "o when it is gone, p when it is partly gone" in str(read(bench, survey, "bass", 6, "0.02")[1]["error"])
+    refused = bench.post(f"/jobs/{heron.id}/surveys/new", {**HEAD, "kind": "ink", "strokes": "0", "at_frets": "4"})
+    assert refused.status_code == 422
+    assert 'value="0"' in refused.text
+
+
+def test_a_blade_is_one_of_the_set(bench: Bench, demo: Connection, heron: jobs.Job) -> None:
+    survey = begin(bench, demo, heron, "blades", blades_um="0.05; 0.10; 0.15")
+    assert survey.head.blades_um == (50, 100, 150)
+    assert read(bench, survey, "middle", 9, "0.10")[1]["value"] == "0.10"
+    assert "no blade of this set. Accepted: the thickest that passes, 0.05 · 0.10 · 0.15" in str(
+        read(bench, survey, "middle", 8, "0.07")[1]["error"]
+    )
+    assert read(bench, survey, "middle", 8, "0")[0] == 200
+    said = bench.post(f"/jobs/{heron.id}/surveys/new", {**HEAD, "kind": "blades", "blades_um": "thin"}).text
+    assert "with semicolons between the blades" in said
+
+
+def test_hundredths_are_typed_without_a_point_where_the_shop_does(
+    bench: Bench, demo: Connection, heron: jobs.Job
+) -> None:
+    kind = SURVEY_KINDS["fret_heights"]
+    assert kind.read("14", hundredths=True) == kind.read("0.14") == kind.read("0.14", hundredths=True) == 140
+    assert kind.read("14", "in", hundredths=True) == kind.read("14 thou") == 356
+    assert SURVEY_KINDS["strings"].read("1.4", hundredths=True) == 1400
+    shop.change(demo, {"hundredths": "yes"})
+    survey = begin(bench, demo, heron, "fret_heights", method="gap", resolution_um="0.01")
+    assert read(bench, survey, "bass", 5, "14")[1]["value"] == "0.14"
+
+
+def test_the_call_so_far_is_asked_for_while_it_is_read(bench: Bench, demo: Connection, heron: jobs.Job) -> None:
+    survey = begin(bench, demo, heron, "rocker", resolution_um="0.02")
+    call = bench.client.get(f"/surveys/{survey.id}/call").json
+    assert (call["say"], call["sure"]) == ("Lift fret 9 before you level.", "certain")
+    assert {spot["shape"] for spot in call["spots"] if spot["fret"] == 9} == {"low"}
+    page = bench.get(f"/surveys/{survey.id}")
+    assert 'class="soft"' in page
+    # a job of which nothing is read has no call
+    fresh = instruments.find(demo, "knot")[0]
+    opened = jobs.get(demo, jobs.open_job(demo, fresh.id, "level_and_dress", "2026-08-24T09:00:00.000Z", None))
+    assert bench.client.get(f"/surveys/{begin(bench, demo, opened, 'rocker', resolution_um='0.02').id}/call").json == {}
+
+
+def test_what_was_done_to_single_frets_is_recorded_in_one_tap(bench: Bench, demo: Connection, heron: jobs.Job) -> None:
+    level = f"/jobs/{heron.id}/level"
+    said = bench.post(f"{level}/did", {"kind": "lift", "frets": "99"}).text
+    assert "Frets are whole numbers from 1 to 21" in words(said)
+    assert 'value="99"' in said
+    text = words(bench.post(f"{level}/did", {"kind": "lift", "frets": "9"}).text)
+    assert "Recorded: fret 9 lifted." in text
+    assert "frets were lifted" in text
+    assert [act.kind for act in acts.of_job(demo, heron.id)] == ["lift"]
+    assert "Taken back: fret 9 lifted." in words(bench.post(f"/undo/act/{heron.id}").text)
+    assert "Lift fret 9 before you level." in words(bench.get(level))
+    assert acts.of_job(demo, heron.id)[0].taken_back_at
+    assert "Nothing that was done to single frets" in words(bench.post(f"/undo/act/{heron.id}").text)
+
+
+def test_one_key_goes_to_the_reading_that_would_help(bench: Bench, demo: Connection) -> None:
+    instrument = instruments.find(demo, "godwit")[0]
+    job = jobs.open_of(demo, [instrument.id])[instrument.id]
+    page = bench.get(f"/jobs/{job.id}/level")
+    found = re.search(r"data-next-reading>Look for daylight under fret 7", page)
+    if found is None:
+        pytest.skip("nothing would help here")
+    where = bench.post(f"/jobs/{job.id}/next-reading", follow=False).headers["Location"]
+    survey = surveys.of_job(demo, job.id)[-1]
+    assert survey.head.kind == "seating"
+    assert where.endswith(f"/surveys/{survey.id}?lane=middle&fret=7")
+    # again: the same survey goes on
+    assert bench.post(f"/jobs/{job.id}/next-reading", follow=False).headers["Location"] == where
+
+
+def test_the_bench_learns_and_what_it_learned_is_put_back(bench: Bench, demo: Connection, heron: jobs.Job) -> None:
+    base = surveys.of_job(demo, heron.id)[0].id
+    before = words(bench.get("/settings"))
+    assert "Played frets 0 0 30 % 30 %" in before
+    for fret in range(1, 7):
+        seating.keep(demo, heron.id, base, [fret], "2026-08-24T07:00:00.000Z")
+    acts.keep(demo, heron.id, "reseat", [7, 8], "2026-08-24T07:00:00.000Z")
+    assert "Played frets 8 2 28 % 30 %" in words(bench.get("/settings"))
+    assert "Played frets 0 0 30 % 30 %" in words(bench.post("/settings/learned", {"forget": "1"}).text)
+    assert "Played frets 8 2 28 % 30 %" in words(bench.post("/settings/learned").text)
