@@ -3,7 +3,6 @@ bench learns.
 """
 
 import re
-from collections.abc import Iterator
 from uuid import uuid4
 
 import pytest
@@ -18,9 +17,9 @@ JSON = {"Accept": "application/json"}
 
 
 @pytest.fixture
-def heron(demo: Connection) -> Iterator[jobs.Job]:
+def heron(demo: Connection) -> jobs.Job:
     instrument = instruments.find(demo, "heron")[0]
-    yield jobs.open_of(demo, [instrument.id])[instrument.id]
+    return jobs.open_of(demo, [instrument.id])[instrument.id]
 
 
 def begin(bench: Bench, demo: Connection, job: jobs.Job, kind: str, **head: str) -> surveys.Survey:
@@ -32,6 +31,7 @@ def begin(bench: Bench, demo: Connection, job: jobs.Job, kind: str, **head: str)
 def read(bench: Bench, survey: surveys.Survey, lane: str, fret: int, typed: str) -> tuple[int, dict[str, object]]:
     sent = {"lane": lane, "fret": str(fret), "reading": typed, "expects": "", "token": uuid4().hex}
     answer = bench.post(f"/surveys/{survey.id}/readings", sent, headers=JSON)
+    assert answer.json
     return answer.status_code, answer.json
 
 

@@ -361,7 +361,7 @@ def test_an_accepted_plan_can_be_changed_and_stays_as_it_was_accepted(bench: Ben
 
 
 def test_too_little_read_is_said_everywhere(bench: Bench, demo: Connection) -> None:
-    job = job_of(demo, "heron").id
+    job = job_of(demo, "avocet").id
     read(bench, new_survey(bench, demo, job, when="between"), "bass", 9, "0.1")
     assert "Too little is read for a call" in bench.client.get(f"/jobs/{job}/level", follow_redirects=True).text
     assert "too little is read" in bench.client.get(f"/jobs/{job}/level.json").text

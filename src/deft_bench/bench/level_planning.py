@@ -9,10 +9,10 @@ from deft_bench.bench.metal import metal_now
 from deft_bench.bench.refret_progress import daylight_of, seated_with
 from deft_bench.bench.rod import advice_for, recorded_turns
 from deft_bench.bench.survey_results import SurveyResults, moved_since_read, survey_results
-from deft_bench.core.acts import MOVES_BOW, MOVES_HEIGHTS, MOVES_TOPS, moved_call
+from deft_bench.core.acts import MOVES_BOW, MOVES_HEIGHTS, MOVES_TOPS, Act, moved_call
 from deft_bench.core.board.arch import humps
 from deft_bench.core.board.plan import layout_of
-from deft_bench.core.calls import Call, Length, Sure
+from deft_bench.core.calls import Call, Length
 from deft_bench.core.doubts import Doubt, doubted_call, doubts
 from deft_bench.core.evidence.actions import Action
 from deft_bench.core.frets.heights import LANES, Fall, Heights
@@ -309,8 +309,6 @@ def make_plan(
     `planned_from` is a plan that is shown as it was accepted, whatever was read or done since.
     """
     frets = base.survey.frets
-    if planned_from is None and not base.values:
-        raise ValueError("no fret is read yet")
     heights = planned_from.heights_mm if planned_from else _heights_to_plan(db, settings, job, instrument, base)
     metal = metal_now(db, instrument)
     if planned_from is not None:
@@ -326,37 +324,24 @@ def make_plan(
     if moved is not None:
         bow = fresh_bow(db, settings, job, instrument)
         straight = StraightGate(bow, None, bow, bool(job.override_note))
-    found = likely(db, settings, job, instrument, as_it_lies=straight.found is not None and straight.passes)
-    action = None
-    chosen = option_to_call(plan)
     if planned_from is not None:
-        call = Call(planned_from.say, planned_from.do)
-    elif moved is not None and straight.passes:
-        call = moved_call(moved, bow_is_read=straight.found is not None)
-    elif straight.found is not None and not straight.passes:
-        advice = advice_for(instrument, straight.found, 0.0, recorded_turns(db, settings, instrument))
-        call = straightness_call(straight.found, instrument.spec.rod, length, next_turn_words(advice))
-        call = replace(call, sure=_straighten_sure(found))
-    elif found is not None:
-        called = likely_call(
-            found.judged,
-            plan,
-            daylight_mm=daylight,
-            home=home,
-            past_levels_mm=past,
-            seated_with=seated_with(db, settings, job),
-            length=length,
-        )
-        call, chosen, action = called.call, called.chosen, called.action
+        found, action, chosen, call = None, None, option_to_call(plan), Call(planned_from.say, planned_from.do)
     else:
-        raise ValueError("no fret is read yet")
+        found = likely(db, settings, job, instrument, as_it_lies=straight.found is not None and straight.passes)
+        if found is None:
+            raise ValueError("no fret is read yet")
+        seated = seated_with(db, settings, job)
+        called = likely_call(found.judged, plan, daylight, home, past, seated_with=seated, length=length)
+        call, chosen, action = called.call, called.chosen, called.action
+        if (first := _before_frets(db, settings, instrument, straight, moved, found)) is not None:
+            call, chosen, action = first, option_to_call(plan), None
     do = call.do
     chosen, call = _as_chosen(plan, choices, chosen, call, past, length)
     questioned = _questioned(base, found, settings) if planned_from is None else []
     if questioned:
         call = doubted_call(call, questioned)
     lands = plan.lands(chosen) or [0.0]
-    by_action = action is not None and action.do in ("check_seating", "reseat")
+    under = action.frets if action is not None and action.do in ("check_seating", "reseat") else ()
     return Planning(
         base,
         choices,
@@ -369,13 +354,33 @@ def make_plan(
         call,
         metal,
         home,
-        action.frets if action is not None and by_action else (),
+        under,
         tuple(questioned),
         less_by_marks(plan, chosen) if do == "level" and choices.school == "full" else None,
         found,
         action,
-        look_under(action.frets, length) if action is not None and by_action else "",
+        look_under(under, length) if under else "",
     )
+
+
+def _before_frets(
+    db: Connection,
+    settings: ShopSettings,
+    instrument: instruments.Instrument,
+    straight: StraightGate,
+    moved: Act | None,
+    found: Likely,
+) -> Call | None:
+    """What comes before the frets are judged: reading again what was moved, or straightening; None for nothing."""
+    if moved is not None and straight.passes:
+        return moved_call(moved, bow_is_read=straight.found is not None)
+    if straight.found is None or straight.passes:
+        return None
+    advice = advice_for(instrument, straight.found, 0.0, recorded_turns(db, settings, instrument))
+    length = settings.display.fine_mm
+    call = straightness_call(straight.found, instrument.spec.rod, length, next_turn_words(advice))
+    first = found.judged.compared.actions[0]
+    return replace(call, sure=found.judged.sure if first.do == "straighten" else "likely")
 
 
 def _heights_to_plan(
@@ -383,18 +388,12 @@ def _heights_to_plan(
 ) -> dict[str, Heights]:
     """What the exact plan works from: numbers where they were read, else the likely height of every place."""
     frets = base.survey.frets
+    if not base.values:
+        raise ValueError("no fret is read yet")
     if base.survey.head.kind == "fret_heights":
         return heights_from(base.values, base.survey.head.method, frets)
     found = likely(db, settings, job, instrument)
     return {lane: list(row) for lane, row in found.heights_mm().items()} if found is not None else {}
-
-
-def _straighten_sure(found: Likely | None) -> Sure:
-    """How sure it is that the neck is straightened first, by all that was read of the tops."""
-    first = found.judged.compared.actions[0] if found is not None else None
-    if found is None or first is None or first.do != "straighten":
-        return "likely"
-    return found.judged.sure
 
 
 def _questioned(base: SurveyResults, found: Likely | None, settings: ShopSettings) -> list[Doubt]:

@@ -67,11 +67,17 @@ def doubt_of(
     if usual is not None and not own_limits and not usual[0] <= value_um <= usual[1]:
         low, high = (length(um / 1000) for um in usual)
         return Doubt(place, f"{length(value_um / 1000)} is not between {low} and {high}")
-    beside = _beside(place, values) if kind.leap_um is not None else []
-    if kind.leap_um is None or not beside:
-        return None
+    return (
+        None if kind.leap_um is None else _beside_doubt(place, value_um, _beside(place, values), kind.leap_um, length)
+    )
+
+
+def _beside_doubt(
+    place: Place, value_um: int, beside: Sequence[tuple[int, int]], leap_um: int, length: Length
+) -> Doubt | None:
+    """Why a reading is questioned against those beside it: it leaps, or a slip explains how far off it is."""
     meant = _meant(value_um, beside)
-    if meant is None and min(abs(value_um - um) for _, um in beside) <= kind.leap_um:
+    if not beside or (meant is None and min(abs(value_um - um) for _, um in beside) <= leap_um):
         return None
     fret, nearest = min(beside, key=lambda read: abs(value_um - read[1]))
     perhaps = "" if meant is None else f"; {length(meant / 1000)} was perhaps meant"

@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm
+from deft_bench.core.calls import Call, Instead, Length, frets_named, in_mm
 from deft_bench.core.evidence.actions import Action, Spread, marked_metal
-from deft_bench.core.evidence.judged import LIKELY, Judged
+from deft_bench.core.evidence.judged import Judged
 from deft_bench.core.evidence.words import action_line, action_said, next_words, range_words, reasons
 from deft_bench.core.frets.heights import fair_line
 from deft_bench.core.frets.level_call import REFRET_SHARE, Said, level_said, lift_said, option_to_call, reseat_said
@@ -33,21 +33,18 @@ class LikelyCall:
 def likely_call(
     judged: Judged,
     plan: LevelPlan,
-    *,
-    passes_straight: bool = True,
-    daylight_mm: Mapping[int, float] | None = None,
+    daylight_mm: Mapping[int, float],
     home: Collection[int] = (),
     past_levels_mm: Sequence[float] = (),
+    *,
     seated_with: str = "",
     length: Length = in_mm,
 ) -> LikelyCall:
-    """The call on a neck whose straightness is settled (`passes_straight`: then it is not straightened again).
-
-    `daylight_mm` are gaps that were found under crowns, by fret; `home` frets that were checked and found home;
-    `seated_with` names how the frets were seated, if recorded.
+    """The call on a neck that was judged. `daylight_mm` are gaps that were found under crowns, by fret; `home` frets
+    that were checked and found home; `seated_with` names how the frets were seated, if recorded.
     """
     found = judged.compared.actions
-    action = next((one for one in found if not (passes_straight and one.do == "straighten")), found[0])
+    action = found[0]
     if judged.call.do == "read_more" and action.do != "read_more":
         action = replace(action, do="read_more", frets=())
     chosen = _option(plan, action)
@@ -60,19 +57,15 @@ def likely_call(
     others = [_instead(one, found[0], length) for one in found if one is not action and one.do not in ("read_more",)][
         :4
     ]
-    said = _said(judged, action, chosen, plan, daylight_mm or {}, because, others, past_levels_mm, length)
+    said = _said(judged, action, chosen, plan, daylight_mm, because, others, past_levels_mm, length)
     say, do, figures, instead, settle = said
     total = {"total_mm": chosen.total_mm, "worst_mm": chosen.worst_mm, "level_all_total_mm": plan.level_all.total_mm}
     chances = {"chance": action.best, "passes": action.passes}
     helps = next_words(judged.next)
     settled = f"{helps[0].upper()}{helps[1:]}." if helps else settle
-    sure: Sure = judged.sure if action is found[0] or judged.sure == "unsure" else _no_surer(action)
-    call = Call(say, do, {**total, **chances, **figures}, tuple(because), tuple(instead), sure, settled)
+    figures = {**total, **chances, **figures}
+    call = Call(say, do, figures, tuple(because), tuple(instead), judged.sure, settled)
     return LikelyCall(call, action, chosen)
-
-
-def _no_surer(action: Action) -> Sure:
-    return "likely" if action.best >= LIKELY else "unsure"
 
 
 def _option(plan: LevelPlan, action: Action) -> LevelOption:

@@ -123,6 +123,22 @@ def likely_spot(spot: Spot, one: Spread, read_by: Sequence[str], display: Displa
     )
 
 
+def _as_likely(
+    spots: list[Spot],
+    likely: Mapping[str, Sequence[Spread]] | None,
+    read_by: Mapping[tuple[str, int], Sequence[str]],
+    display: Display,
+    rock_mm: float,
+) -> list[Spot]:
+    """Every place as the likely neck has it; as they are, where there is none."""
+    if likely is None:
+        return spots
+    return [
+        likely_spot(one, likely[one.lane][one.fret - 1], read_by.get((one.lane, one.fret), ()), display, rock_mm)
+        for one in spots
+    ]
+
+
 def neck_drawing(
     spec: Spec,
     display: Display,
@@ -170,12 +186,7 @@ def neck_drawing(
         offs = (off_mm or {}).get(lane) or []
         for fret in range(first if open_too else 1, len(lines)):
             spots.append(spot(lane, fret, offs[fret - first] if fret - first < len(offs) else None))
-    if likely is not None:
-        by = read_by or {}
-        spots = [
-            likely_spot(one, likely[one.lane][one.fret - 1], by.get((one.lane, one.fret), ()), display, rock_mm)
-            for one in spots
-        ]
+    spots = _as_likely(spots, likely, read_by or {}, display, rock_mm)
     label_x = page.at((page.start, 0))[0] + (18 if page.mirror_x else -18)
     return NeckDrawing(
         width=width,

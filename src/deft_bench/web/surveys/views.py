@@ -14,7 +14,7 @@ from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
 from deft_bench.store import instruments, jobs, notes, setups, surveys
-from deft_bench.web.drawing.neck_drawing import neck_drawing, short_unit
+from deft_bench.web.drawing.neck_drawing import NeckDrawing, neck_drawing, short_unit
 from deft_bench.web.errors import wants_json
 from deft_bench.web.places import linked_steps
 from deft_bench.web.support import db, display, now, rock_mm, settings, survey_or_404
@@ -31,9 +31,8 @@ def show(survey_id: int) -> str:
     survey, instrument = survey_or_404(survey_id)
     kind, job = SURVEY_KINDS[survey.head.kind], jobs.get(db(), survey.job_id) if survey.job_id else None
     readings = surveys.readings(db(), survey_id)
-    values = {place: reading.value_um for place, reading in readings.items()}
+    values: dict[Place, int | None] = {place: reading.value_um for place, reading in readings.items()}
     order = cursor_order(db(), survey)
-    flaws = [note for note in notes.of_instrument(db(), instrument.id) if note.settled_at is None]
     setup = setups.plan_of(db(), instrument.id, instrument.spec) if kind.per_string else None
     explained = kind.drawn == "explained"
     found = likely_of(survey, instrument, job)
@@ -49,21 +48,7 @@ def show(survey_id: int) -> str:
         rocked=rocker_results(db(), settings(), survey, instrument, values, rock_mm()) if explained else None,
         edges=edges(instrument, survey.frets) if explained else {},
         least_shown=kind.least_shown_mm(rock_mm()),
-        neck=neck_drawing(
-            instrument.spec,
-            display(),
-            nut_side=settings().nut_side,
-            off_mm=off_mm(db(), settings(), survey, instrument, values),
-            rock_mm=kind.least_shown_mm(rock_mm()) if found is None else rock_mm(),
-            words=words_of(kind, rock_mm()),
-            one_sided=kind.one_sided,
-            lanes=kind.lanes_of(survey.head.strings) if kind.per_string else SURVEY_KINDS["fret_heights"].lanes,
-            label=label_of(kind),
-            open_too=kind.open_too,
-            notes=[(note.fret, note.lane, note.text) for note in flaws],
-            likely=None if found is None else dict(zip(LANES, found.judged.heights, strict=True)),
-            read_by=None if found is None else found.read_by(),
-        ),
+        neck=_neck(survey, instrument, values, found),
         found=found,
         telling=kind.code in TELLING and job is not None,
         blades=[display().fine_number(um) for um in survey.head.blades_um],
@@ -84,6 +69,32 @@ def show(survey_id: int) -> str:
         surfaces=SURFACES,
         methods=METHODS,
         states=STRING_STATES,
+    )
+
+
+def _neck(
+    survey: surveys.Survey,
+    instrument: instruments.Instrument,
+    values: dict[Place, int | None],
+    found: Likely | None,
+) -> NeckDrawing:
+    """The neck with its readings and its pins; of the fret tops as the likely neck has them."""
+    kind = SURVEY_KINDS[survey.head.kind]
+    flaws = [note for note in notes.of_instrument(db(), instrument.id) if note.settled_at is None]
+    return neck_drawing(
+        instrument.spec,
+        display(),
+        nut_side=settings().nut_side,
+        off_mm=off_mm(db(), settings(), survey, instrument, values),
+        rock_mm=kind.least_shown_mm(rock_mm()) if found is None else rock_mm(),
+        words=words_of(kind, rock_mm()),
+        one_sided=kind.one_sided,
+        lanes=kind.lanes_of(survey.head.strings) if kind.per_string else SURVEY_KINDS["fret_heights"].lanes,
+        label=label_of(kind),
+        open_too=kind.open_too,
+        notes=[(note.fret, note.lane, note.text) for note in flaws],
+        likely=None if found is None else dict(zip(LANES, found.judged.heights, strict=True)),
+        read_by=None if found is None else found.read_by(),
     )
 
 
