@@ -156,7 +156,7 @@ def three(changes: dict[int, float], n: int = 21) -> dict[str, list[float | None
 def test_the_order_of_the_calls() -> None:
     low = three({9: -0.09})
     assert level_call(planned(low)).do == "lift"
-    assert level_call(planned(low)).sure == "certain"
+    assert level_call(planned(low)).sure == "likely"
     proud = three({7: 0.06})
     assert level_call(planned(proud)).do == "check_seating"
     assert level_call(planned(proud)).instead[0].cost == "no metal"
@@ -202,8 +202,8 @@ def test_low_last_frets_stay_and_how_far_a_fret_comes_up_is_said() -> None:
 
 def test_a_call_is_no_surer_than_its_tool() -> None:
     slight = planned(three({9: -0.04}))
-    assert level_call(slight, resolution_mm=0.005).sure == "certain"
-    assert level_call(slight, resolution_mm=0.02).sure == "likely"
+    assert level_call(slight, resolution_mm=0.005).sure == "likely"
+    assert level_call(slight, resolution_mm=0.02).sure == "unsure"
     assert level_call(planned(three({9: -0.01}))).do == "none"
 
 

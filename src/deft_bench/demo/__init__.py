@@ -26,8 +26,9 @@ from deft_bench.core.frets.rocker import rock_of
 from deft_bench.core.instrument import STARTING, Spec
 from deft_bench.core.refret import starting_refret
 from deft_bench.core.shop_settings import ShopSettings
+from deft_bench.core.simulated_neck import SimulatedNeck
 from deft_bench.core.survey import SurveyHead, heights_from
-from deft_bench.core.survey_kinds import FLAT_UM, ROCKS_UM, SURVEY_KINDS, Place
+from deft_bench.core.survey_kinds import FLAT_UM, GONE_UM, LEFT_UM, PARTLY_UM, ROCKS_UM, SURVEY_KINDS, Place
 from deft_bench.demo.setups import make_setups
 from deft_bench.demo.sheets import make_sheets
 from deft_bench.demo.week import make_week
@@ -209,6 +210,7 @@ def make_demo(path: Path, today: date) -> None:
         make_sheets(db, today)
         make_week(db, today)
         _crown_heights(db, today)
+        _ink_and_blades(db, today)
         for back in range(60, -1, -3):
             day = today - timedelta(days=back)
             chance = random.Random(day.toordinal())
@@ -287,6 +289,35 @@ def _crown_heights(db: Connection, today: date) -> None:
     }
     head = _head("crown_height", "before", "crown-height gauge", 20, day)
     _read(db, instrument.id, job.id, instrument.spec.frets, head, heights, _at(day, 15))
+
+
+def _ink_and_blades(db: Connection, today: date) -> None:
+    """Curlew's upper frets inked and stroked with the beam, Godwit tried with blades about its seventh: what was read by
+    hand, beside the numbers.
+    """
+    day = today - timedelta(days=1)
+    for name, hour in (("Curlew No. 11", 15), ("Godwit No. 5", 16)):
+        instrument = instruments.get(db, instruments.named(db, name)[0])
+        job, frets = jobs.open_of(db, [instrument.id])[instrument.id], instrument.spec.frets
+        read = next(one for one in surveys.of_job(db, job.id) if one.head.kind == "fret_heights")
+        tops = heights_from(surveys.values(db, read.id), read.head.method, frets)
+        hand = SimulatedNeck(
+            instrument.spec.mean_scale_mm, {lane: tuple(mm or 0.0 for mm in row) for lane, row in tops.items()}, {}
+        )
+        if name.startswith("Curlew"):
+            beam = tuple(range(12, frets + 1))
+            head = replace(_head("ink", "before", "levelling beam", 10, day), strokes=4, at_frets=beam)
+            shown = {lane: hand.ink(lane, beam[0], frets, head.strokes) for lane in LANES}
+            keys = (GONE_UM, PARTLY_UM, LEFT_UM)
+            found = {(lane, fret): keys[kept] for lane, row in shown.items() for fret, kept in row.items()}
+        else:
+            blades = ShopSettings().feelers_um
+            some = tuple(range(4, 11))
+            head = replace(_head("blades", "before", "straightedge and feeler blades", 10, day), blades_um=blades)
+            head = replace(head, at_frets=some)
+            mm = [um / 1000 for um in blades]
+            found = {(lane, fret): round(1000 * hand.blade(lane, fret, mm)) for lane in LANES for fret in some}
+        _read(db, instrument.id, job.id, frets, head, found, _at(day, hour))
 
 
 def _wire_stock(db: Connection, today: date) -> None:

@@ -295,7 +295,7 @@ class _Sampler:
         self.x = x
 
     def _ink_laid_out(self) -> None:
-        """Ink over the same frets is judged together: (slots, lanes, epochs, what is shown, strokes)."""
+        """Ink over the same frets is judged together: (slots, lanes with their epochs, what is shown, strokes)."""
         alike: dict[tuple[int, ...], list[tuple[int, int, Array]]] = {}
         for slots, lane, epoch, said in self.rows.ink:
             alike.setdefault(tuple(slots), []).append((lane, epoch, said))
@@ -304,10 +304,9 @@ class _Sampler:
         self.inked = [
             (
                 np.array(slots, dtype=np.intp),
-                np.array([lane for lane, _, _ in rows], dtype=np.intp),
-                [epoch for _, epoch, _ in rows],
-                np.array([said[1:] for _, _, said in rows]),
-                np.array([float(said[0]) for _, _, said in rows]),
+                [(lane, epoch) for lane, epoch, _ in rows],
+                np.repeat(np.array([said[1:] for _, _, said in rows]), CHAINS, axis=0),
+                np.repeat(np.array([float(said[0]) for _, _, said in rows]), CHAINS),
             )
             for slots, rows in alike.items()
         ]
@@ -415,22 +414,22 @@ class _Sampler:
             MISHEARD + expit(LOGISTIC / EDGE_MM * (gap - low)) * expit(LOGISTIC / EDGE_MM * (high - gap)), dtype=float
         )
 
-    def _ink_log(self, lanes: bool = False) -> Array:
+    def _ink_shapes(self) -> list[Array]:
+        """The neck's shape under each beam, [lanes inked, chains, frets]: it is the same while only tops move."""
+        return [
+            np.stack([self.shape(at, np.full(len(at), lane), np.full(len(at), epoch)) for lane, epoch in under])
+            for at, under, *_ in self.inked
+        ]
+
+    def _ink_log(self, lanes: bool = False, shapes: Sequence[Array] | None = None) -> Array:
         """The log chance of what the ink shows, [chains], or [chains, lanes]."""
         found = np.zeros((CHAINS, LANES))
-        for at, lanes_of, epochs, said, strokes in self.inked:
-            h = self.w[:, lanes_of[:, None], at[None, :]].transpose(1, 0, 2)
-            for k, lane in enumerate(lanes_of):
-                h[k] += self.shape(at, np.full(len(at), lane), np.full(len(at), epochs[k]))
-            log = ink_chance(
-                self.x[at],
-                h.reshape(-1, len(at)),
-                np.repeat(strokes, CHAINS),
-                np.repeat(said, CHAINS, axis=0),
-                self.soft,
-            )
-            for k, lane in enumerate(lanes_of):
-                found[:, lane] += log[k * CHAINS : (k + 1) * CHAINS]
+        for (at, under, said, strokes), bent in zip(self.inked, shapes or self._ink_shapes(), strict=True):
+            of = np.array([lane for lane, _ in under])
+            h = self.w[:, of[:, None], at[None, :]].transpose(1, 0, 2) + bent
+            log = ink_chance(self.x[at], h.reshape(-1, len(at)), strokes, said, self.soft).reshape(len(of), CHAINS)
+            for lane, row in zip(of, log, strict=True):
+                found[:, lane] += row
         return found if lanes else found.sum(axis=1)
 
     # -- moves ------------------------------------------------------------------------------------------------------
@@ -510,22 +509,30 @@ class _Sampler:
         free = np.flatnonzero(~self.has_ink[slots])
         self.w[:, :, slots[free]] = drawn[:, :, free]
         if len(inked):
-            now = self._ink_log(lanes=True)
+            shapes = self._ink_shapes()
+            now = self._ink_log(lanes=True, shapes=shapes)
             for i in inked:
                 # drawn by all else that was read of it: whether it is kept is for the ink to say
-                now, kept = self._try_tops(int(slots[i]), drawn[:, :, i], now, 0.0, together=together)
+                now, kept = self._try_tops(int(slots[i]), drawn[:, :, i], now, 0.0, shapes, together=together)
                 if together:
                     self.u[:, slots[i]] = np.where(kept[:, 0], self.u[:, slots[i]], was[:, i])
 
     def _try_tops(
-        self, slot: int, tops: Array, inked: Array, more: Array | float, *, together: bool = False
+        self,
+        slot: int,
+        tops: Array,
+        inked: Array,
+        more: Array | float,
+        shapes: Sequence[Array],
+        *,
+        together: bool = False,
     ) -> tuple[Array, NDArray[np.bool_]]:
         """Put a fret's tops, [chains, lanes], elsewhere where the ink (and `more`) says so, lane by lane or all
         `together`; the ink's log chance then, and where they were moved.
         """
         was = self.w[:, :, slot].copy()
         self.w[:, :, slot] = tops
-        after = self._ink_log(lanes=True)
+        after = self._ink_log(lanes=True, shapes=shapes)
         ratio = after - inked + more
         if together:
             kept = np.log(self.chance.random((CHAINS, 1))) < ratio.sum(axis=1, keepdims=True)
@@ -718,14 +725,15 @@ class _Sampler:
         covered = sorted({slot for slots, *_ in self.rows.ink for slot in slots})
         if not covered:
             return
-        inked = self._ink_log(lanes=True)
+        shapes = self._ink_shapes()
+        inked = self._ink_log(lanes=True, shapes=shapes)
         for slot in covered:
             step = self.chance.normal(0, 1, (CHAINS, LANES)) * self.chance.choice(INK_STEPS_MM, (CHAINS, LANES))
             was, before = self.w[:, :, slot].copy(), self._slot_log(slot)
             self.w[:, :, slot] = was + step
             more = self._slot_log(slot) - before
             self.w[:, :, slot] = was
-            inked, _ = self._try_tops(slot, was + step, inked, more)
+            inked, _ = self._try_tops(slot, was + step, inked, more, shapes)
 
     def bend(self) -> None:
         """Bend, twist or raise the whole neck a little, kept by the ink and by all else: a beam shows the neck's shape,
@@ -785,7 +793,8 @@ class _Sampler:
         self.slip_chance = np.zeros((CHAINS, len(self.r_mm)))
         last = np.array([self.rows.last[fret] for fret in range(1, self.neck.frets + 1)], dtype=np.intp)
         kept, slipped, meant = [], [], []
-        warm = INK_WARM if self.rows.ink else WARM
+        # where numbers hold the neck, ink has little to find
+        warm = INK_WARM if self.rows.ink and len(self.r_mm) < LANES * self.neck.frets / 2 else WARM
         for round_ in range(warm + KEPT):
             self.round = round_
             self.soft = max(1.0, 6 * (1 - 2 * round_ / warm))

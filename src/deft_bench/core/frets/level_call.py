@@ -164,7 +164,8 @@ def level_call(
     seated_with: str = "",
     length: Length = in_mm,
 ) -> Call:
-    """The one sentence on a height survey: what to do next, with its number, its alternatives and its reasons.
+    """The one sentence on a plan by its numbers alone: what to do next, with its number, its alternatives and its
+    reasons. It is never certain: how sure it is the likely neck counts (`likely_call`), which jobs are called by.
 
     `home` are the frets that were checked and found home: they are no suspects, and the call goes on to the next cause.
     `daylight_mm` are gaps that a seating survey found under crowns, by fret; `seated_with` names how the frets were
@@ -207,8 +208,8 @@ def level_call(
         return call(*_replace(plan, best, below, because, others, length), None)
     because.append(_sum_said(best, length))
     if best.lift:
-        if sure == "certain" and min(best.raise_mm.values()) < SEATING_GAP_MM + resolution_mm - 1e-9:
-            sure = "likely"
+        if sure == "likely" and min(best.raise_mm.values()) < SEATING_GAP_MM + resolution_mm - 1e-9:
+            sure = "unsure"
             because.append("That is hardly more than the tool can tell.")
         return call(*lift_said(best, level_all, because, others, length))
     return call(*level_said(plan, best, past_levels_mm, because, others, length))
@@ -487,6 +488,6 @@ def _certainty(plan: LevelPlan) -> tuple[str, Sure, str | None]:
         lane, frets = next(iter(missing.items()))
         settle = f"Fret {frets[0]} in the {lane} lane."
     if not missing and not absent:
-        return "", "certain", None
+        return "", "likely", None
     poor = len(absent) == 2 or count > len(request.positions_mm) * len(request.heights) / 4
     return "; ".join(words), "unsure" if poor else "likely", settle
