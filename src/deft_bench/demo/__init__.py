@@ -292,8 +292,8 @@ def _crown_heights(db: Connection, today: date) -> None:
 
 
 def _ink_and_blades(db: Connection, today: date) -> None:
-    """Curlew's upper frets inked and stroked with the beam, Godwit tried with blades about its seventh: what was read by
-    hand, beside the numbers.
+    """Curlew's upper frets inked and stroked with the beam, Godwit tried with blades about its seventh: what was read
+    by hand, beside the numbers.
     """
     day = today - timedelta(days=1)
     for name, hour in (("Curlew No. 11", 15), ("Godwit No. 5", 16)):
