@@ -4,11 +4,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from deft_bench.bench.likely import TELLING, likely
+from deft_bench.bench.level_planning import Choices, base_survey, make_plan
+from deft_bench.bench.likely import TELLING
 from deft_bench.bench.refret_progress import daylight_of
 from deft_bench.bench.rocker_results import rocker_results
 from deft_bench.bench.setup.readings import setup_stage
-from deft_bench.bench.survey_results import facts_of, moved_since_read
+from deft_bench.bench.survey_results import facts_of, moved_since_read, survey_results
 from deft_bench.core.acts import MOVES_HEIGHTS
 from deft_bench.core.calls import frets_named
 from deft_bench.core.doubts import all_finer, doubt_of
@@ -199,7 +200,15 @@ def place_that_helps(
     """The survey and place of the reading that would help most, in the last of its kind while it still holds, or in
     one that is started now as the last was read; None where no reading would help.
     """
-    found = likely(db, settings, job, instrument)
+    base = base_survey(db, job)
+    if base is None:
+        return None
+    try:
+        # as the Level screen judges it
+        read = survey_results(db, settings, base, instrument)
+        found = make_plan(db, settings, job, instrument, read, Choices()).likely
+    except ValueError:
+        return None
     helps = found.judged.next if found is not None else None
     if helps is None:
         return None
