@@ -281,7 +281,12 @@ def marked_option(plan: LevelPlan) -> LevelOption:
 
 
 def option_of(plan: LevelPlan, lift: tuple[int, ...], leave: tuple[int, ...] = ()) -> LevelOption:
-    """The option that lifts these frets (or leaves these low): one of the plan's own where it has it."""
+    """The option that lifts these frets (or leaves these low): one of the plan's own where it has it; level-all where
+    so many are lifted that no line is left to level to.
+    """
+    request = plan.request
+    if any(sum(fret not in lift for fret, _, _ in request.bounds(lane)) < PAIR for lane in request.heights):
+        return plan.level_all
     found = next((option for option in plan.options if (option.lift, option.leave) == (lift, leave)), None)
     return found or level_option(plan.request, lift, plan.level_all.total_mm)
 

@@ -54,9 +54,7 @@ def likely_call(
         because.append(f"Checked and found home: {'all frets' if every else frets_named(sorted(home))}.")
     if seated_with and action.do in ("check_seating", "reseat"):
         because.append(f"The frets were seated with {seated_with}.")
-    others = [_instead(one, found[0], length) for one in found if one is not action and one.do not in ("read_more",)][
-        :4
-    ]
+    others = [_instead(one, found[0], length) for one in found if one is not found[0] and one.do != "read_more"][:4]
     said = _said(judged, action, chosen, plan, daylight_mm, because, others, past_levels_mm, length)
     say, do, figures, instead, settle = said
     total = {"total_mm": chosen.total_mm, "worst_mm": chosen.worst_mm, "level_all_total_mm": plan.level_all.total_mm}
