@@ -419,7 +419,8 @@ def _as_chosen(
     choice.
     """
     chosen = called if choices.lift is None else option_of(plan, choices.lift, choices.leave)
-    if chosen is not called and call.do in ("level", "lift", "none"):
+    asked = choices.lift is not None and (chosen is not called or call.do == "none")
+    if asked and call.do in ("level", "lift", "none"):
         call = chosen_call(plan, chosen, call, past_mm, length)
     if choices.school == "marked" and call.do in ("level", "none"):
         chosen = marked_option(plan)
