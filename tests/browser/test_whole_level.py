@@ -126,8 +126,7 @@ def test_a_level_by_rocker_ink_and_eight_numbers(page: Page, server: Server) -> 
     page.locator('input[name="nut"][value="out"]').check()
     page.locator(".accept button").click()
     page.locator("text=Mark it done").click()
-    flat = {lane: [0.0 if (lane, n) == ("treble", PROUD) else 9.0 for n in range(1, FRETS + 1)] for lane in ("treble",)}
-    bench.neck, _ = bench.neck.level(flat)
+    bench.neck, _ = bench.neck.level({"treble": [0.0 if n == PROUD else 9.0 for n in range(1, FRETS + 1)]})
     bench.begin(job, "rocker")
     bench.rock()
     page.goto(f"{server.url}/jobs/{job}/level")

@@ -192,11 +192,14 @@ def test_a_gauge_reading_that_no_draw_agrees_with_takes_a_new_start_or_is_a_slip
     assert isinstance(lane, Heights)
     before: list[Evidence] = [*read[:2], replace(lane, readings={f: mm for f, mm in lane.readings.items() if f != 9})]
     draws = likely_neck(true.neck, before, 1)
+    told = 0
     for off, slips in ((0.0, False), (1.3, True)):
         after = [*read[:2], replace(lane, readings={**dict(before[2].readings), 9: lane.readings[9] + off})]
         found = updated(true.neck, draws, before, after)
         if found is not None:
+            told += 1
             assert (found.slips[2, 2, 9][0] > 0.5) is slips
+    assert told
 
 
 def test_what_a_bench_finds_under_frets_moves_what_it_believes() -> None:

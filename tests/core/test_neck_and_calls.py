@@ -17,7 +17,6 @@ from deft_bench.core.frets.level_call import (
     option_said,
     option_to_call,
     seating_signs,
-    suspects,
 )
 from deft_bench.core.frets.levelling import LevelRequest, plan_level
 from deft_bench.core.level_job import Facts, level_now, level_steps
@@ -249,8 +248,8 @@ def test_a_fret_over_both_neighbours_is_suspect_wherever_the_line_runs(fret: int
     plan = planned(dict.fromkeys(("bass", "middle", "treble"), lane))
     signs = seating_signs(plan)
     assert fret in (*signs.every_lane, *signs.over_both)
-    assert fret in suspects(plan)
-    assert fret not in suspects(plan, home=[fret])
+    assert fret in seating_signs(plan).frets
+    assert fret not in seating_signs(plan, home=[fret]).frets
     # a low neighbour does not make a fret stand over both
     assert not seating_signs(planned(three({fret: -0.2}))).over_both
 

@@ -81,6 +81,13 @@ def test_the_call_so_far_is_asked_for_while_it_is_read(bench: Bench, demo: Conne
     assert {spot["shape"] for spot in call["spots"] if spot["fret"] == 9} == {"low"}
     page = bench.get(f"/surveys/{survey.id}")
     assert 'class="soft"' in page
+    # what was read there is said in the shop's units
+    assert any("gauge 0.10 mm" in spot["words"] for spot in call["spots"])
+    shop.change(demo, {"system": "in"})
+    inches = bench.client.get(f"/surveys/{survey.id}/call").json["spots"]
+    assert any("gauge 0.0039 in" in spot["words"] for spot in inches)
+    assert not any("mm" in spot["words"] for spot in inches)
+    shop.change(demo, {"system": "mm"})
     # a job of which nothing is read has no call
     fresh = instruments.find(demo, "knot")[0]
     opened = jobs.get(demo, jobs.open_job(demo, fresh.id, "level_and_dress", "2026-08-24T09:00:00.000Z", None))
@@ -106,12 +113,14 @@ def test_what_was_done_to_single_frets_is_recorded_in_one_tap(bench: Bench, demo
 def test_one_key_goes_to_the_reading_that_would_help(bench: Bench, demo: Connection, name: str) -> None:
     instrument = instruments.find(demo, name)[0]
     job = jobs.open_of(demo, [instrument.id])[instrument.id]
-    page = words(bench.get(f"/jobs/{job.id}/level"))
+    shown = bench.get(f"/jobs/{job.id}/level")
+    page = words(shown)
     where = bench.post(f"/jobs/{job.id}/next-reading", follow=False).headers["Location"]
     asked = re.search(
         r"(Stand the rocker on|Read|Look for daylight under) frets? ([\d, ]+)(?: in the (\w+) lane)? r", page
     )
     if asked is None:
+        assert "data-next-reading" not in shown
         assert where.endswith(f"/jobs/{job.id}/level")
         return
     what, frets, lane = asked.groups()

@@ -14,6 +14,7 @@ import numpy as np
 
 from deft_bench.bench.learned import history_of, learned_of
 from deft_bench.bench.metal import metal_now
+from deft_bench.core.calls import Length
 from deft_bench.core.evidence.judged import Judged, judge
 from deft_bench.core.evidence.kinds import Act, CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker
 from deft_bench.core.evidence.likely_neck import Draws, Neck, likely_neck
@@ -64,11 +65,11 @@ class Likely:
                 found.append((survey_id, (LANES[slip.lane], slip.fret), slip.meant_mm))
         return found
 
-    def read_by(self) -> dict[Place, list[str]]:
-        """What each place was read by, in words, in the order in which it was."""
+    def read_by(self, length: Length) -> dict[Place, list[str]]:
+        """What each place was read by, in words, in the order in which it was; `length` writes lengths."""
         found: dict[Place, list[str]] = {}
         for one in self.told:
-            for place, word in _places_read(one.evidence):
+            for place, word in _places_read(one.evidence, length):
                 words = found.setdefault(place, [])
                 if word not in words:
                     words.append(word)
@@ -112,16 +113,17 @@ def evidence_of(db: Connection, job: jobs.Job, instrument: instruments.Instrumen
     return sorted((one for one in told if first is not None and one.at >= first), key=lambda one: one.at)
 
 
-def _places_read(one: Evidence) -> list[tuple[Place, str]]:
+def _places_read(one: Evidence, length: Length) -> list[tuple[Place, str]]:
     """The places that a piece of evidence tells of, and by what."""
     if isinstance(one, Act):
         return []
     lane = LANES[one.lane]
     if isinstance(one, Heights):
-        return [((lane, fret), f"gauge {mm:.2f} mm") for fret, mm in one.readings.items()]
+        return [((lane, fret), f"gauge {length(mm)}") for fret, mm in one.readings.items()]
     if isinstance(one, Feeler):
-        stops = "none stops" if one.stops_mm is None else f"{one.stops_mm:.2f} mm stops"
-        return [((lane, one.fret), f"blade {one.passes_mm:.2f} mm passes, {stops}")]
+        stops = "none stops" if one.stops_mm is None else f"{length(one.stops_mm)} stops"
+        passes = f"blade {length(one.passes_mm)} passes" if one.passes_mm else "no blade passes"
+        return [((lane, one.fret), f"{passes}, {stops}")]
     if isinstance(one, Rocker):
         return [((lane, one.frets[1]), "rocks" if one.rocks else "sits flat")]
     if isinstance(one, Ink):
@@ -129,7 +131,7 @@ def _places_read(one: Evidence) -> list[tuple[Place, str]]:
         return [((lane, fret), f"ink {word}") for word, frets in shown.items() for fret in frets]
     if isinstance(one, Daylight):
         return [((lane, one.fret), "daylight under it" if one.gap_mm else "no daylight under it")]
-    return [((lane, one.fret), f"crown {one.mm:.2f} mm")]
+    return [((lane, one.fret), f"crown {length(one.mm)}")]
 
 
 def _heights(survey: surveys.Survey, values: Mapping[Place, int]) -> list[Evidence]:

@@ -70,9 +70,7 @@ def latest(
 
 def height_surveys(db: Connection, job: jobs.Job) -> list[surveys.Survey]:
     """The job's fret-height surveys that hold a reading, oldest first."""
-    found = [survey for survey in surveys.of_job(db, job.id) if survey.head.kind == "fret_heights"]
-    counts = surveys.counts(db, [survey.id for survey in found])
-    return [survey for survey in found if counts[survey.id]]
+    return [survey for survey in telling_surveys(db, job) if survey.head.kind == "fret_heights"]
 
 
 def planned_drops(plan: jobs.AcceptedPlan | None) -> list[float] | None:

@@ -109,15 +109,6 @@ def seating_signs(plan: LevelPlan, home: Collection[int] = ()) -> Seating:
     return Seating(tuple(sorted(every)), tuple(sorted(cluster - found)), tuple(everywhere), tuple(sorted(both - every)))
 
 
-def suspects(plan: LevelPlan, home: Collection[int] = (), daylight_mm: Mapping[int, float] | None = None) -> list[int]:
-    """The frets that a call asks to check or to reseat: those named, or all where it rocks nearly everywhere and names
-    none.
-    """
-    signs = seating_signs(plan, home)
-    named = sorted({*signs.frets, *(daylight_mm or {})} - set(home))
-    return named or (list(range(1, len(plan.request.positions_mm) + 1)) if signs else [])
-
-
 def _of_all(plan: LevelPlan, frets: Collection[int]) -> str:
     return "all frets" if len(frets) >= len(plan.request.positions_mm) else frets_named(sorted(frets))
 

@@ -268,16 +268,21 @@ def marked_option(plan: LevelPlan) -> LevelOption:
     for lane in plan.request.heights:
         bounds = plan.request.bounds(lane)
         offset, slope = fair_line([(x, g) for _, x, g in bounds])
-        removal: list[float | None] = [None] * len(plan.request.positions_mm)
-        for fret, x, g in bounds:
-            over = g - offset - slope * x
-            removal[fret - 1] = over if over >= plan.request.rock_mm - 1e-9 else 0.0
-        taken = [off for off in removal if off is not None]
-        lanes[lane] = LanePlan(offset, slope, tuple(removal), sum(taken), max(taken))
-    total = sum(found.total_mm for found in lanes.values())
-    return LevelOption(
-        (), lanes, total, max(found.worst_mm for found in lanes.values()), plan.level_all.total_mm - total, {}
-    )
+        over = {fret: g - offset - slope * x for fret, x, g in bounds}
+        off = {fret: mm if mm >= plan.request.rock_mm - 1e-9 else 0.0 for fret, mm in over.items()}
+        lanes[lane] = offset, slope, off
+    return taken_down(plan, lanes)
+
+
+def taken_down(plan: LevelPlan, lanes: Mapping[str, tuple[float, float, Mapping[int, float]]]) -> LevelOption:
+    """The option that takes so much off each fret and lifts none; by lane (offset, slope, mm by fret that is read)."""
+    found = {}
+    for lane, (offset, slope, off) in lanes.items():
+        removal = tuple(off.get(fret) for fret in range(1, len(plan.request.positions_mm) + 1))
+        found[lane] = LanePlan(offset, slope, removal, sum(off.values()), max(off.values()))
+    total = sum(lane.total_mm for lane in found.values())
+    worst = max(lane.worst_mm for lane in found.values())
+    return LevelOption((), found, total, worst, plan.level_all.total_mm - total, {})
 
 
 def option_of(plan: LevelPlan, lift: tuple[int, ...], leave: tuple[int, ...] = ()) -> LevelOption:
@@ -298,14 +303,9 @@ def local_option(plan: LevelPlan, frets: Sequence[int]) -> LevelOption:
         bounds = plan.request.bounds(lane)
         kept = [(x, g) for fret, x, g in bounds if fret not in frets]
         offset, slope = fair_line(kept if len(kept) > 1 else [(x, g) for _, x, g in bounds])
-        removal: list[float | None] = [None] * len(plan.request.positions_mm)
-        for fret, x, g in bounds:
-            removal[fret - 1] = max(0.0, g - offset - slope * x) if fret in frets else 0.0
-        taken = [off for off in removal if off is not None]
-        lanes[lane] = LanePlan(offset, slope, tuple(removal), sum(taken), max(taken))
-    total = sum(found.total_mm for found in lanes.values())
-    worst = max(found.worst_mm for found in lanes.values())
-    return LevelOption((), lanes, total, worst, plan.level_all.total_mm - total, {})
+        off = {fret: max(0.0, g - offset - slope * x) if fret in frets else 0.0 for fret, x, g in bounds}
+        lanes[lane] = offset, slope, off
+    return taken_down(plan, lanes)
 
 
 def marked_frets(option: LevelOption) -> list[int]:

@@ -14,7 +14,7 @@ from deft_bench.core.evidence.judged import Judged
 from deft_bench.core.evidence.words import action_line, action_said, next_words, range_words, reasons
 from deft_bench.core.frets.heights import fair_line
 from deft_bench.core.frets.level_call import REFRET_SHARE, Said, level_said, lift_said, option_to_call, reseat_said
-from deft_bench.core.frets.levelling import LanePlan, LevelOption, LevelPlan, local_option, option_of
+from deft_bench.core.frets.levelling import LevelOption, LevelPlan, local_option, option_of, taken_down
 from deft_bench.core.limits import SEATING_GAP_MM
 
 LOCAL = ("spot", "marked", "fall_away")
@@ -81,21 +81,15 @@ def _option(plan: LevelPlan, action: Action) -> LevelOption:
 
 def _marked_option(plan: LevelPlan, frets: Sequence[int]) -> LevelOption:
     """Only the named frets, each down to the line of its neighbours, as the rocker shows them."""
-    taken = local_option(plan, frets)
     lanes = {}
-    for lane, heights in plan.request.heights.items():
+    for lane in plan.request.heights:
         bounds = plan.request.bounds(lane)
         x, g = (np.array(column, dtype=float) for column in zip(*((x, g) for _, x, g in bounds), strict=True))
         offset, slope = fair_line([(x, g) for _, x, g in bounds])
-        off = marked_metal(g[None, None], x, (offset + slope * x)[None, None])[0, 0]
-        removal: list[float | None] = [None] * len(heights)
-        for (fret, _, _), mm in zip(bounds, off, strict=True):
-            removal[fret - 1] = float(mm) if fret in frets else 0.0
-        kept = [mm for mm in removal if mm is not None]
-        lanes[lane] = LanePlan(offset, slope, tuple(removal), sum(kept), max(kept))
-    total = sum(found.total_mm for found in lanes.values())
-    worst = max(found.worst_mm for found in lanes.values())
-    return replace(taken, lanes=lanes, total_mm=total, worst_mm=worst, saves_mm=plan.level_all.total_mm - total)
+        over = marked_metal(g[None, None], x, (offset + slope * x)[None, None])[0, 0]
+        off = {fret: float(mm) if fret in frets else 0.0 for (fret, _, _), mm in zip(bounds, over, strict=True)}
+        lanes[lane] = offset, slope, off
+    return taken_down(plan, lanes)
 
 
 def look_under(frets: Sequence[int], length: Length) -> str:

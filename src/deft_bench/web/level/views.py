@@ -98,7 +98,7 @@ def _page(job: jobs.Job, instrument: instruments.Instrument, in_hand: LevelInHan
             marks=marks_of(planning),
             rock_mm=rock_mm(),
             likely=None if found is None else dict(zip(LANES, found.judged.heights, strict=True)),
-            read_by=None if found is None else found.read_by(),
+            read_by=None if found is None else found.read_by(display().fine_mm),
         ),
         bars=None if found is None else action_bars(found.judged.compared.actions, display()),
         charts=lane_charts(

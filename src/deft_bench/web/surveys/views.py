@@ -94,7 +94,7 @@ def _neck(
         open_too=kind.open_too,
         notes=[(note.fret, note.lane, note.text) for note in flaws],
         likely=None if found is None else dict(zip(LANES, found.judged.heights, strict=True)),
-        read_by=None if found is None else found.read_by(),
+        read_by=None if found is None else found.read_by(display().fine_mm),
     )
 
 
@@ -130,7 +130,7 @@ def call(survey_id: int) -> Response:
         nut_side=settings().nut_side,
         rock_mm=rock_mm(),
         likely=dict(zip(LANES, found.judged.heights, strict=True)),
-        read_by=found.read_by(),
+        read_by=found.read_by(display().fine_mm),
     )
     return jsonify(likely_state(found, neck.spots))
 
