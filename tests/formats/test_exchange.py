@@ -145,6 +145,21 @@ def test_a_spoilt_record_is_refused_by_its_path_and_nothing_comes_in(
     ]
 
 
+@pytest.mark.parametrize(
+    ("name", "kind", "value"), [("Curlew", "ink", 3), ("Godwit", "blades", 70), ("Heron", "rocker", 5)]
+)
+def test_an_answer_or_a_blade_that_there_is_not_is_refused(demo: Connection, name: str, kind: str, value: int) -> None:
+    record = export_record(demo, instruments.find(demo, name)[0].id)
+    at = next(i for i, survey in enumerate(record["surveys"]) if survey["kind"] == kind)
+    assert import_record(demo, json.dumps(record).encode(), as_copy=True)
+    record["surveys"][at]["readings"][0]["value_um"] = value
+    with pytest.raises(RequestError) as refused:
+        import_record(demo, json.dumps(record).encode(), as_copy=True)
+    assert refused.value.lines == [
+        f"surveys[{at}].readings[0].value_um: is no answer, or no blade, of this survey",
+    ]
+
+
 def test_a_spoilt_plan_is_refused(demo: Connection) -> None:
     record = export_record(demo, whole(demo))
     at = next(i for i, job in enumerate(record["jobs"]) if job["plans"])

@@ -58,6 +58,9 @@ def test_a_blade_is_one_of_the_set(bench: Bench, demo: Connection, heron: jobs.J
         read(bench, survey, "middle", 8, "0.07")[1]["error"]
     )
     assert read(bench, survey, "middle", 8, "0")[0] == 200
+    sheet = {"text": "fret,lane,reading\n5,bass,0.10\n6,bass,0.07", "store": "1"}
+    assert "is no blade of this set" in bench.post(f"/surveys/{survey.id}/sheet", sheet).text
+    assert ("bass", 5) not in surveys.values(demo, survey.id)
     said = bench.post(f"/jobs/{heron.id}/surveys/new", {**HEAD, "kind": "blades", "blades_um": "thin"}).text
     assert "with semicolons between the blades" in said
 

@@ -17,7 +17,7 @@ from deft_bench.core.frets.heights import LANES, deviations
 from deft_bench.core.level_job import level_now
 from deft_bench.core.refret import slot_needs
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.survey import UNDER_STRING, SurveyHead, cursor_places, heights_from, places
+from deft_bench.core.survey import UNDER_STRING, SurveyHead, blade_problem, cursor_places, heights_from, places
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Order, Place
 from deft_bench.core.times import stamp
 from deft_bench.core.units import LengthError
@@ -263,7 +263,7 @@ def accept_reading(
             value = kind.read(typed, settings.system, hundredths=settings.hundredths == "yes")
         except LengthError as error:
             raise ReadingRefusedError(str(error)) from None
-        problem = kind.problem(value, place[1]) or _no_blade(settings, survey, value)
+        problem = kind.problem(value, place[1]) or blade_problem(survey.head, value, settings.display)
         if problem:
             raise ReadingRefusedError(problem)
         if sure != typed:
@@ -271,16 +271,6 @@ def accept_reading(
     return surveys.accept(
         db, survey.id, place, value, typed or "", stamp(now), token=f"{survey.id}:{token}", expects=expects
     )
-
-
-def _no_blade(settings: ShopSettings, survey: surveys.Survey, value_um: int) -> str | None:
-    """Why a blade is none of those that the survey is read with, or None."""
-    blades = survey.head.blades_um
-    if not blades or value_um == 0 or value_um in blades:
-        return None
-    sizes = " · ".join(settings.display.fine_number(um) for um in blades)
-    said = settings.display.fine(value_um)
-    return f"{said} is no blade of this set. Accepted: the thickest that passes, {sizes}; 0 when none does."
 
 
 def _question(db: Connection, settings: ShopSettings, survey: surveys.Survey, place: Place, value_um: int) -> None:

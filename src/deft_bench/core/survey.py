@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from deft_bench.core.field_checks import text_problems
 from deft_bench.core.frets.heights import LANES, Heights
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Order, Place, SurveyKind
+from deft_bench.core.units import Display
 
 MOST_STRINGS, MOST_FRETS = 18, 60
 MOST_STROKES, MOST_BLADES, MOST_BLADE_UM = 50, 40, 2_000
@@ -136,6 +137,15 @@ def _beam_and_blades(head: SurveyHead, kind: SurveyKind) -> dict[str, str]:
     if kind.asks_strokes and head.at_frets and len(head.at_frets) <= 1:
         problems["at_frets"] = "A beam lies over two frets or more; empty: over all of them."
     return problems
+
+
+def blade_problem(head: SurveyHead, value_um: int, display: Display) -> str | None:
+    """Why a reading is none of the blades that a survey is read with, or None."""
+    if not head.blades_um or value_um in (0, *head.blades_um):
+        return None
+    sizes = " · ".join(display.fine_number(um) for um in head.blades_um)
+    said = display.fine(value_um)
+    return f"{said} is no blade of this set. Accepted: the thickest that passes, {sizes}; 0 when none does."
 
 
 def places(head: SurveyHead, frets: int) -> list[Place]:

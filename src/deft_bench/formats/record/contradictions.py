@@ -143,7 +143,17 @@ def _chain(here: str, survey: dict[str, Any]) -> list[str]:
                 " first"
             )
         latest[place] = k
+        if not _can_hold(survey, reading["value_um"]):
+            lines.append(f"{here}.readings[{k}].value_um: is no answer, or no blade, of this survey")
     return lines
+
+
+def _can_hold(survey: dict[str, Any], value_um: int | None) -> bool:
+    """Whether a survey can hold a value: of tests one of their answers, of blades one of the set."""
+    answers = SURVEY_KINDS[survey["kind"]].answers
+    if value_um is None or not (answers or survey["blades_um"]):
+        return True
+    return value_um in ({stored for stored, _ in answers.values()} or {0, *survey["blades_um"]})
 
 
 def _plan_shape(here: str, plan: dict[str, Any], frets: int) -> list[str]:

@@ -1,12 +1,15 @@
 """A survey as a sheet: pasted or uploaded with a preview, and out as CSV."""
 
+from dataclasses import replace
+
 from flask import flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.surveying import WITHDRAWN, cursor_order, usual_on
 from deft_bench.core.doubts import doubts
+from deft_bench.core.survey import blade_problem
 from deft_bench.core.survey_kinds import SURVEY_KINDS
-from deft_bench.formats.readings_csv import MOST_BYTES, read_sheet, write_sheet
+from deft_bench.formats.readings_csv import MOST_BYTES, SheetLine, read_sheet, write_sheet
 from deft_bench.store import surveys
 from deft_bench.web.support import db, display, stamp, survey_or_404
 from deft_bench.web.surveys.screen import screen
@@ -25,6 +28,7 @@ def sheet(survey_id: int) -> str | Response | tuple[str, int]:
             code = 422
         else:
             lines = read_sheet(text, kind.code, survey.frets, display().system, cursor_order(db(), survey))
+            lines = [_of_the_set(line, survey) for line in lines]
             bad = any(line.problem for line in lines)
             if survey.withdrawn_at is not None:
                 flash(WITHDRAWN)
@@ -59,6 +63,13 @@ def sheet(survey_id: int) -> str | Response | tuple[str, int]:
         unit=kind.unit_words(display()),
     )
     return page, code
+
+
+def _of_the_set(line: SheetLine, survey: surveys.Survey) -> SheetLine:
+    """The line, refused where its reading is none of the survey's blades."""
+    if line.problem or line.value_um is None:
+        return line
+    return replace(line, problem=blade_problem(survey.head, line.value_um, display()))
 
 
 def _sent_text() -> tuple[str, str]:
