@@ -18,7 +18,7 @@ Made from the migrations by `make schema`; `make check` fails when it is not up 
 correction, a later save or a withdrawal is another row.
 """
 COMMENTS = re.compile(r"((?:^-- .*\n)*)^CREATE (?:VIRTUAL )?TABLE (\w+)", re.MULTILINE)
-COLUMN_NOTE = re.compile(r"^\s*(?:ALTER TABLE (\w+) ADD COLUMN )?(\w+) [A-Z].*?(?:,|;)?\s*-- (.+)$", re.MULTILINE)
+COLUMN_NOTE = re.compile(r"^\s*(?:ALTER TABLE (\w+) ADD COLUMN )?(\w+) [A-Z].*?(?:,|;)?[ \t]*-- (.+)$", re.MULTILINE)
 
 
 def document() -> str:

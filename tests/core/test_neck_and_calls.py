@@ -2,6 +2,7 @@
 
 import math
 import re
+from random import Random
 from typing import Literal
 
 import pytest
@@ -54,6 +55,23 @@ def test_one_odd_fret_does_not_bend_the_neck(depth: float, fret: int, size: floa
     assert found.relief_mm == pytest.approx(depth, abs=1e-6)
     assert (found.humps, found.dips) == (((fret,), ()) if proud else ((), (fret,)))
     assert found.kind in ("relief", "back-bow", "local")
+
+
+def test_how_sure_a_bow_is_follows_from_how_far_it_is_from_straight_and_how_well_it_was_read() -> None:
+    shake = Random(3)
+
+    def sure(depth: float, surface: str = "board", sd: float = 0.006) -> tuple[str, float]:
+        gaps = {n: bow(n, depth) + shake.gauss(0, sd) for n in range(1, 22)}
+        call = straightness_call(read(gaps, surface))
+        return call.sure, call.figures["chance"]
+
+    assert sure(0.3)[0] == "certain"
+    assert sure(0.3, "fret_tops")[0] == "likely"
+    assert sure(0.031)[1] < 0.75
+    assert sure(0.05, sd=0.03)[1] < sure(0.05, sd=0.003)[1]
+    one = relief_under_string({7: 0.031}, XS, 21, 0.02)
+    assert one
+    assert straightness_call(one).sure == "unsure"
 
 
 def test_kinds_that_no_rod_cures() -> None:

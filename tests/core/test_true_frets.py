@@ -51,7 +51,7 @@ def test_one_low_fret_makes_both_neighbours_rock() -> None:
     assert (dict(only.proud), list(only.low)) == ({}, [9])
     assert found.sure == {(9, -1)}
     call = rocker_call(dict.fromkeys(LANES, found), dict.fromkeys(LANES, 19), 21)
-    assert (call.do, call.sure) == ("lift", "certain")
+    assert (call.do, call.sure) == ("lift", "likely")
     assert call.say.startswith("Lift fret 9")
     # the heights of the same neck say otherwise: that is shown
     level = {"middle": [0.0] * 21}

@@ -82,7 +82,7 @@ def spoil(record: dict[str, Any], path: str, value: object) -> bytes:
     ("where", "value", "said"),
     [
         ("format", "other", "format: must be one of"),
-        ("version", 8, "version: must be one of"),
+        ("version", 99, "version: must be one of"),
         ("uid", "x", "uid: "),
         ("spec.frets", "-", "spec.frets: missing"),
         ("spec.frets", 61, "spec.frets: 61 is more"),

@@ -7,6 +7,8 @@ from uuid import uuid4
 
 import pytest
 
+from deft_bench.bench.likely import evidence_of
+from deft_bench.core.evidence.kinds import Daylight, Rocker
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.store import acts, instruments, jobs, seating, shop, surveys
 from deft_bench.store.database import Connection
@@ -48,6 +50,21 @@ def test_ink_is_read_under_its_beam_only(bench: Bench, demo: Connection, heron: 
     refused = bench.post(f"/jobs/{heron.id}/surveys/new", {**HEAD, "kind": "ink", "strokes": "0", "at_frets": "4"})
     assert refused.status_code == 422
     assert 'value="0"' in refused.text
+
+
+def test_light_is_seen_or_not_and_an_edge_reaches_further(bench: Bench, demo: Connection, heron: jobs.Job) -> None:
+    light = begin(bench, demo, heron, "light")
+    assert read(bench, light, "bass", 9, "l")[1]["value"] == "light"
+    assert read(bench, light, "bass", 8, "h")[1]["value"] == "home"
+    assert "l when it shows light, h when it is home" in str(read(bench, light, "bass", 7, "0.05")[1]["error"])
+    rocker = begin(bench, demo, heron, "rocker", reach="3", resolution_um="0.02")
+    assert rocker.head.reach == 3
+    assert read(bench, rocker, "middle", 9, "f")[0] == 200
+    assert read(bench, rocker, "middle", 3, "f")[0] == 422
+    told = [one.evidence for one in evidence_of(demo, heron, instruments.get(demo, heron.instrument_id))]
+    assert Rocker(1, (6, 9, 12), rocks=False) in told
+    assert {(one.fret, one.gap_mm > 0) for one in told if isinstance(one, Daylight)} >= {(9, True), (8, False)}
+    assert bench.post(f"/jobs/{heron.id}/surveys/new", {**HEAD, "kind": "rocker", "reach": "7"}).status_code == 422
 
 
 def test_a_blade_is_one_of_the_set(bench: Bench, demo: Connection, heron: jobs.Job) -> None:

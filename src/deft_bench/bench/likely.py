@@ -20,9 +20,10 @@ from deft_bench.core.evidence.kinds import Act, CrownHeight, Daylight, Evidence,
 from deft_bench.core.evidence.likely_neck import Draws, Neck, likely_neck
 from deft_bench.core.evidence.update import updated
 from deft_bench.core.frets.heights import LANES
+from deft_bench.core.frets.rocker import around
 from deft_bench.core.limits import SEATING_GAP_MM
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.survey_kinds import GONE_UM, LEFT_UM, PARTLY_UM, ROCKS_UM, Place
+from deft_bench.core.survey_kinds import GONE_UM, LEFT_UM, LIGHT_UM, PARTLY_UM, ROCKS_UM, Place
 from deft_bench.store import acts, instruments, jobs, seating, surveys
 from deft_bench.store.database import Connection
 
@@ -146,7 +147,7 @@ def _heights(survey: surveys.Survey, values: Mapping[Place, int]) -> list[Eviden
 
 def _rocker(survey: surveys.Survey, values: Mapping[Place, int]) -> list[Evidence]:
     return [
-        Rocker(LANES.index(lane), (fret - 1, fret, fret + 1), um == ROCKS_UM, survey.head.resolution_um / 1000)
+        Rocker(LANES.index(lane), around(fret, survey.head.reach), um == ROCKS_UM, survey.head.resolution_um / 1000)
         for (lane, fret), um in sorted(values.items())
     ]
 
@@ -154,6 +155,14 @@ def _rocker(survey: surveys.Survey, values: Mapping[Place, int]) -> list[Evidenc
 def _seating(survey: surveys.Survey, values: Mapping[Place, int]) -> list[Evidence]:
     return [
         Daylight(LANES.index(lane), fret, um / 1000 if um / 1000 >= SEATING_GAP_MM else 0.0)
+        for (lane, fret), um in sorted(values.items())
+    ]
+
+
+def _light(survey: surveys.Survey, values: Mapping[Place, int]) -> list[Evidence]:
+    """Light that was seen is as wide as a seating gap at least."""
+    return [
+        Daylight(LANES.index(lane), fret, SEATING_GAP_MM if um == LIGHT_UM else 0.0)
         for (lane, fret), um in sorted(values.items())
     ]
 
@@ -184,6 +193,7 @@ _READ: dict[str, Callable[[surveys.Survey, Mapping[Place, int]], list[Evidence]]
     "fret_heights": _heights,
     "rocker": _rocker,
     "seating": _seating,
+    "light": _light,
     "crown_height": _crowns,
     "ink": _ink,
     "blades": _blades,

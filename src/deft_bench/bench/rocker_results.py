@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from deft_bench.core.calls import Call
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.frets.rocker import Edge, Observation, RockerLane, rocker_edges, rocker_lane
+from deft_bench.core.frets.rocker import Edge, Observation, RockerLane, around, rocker_edges, rocker_lane
 from deft_bench.core.frets.rocker_call import disagreements, rocker_call
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey import heights_from
@@ -62,7 +62,7 @@ def rocker_results(
     taken: dict[str, int] = {}
     for lane in LANES:
         seen = [
-            Observation((fret - 1, fret, fret + 1), um == ROCKS_UM)
+            Observation(around(fret, survey.head.reach), um == ROCKS_UM)
             for (at, fret), um in values.items()
             if at == lane and um is not None
         ]
@@ -84,6 +84,6 @@ def _against_heights(
     return disagreements(lanes, positions, read, feel_mm)
 
 
-def edges(instrument: instruments.Instrument, frets: int) -> dict[int, Edge]:
+def edges(instrument: instruments.Instrument, frets: int, reach: int) -> dict[int, Edge]:
     """Which rocker edge tests which fret."""
-    return {edge.fret: edge for edge in rocker_edges(instrument.spec.positions_mm(frets))}
+    return {edge.fret: edge for edge in rocker_edges(instrument.spec.positions_mm(frets), reach=reach)}

@@ -145,7 +145,7 @@ def _rocked_since(db: Connection, job: jobs.Job, plan: jobs.AcceptedPlan) -> tup
     whether nothing rocks; None without one.
     """
     for survey in reversed(surveys.of_job(db, job.id)):
-        if survey.head.kind == "rocker" and survey.taken_at >= (plan.done_at or "9999"):
+        if survey.head.kind == "rocker" and survey.head.reach == 1 and survey.taken_at >= (plan.done_at or "9999"):
             values = surveys.values(db, survey.id)
             if all(values.get(place) is not None for place in places(survey.head, survey.frets)):
                 return survey.id, all(um == FLAT_UM for um in values.values())

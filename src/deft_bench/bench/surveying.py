@@ -55,6 +55,7 @@ class UsualHead:
     humidity: float | None
     strokes: int
     blades_um: tuple[int, ...]
+    reach: int
 
     def of(self, kind: str, strings: int) -> SurveyHead:
         """The heading as it is of a survey of the strings."""
@@ -74,6 +75,7 @@ class UsualHead:
             self.at_frets if SURVEY_KINDS[kind].named_frets in ("must", "span") else (),
             self.strokes if SURVEY_KINDS[kind].asks_strokes else 0,
             self.blades_um if SURVEY_KINDS[kind].asks_blades else (),
+            self.reach if SURVEY_KINDS[kind].asks_reach else 1,
         )
 
 
@@ -98,8 +100,7 @@ def usual_head(
         settings.reading_order,
         climate[1] if climate else None,
         climate[2] if climate else None,
-        head.strokes if head else USUAL_STROKES,
-        head.blades_um if head else settings.feelers_um,
+        *((head.strokes, head.blades_um, head.reach) if head else (USUAL_STROKES, settings.feelers_um, 1)),
     )
 
 
@@ -190,7 +191,7 @@ def start_check(db: Connection, now: datetime, instrument: instruments.Instrumen
     return survey_id
 
 
-READ_BY = {"rocker": "rocker", "heights": "fret_heights", "daylight": "seating"}
+READ_BY = {"rocker": "rocker", "heights": "fret_heights", "daylight": "light"}
 """The survey that takes the reading that would help."""
 
 
@@ -214,11 +215,13 @@ def place_that_helps(
         return None
     kind = READ_BY[helps.kind]
     place = LANES[helps.lane], helps.frets[1] if helps.kind == "rocker" else helps.frets[0]
-    last = next((one for one in reversed(surveys.of_job(db, job.id)) if one.head.kind == kind), None)
+    # the reading that would help is of neighbours
+    of_kind = [one for one in surveys.of_job(db, job.id) if one.head.kind == kind and one.head.reach == 1]
+    last = of_kind[-1] if of_kind else None
     holds = last is not None and moved_since_read(db, last, MOVES_HEIGHTS) is None
     if last is not None and holds and place in cursor_order(db, last):
         return last.id, place
-    head = usual_head(db, settings, job, instrument, kind).of(kind, 0)
+    head = replace(usual_head(db, settings, job, instrument, kind).of(kind, 0), reach=1)
     return start_survey(db, now, job, instrument, head), place
 
 

@@ -10,6 +10,8 @@ from deft_bench.core.units import Display
 
 MOST_STRINGS, MOST_FRETS = 18, 60
 MOST_STROKES, MOST_BLADES, MOST_BLADE_UM = 50, 40, 2_000
+MOST_REACH = 6
+"""A rocker's edge stands on frets no further than this from the one that it tests."""
 WHEN = {"before": "before", "between": "between", "after": "after"}
 METHODS = {
     "gap": "gap under a straightedge",
@@ -18,6 +20,7 @@ METHODS = {
     "height": "height above a reference",
     "depth": "depth below the board’s face",
     "daylight": "daylight under the crown",
+    "against_light": "looked under against the light",
     "stand_out": "how far the end stands out",
     "three_frets": "rocks or sits flat on three frets",
     "ink_left": "ink gone, partly gone or left after light strokes of a beam",
@@ -48,7 +51,8 @@ class SurveyHead:
     `strokes` is how many light strokes of the beam took ink off, `blades_um` the blades that a gap is tried with,
     thinnest first (nothing in surveys of other kinds). `strings` is how many strings a per-string survey reads (0 for
     lanes), `at_frets` where intonation is read, or the frets that a survey of heights reads again while the others
-    stand as they were (empty: all).
+    stand as they were (empty: all). `reach` is how many frets to either side of the one it tests a rocker's edge
+    stands on, 1 for its neighbours (and in surveys of other kinds).
     """
 
     kind: str
@@ -66,6 +70,7 @@ class SurveyHead:
     at_frets: tuple[int, ...] = ()
     strokes: int = 0
     blades_um: tuple[int, ...] = ()
+    reach: int = 1
 
 
 def pressed_fret(method: str, frets: int, joint_fret: int | None) -> int:
@@ -115,6 +120,10 @@ def _against_kind(head: SurveyHead, kind: SurveyKind) -> dict[str, str]:
     elif any(not 1 <= fret <= MOST_FRETS for fret in head.at_frets):
         problems["at_frets"] = f"Frets are whole numbers from 1 to {MOST_FRETS}."
     problems |= _beam_and_blades(head, kind)
+    if not 1 <= head.reach <= (MOST_REACH if kind.asks_reach else 1):
+        problems["reach"] = (
+            f"A rocker says how many frets to either side it stands on, 1 to {MOST_REACH}; any other survey says 1."
+        )
     if kind.per_string and head.string_state != "tuned":
         problems["string_state"] = "This is read with the strings tuned to pitch."
     if head.method in UNDER_STRING and (head.string_state, head.surface) != ("tuned", "fret_tops"):
@@ -150,7 +159,7 @@ def blade_problem(head: SurveyHead, value_um: int, display: Display) -> str | No
 
 def places(head: SurveyHead, frets: int) -> list[Place]:
     """Every place of a survey with this heading, in the cursor's order."""
-    return SURVEY_KINDS[head.kind].places(frets, head.order, head.strings, head.at_frets)
+    return SURVEY_KINDS[head.kind].places(frets, head.order, head.strings, head.at_frets, head.reach)
 
 
 def cursor_places(head: SurveyHead, frets: int) -> list[Place]:

@@ -39,6 +39,8 @@ ACTION_FRET = 12
 ROCKS_UM, FLAT_UM = 1, 0
 BUZZES_UM, CLEAN_UM = 1, 0
 """How the two answers of a test are stored."""
+LIGHT_UM, HOME_UM = 1, 0
+"""How a look under a crown against the light is stored."""
 GONE_UM, PARTLY_UM, LEFT_UM = 2, 1, 0
 """How ink is stored: the more of it is gone, the higher the fret stands under the beam."""
 
@@ -72,7 +74,8 @@ class SurveyKind:
     refret, only the frets that it replaces; `open_too` reads the open string as well. A reading that differs from all
     beside it by more than `leap_um`, or that lies outside `usual_um`, is questioned (over fret 1 only the limits hold).
     `counts_mm` infinite: its readings are numbers to know, shown beside their places, and none is a fault.
-    `asks_strokes` and `asks_blades`: its heading says how many strokes were made, or which blades a gap is tried with.
+    `asks_strokes`, `asks_blades` and `asks_reach`: its heading says how many strokes were made, which blades a gap is
+    tried with, or how far from the fret it tests an edge stands.
     `small` readings may be typed in hundredths without a point, where the shop does.
     """
 
@@ -106,6 +109,7 @@ class SurveyKind:
     usual_um: tuple[int, int] | None = None
     asks_strokes: bool = False
     asks_blades: bool = False
+    asks_reach: bool = False
     small: bool = False
 
     @property
@@ -117,12 +121,14 @@ class SurveyKind:
         """The lanes that it is read in, the bass side first."""
         return self.lanes or tuple(str(number) for number in range(strings, 0, -1))
 
-    def places(self, frets: int, order: Order, strings: int = 0, at_frets: Sequence[int] = ()) -> list[Place]:
+    def places(
+        self, frets: int, order: Order, strings: int = 0, at_frets: Sequence[int] = (), reach: int = 1
+    ) -> list[Place]:
         """Every place in the order in which the cursor visits it: heel to nut, but strings as they are played."""
         lanes = self.lanes_of(strings)
         if self.walk is not None:
             return self.walk(lanes, frets, at_frets)
-        heel_to_nut = range(frets - self.ends, self.ends, -1)
+        heel_to_nut = range(frets - reach * self.ends, reach * self.ends, -1)
         if order == "fret_by_fret":
             return [(lane, fret) for fret in heel_to_nut for lane in lanes]
         return [(lane, fret) for lane in lanes for fret in heel_to_nut]
@@ -189,7 +195,15 @@ class SurveyKind:
         return rock_mm if self.counts_mm is None else self.counts_mm
 
 
-VERBS = {"flat": "sits flat", "clean": "is clean", "gone": "is gone", "partly": "is partly gone", "left": "is left"}
+VERBS = {
+    "light": "shows light",
+    "home": "is home",
+    "flat": "sits flat",
+    "clean": "is clean",
+    "gone": "is gone",
+    "partly": "is partly gone",
+    "left": "is left",
+}
 
 
 def _strings_walk(lanes: Sequence[str], frets: int, at_frets: Sequence[int]) -> list[Place]:
@@ -278,6 +292,23 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             refret_only=True,
         ),
         SurveyKind(
+            "light",
+            "Light",
+            "Light under the crowns: seen or not, in three lanes",
+            ("against_light",),
+            "a lamp behind the neck",
+            10,
+            Limits(0, 1, "a look"),
+            unit="answer",
+            answers={"l": (LIGHT_UM, "light"), "h": (HOME_UM, "home")},
+            counts_mm=0.0005,
+            off=("of light", "home"),
+            one_sided=True,
+            asks_resolution=False,
+            caution=ENDS_CAUTION,
+            drawn="as_read",
+        ),
+        SurveyKind(
             "sprout",
             "Fret-end sprout",
             "How far the fret ends stand out, both sides",
@@ -306,6 +337,7 @@ SURVEY_KINDS: dict[str, SurveyKind] = {
             least_frets=3,
             ends=1,  # a test is named by the middle one of its three frets
             drawn="explained",
+            asks_reach=True,
         ),
         SurveyKind(
             "ink",
@@ -450,6 +482,7 @@ OFFERED: dict[str, tuple[str, ...]] = {
         "slot_depth",
         "straightness",
         "seating",
+        "light",
         "sprout",
         "rocker",
         "ink",
@@ -464,6 +497,7 @@ OFFERED: dict[str, tuple[str, ...]] = {
         "blades",
         "straightness",
         "crown_height",
+        "light",
         "seating",
         "sprout",
         "crown_line",

@@ -54,8 +54,8 @@ class ReadingConflictError(Exception):
 
 
 _SURVEY = """SELECT id, uid, instrument_id, job_id, frets, taken_at, kind, "when", method, surface, tool, resolution_um,
-    string_state, temperature_c, humidity, reading_order, note, strings, at_frets, strokes, blades_um, withdrawn_at
-    FROM survey"""
+    string_state, temperature_c, humidity, reading_order, note, strings, at_frets, strokes, blades_um, reach,
+    withdrawn_at FROM survey"""
 _OF = f"{_SURVEY} WHERE instrument_id = ? AND (withdrawn_at IS NULL OR ?)"
 _READING = "SELECT r.id, r.lane, r.fret, r.value_um, r.typed, r.at, r.replaces, r.token FROM reading r"
 _HEAD = (
@@ -70,6 +70,7 @@ _HEAD = (
     "humidity",
     "strings",
     "strokes",
+    "reach",
 )
 
 
@@ -102,9 +103,9 @@ def start(
     with transaction(db):
         cursor = db.execute(
             'INSERT INTO survey (uid, instrument_id, job_id, frets, taken_at, kind, "when", method, surface, tool,'
-            " resolution_um, string_state, temperature_c, humidity, strings, strokes, reading_order, note, at_frets,"
-            " blades_um)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            " resolution_um, string_state, temperature_c, humidity, strings, strokes, reach, reading_order, note,"
+            " at_frets, blades_um)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             (
                 uid or new_uid(),
                 instrument_id,

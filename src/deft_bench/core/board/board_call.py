@@ -71,7 +71,7 @@ def board_call(spec: Spec, plan: BoardPlan, view: PlanView, checks: Sequence[Che
             {"failing": float(len(failing))},
             tuple(check.say for check in failing[1:]),
             (),
-            "certain",
+            "likely",
             None,
         )
     sections = arch(spec, view.layout)
@@ -109,4 +109,12 @@ def board_call(spec: Spec, plan: BoardPlan, view: PlanView, checks: Sequence[Che
     figures = {"final_depth_mm": made.final_depth_mm, "wood_under_slot_mm": made.wood_under_slot_mm}
     if made.first_cut_mm is not None:
         figures["first_cut_mm"] = made.first_cut_mm
-    return Call(say, plan.school, figures, tuple(because), tuple(instead), "certain", None)
+    return Call(
+        say,
+        plan.school,
+        figures,
+        tuple(because),
+        tuple(instead),
+        "likely",
+        "A trial slot in an offcut of the same piece.",
+    )

@@ -348,7 +348,9 @@ class _Sampler:
         c = CHAINS
         self.u = np.zeros((c, self.slots))
         self.w = np.zeros((c, LANES, self.slots))
-        self.kappa = self.chance.normal(0, 0.3 * np.array(self.rows.bow_sd), (c, len(self.rows.bow_sd)))
+        # where only ink tells of the shape the chains begin as far apart as necks are, for they move slowly
+        apart = 1.0 if self.rows.ink and not len(self.r_mm) else 0.3
+        self.kappa = self.chance.normal(0, apart * np.array(self.rows.bow_sd), (c, len(self.rows.bow_sd)))
         self.tau = np.zeros(c)
         self.rho = np.zeros(c)
         self.rise = np.zeros(c, dtype=bool)

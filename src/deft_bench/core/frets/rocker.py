@@ -22,6 +22,7 @@ APART = 6
 apart.
 """
 MOST_EXPLANATIONS = 20
+NEIGHBOURS_SPAN = 2
 
 Triple = tuple[int, int, int]
 Signed = tuple[int, int]
@@ -40,19 +41,20 @@ class Edge:
     pick_mm: float | None
 
 
-def rocker_edges(positions_mm: Sequence[float], on_hand_mm: Sequence[float] = ()) -> list[Edge]:
+def rocker_edges(positions_mm: Sequence[float], on_hand_mm: Sequence[float] = (), reach: int = 1) -> list[Edge]:
     """Edges for every middle fret from 2 to the last but one. `positions_mm` are frets 1..N; the nut counts as fret 0.
+    With a `reach` over 1 an edge that is relieved between its ends stands on the frets so many to either side.
 
     The pick is the longest edge on hand that reaches three and touches no fourth; None when there is none.
     """
     x = [0.0, *positions_mm]
     last = len(positions_mm)
     edges = []
-    for n in range(2, last):
-        least = x[n + 1] - x[n - 1]
-        reaches = [x[n + 1] - x[n - 2]]
-        if n + 2 <= last:
-            reaches.append(x[n + 2] - x[n - 1])
+    for n in range(1 + reach, last + 1 - reach):
+        least = x[n + reach] - x[n - reach]
+        reaches = [x[n + reach] - x[n - reach - 1]]
+        if n + reach + 1 <= last:
+            reaches.append(x[n + reach + 1] - x[n - reach])
         most = min(reaches)
         fits = [edge for edge in on_hand_mm if least <= edge < most]
         edges.append(Edge(n, least, most, max(fits, default=None)))
@@ -140,9 +142,14 @@ class _Rule:
         return [sense * sign * weight.get(fret, 0.0) for fret, sign in signed], sense * (self.bound - self.base)
 
 
+def around(fret: int, reach: int = 1) -> Triple:
+    """The three frets that an edge stands on which tests one: it, and those so many to either side."""
+    return fret - reach, fret, fret + reach
+
+
 def triples(frets: int) -> list[Triple]:
     """Every triple of neighbours on a neck of this many frets."""
-    return [(n - 1, n, n + 1) for n in range(2, frets)]
+    return [around(n) for n in range(2, frets)]
 
 
 def weights_of(positions_mm: Sequence[float], triple: Triple) -> tuple[float, float, float]:
@@ -223,10 +230,15 @@ def rocker_lane(
     )
 
 
+def _apart(one: _Rule, other: _Rule) -> int:
+    """How far apart the middles of two tests lie that can share no displaced fret; longer edges reach further."""
+    return APART + max(rule.frets[2] - rule.frets[0] for rule in (one, other)) - NEIGHBOURS_SPAN
+
+
 def _clusters(rules: Sequence[_Rule]) -> list[list[_Rule]]:
     groups: list[list[_Rule]] = []
     for rule in rules:
-        if groups and rule.frets[1] - groups[-1][-1].frets[1] < APART:
+        if groups and rule.frets[1] - groups[-1][-1].frets[1] < _apart(rule, groups[-1][-1]):
             groups[-1].append(rule)
         else:
             groups.append([rule])

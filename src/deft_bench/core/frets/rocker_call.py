@@ -44,7 +44,7 @@ def _not_local(lanes: Mapping[str, RockerLane], because: list[str]) -> Call | No
         {"lanes": float(len(everywhere))},
         tuple(because),
         (Instead("Reseat what is loose, straighten, test again", "no metal"),),
-        "certain",
+        "likely",
         "A feeler under the crowns, and a straightedge along the board.",
     )
 
@@ -59,7 +59,8 @@ def _local(
 ) -> Call:
     """The call where a few displaced frets explain every test, or nothing rocks."""
     missing = {lane: every - taken[lane] for lane in lanes if taken[lane] < every}
-    sure: Sure = "certain" if not missing and len(lanes) == len(LANES) else "likely"
+    # an explanation is never certain by the rocker alone: it tells rocks, not heights
+    sure: Sure = "unsure" if missing or len(lanes) < len(LANES) else "likely"
     not_there = _plan_not_there(lanes, because)
     if not_there is not None:
         return not_there

@@ -12,15 +12,22 @@ import math
 from bisect import bisect_left
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from random import Random
+from statistics import median
 from typing import Literal
 
-from deft_bench.core.calls import Call, Instead, Length, frets_named, in_mm
+from deft_bench.core.calls import Call, Instead, Length, Sure, frets_named, in_mm
 from deft_bench.core.limits import STRAIGHT_MM
 
 Surface = Literal["board", "fret_tops"]
 
 LEAST_READINGS = 5
+LEAST_SD_MM = 0.006
+"""A feeler tells a gap no better."""
+SHAKES, SHAKE_SEED = 60, 1
+CERTAIN, LIKELY = 0.95, 0.75
 DEEPEST_S = math.sqrt(3) / 36
+ENOUGH_FOR_CERTAIN = 9
 ENOUGH_FOR_PARTS = 12
 """Fewer places than this are not fitted in parts nor with an S: the coefficients would follow any few of them."""
 
@@ -40,6 +47,24 @@ class Straightness:
     surface: Surface
     readings: int
     sd_mm: float | None = None
+    asked: tuple[tuple[tuple[float, float], ...], tuple[float, ...], int, int] | None = None
+    """What `straightness` was given: readings, positions, first and last fret."""
+
+    def chance(self) -> float:
+        """The chance that this is what the neck does: how often readings that are shaken by their own spread show the
+        same. The spread is what the fit leaves, 1.4826 times the median of its size, but no less than a blade's step
+        tells. Under a string: the chance that the bow lies on its side of what counts as straight.
+        """
+        if self.asked is None:
+            off = abs(STRAIGHT_MM - abs(self.relief_mm)) / max(self.sd_mm or 0.0, LEAST_SD_MM)
+            return 0.5 * (1 + math.erf(off / math.sqrt(2)))
+        readings, positions, first, last = self.asked
+        spread = max(LEAST_SD_MM, 1.4826 * median(map(abs, self.residual_mm)))
+        shake = Random(SHAKE_SEED)
+        shaken = ([(x, gap + shake.gauss(0, spread)) for x, gap in readings] for _ in range(SHAKES))
+        again = [straightness(one, positions, first, last, self.surface).kind for one in shaken]
+        # nothing is known for certain of so few
+        return (again.count(self.kind) + 1) / (SHAKES + 2)
 
     @property
     def frets_can_be_judged(self) -> bool:
@@ -101,7 +126,16 @@ def straightness(
     read = [nearest(readings[i][0]) for i in order]
     kind = _kind(relief, humps, dips, read, positions_mm, (start + end) / 2, surface, STRAIGHT_MM)
     return Straightness(
-        relief, nearest((start + end) / 2), tuple(residuals), tuple(humps), tuple(dips), kind, surface, len(readings)
+        relief,
+        nearest((start + end) / 2),
+        tuple(residuals),
+        tuple(humps),
+        tuple(dips),
+        kind,
+        surface,
+        len(readings),
+        None,
+        (tuple(readings), tuple(positions_mm), first_fret, last_fret),
     )
 
 
@@ -271,7 +305,11 @@ def straightness_call(
     settle = None
     if found.surface == "fret_tops":
         settle = "The same reading on bare wood with a notched straightedge: it leaves the frets out of it."
-    sure: Literal["certain", "likely", "unsure"] = "certain" if found.readings >= 9 and settle is None else "likely"
+    chance = found.chance()
+    figures["chance"] = chance
+    # over the tops a proud fret looks like a hump: wood alone makes it certain
+    certain = chance >= CERTAIN and found.readings >= ENOUGH_FOR_CERTAIN and settle is None
+    sure: Sure = "certain" if certain else "likely" if chance >= LIKELY else "unsure"
 
     def call(say: str, do: str, instead: tuple[Instead, ...] = (), settled: str | None = settle) -> Call:
         return Call(say, do, figures, tuple(because), instead, sure, settled)

@@ -149,6 +149,7 @@ def _survey(db: Connection, survey: surveys.Survey, job_uids: dict[int, str]) ->
         "at_frets": list(head.at_frets),
         "strokes": head.strokes,
         "blades_um": list(head.blades_um),
+        "reach": head.reach,
         "sounded": [asdict(note) for note in surveys.sounded(db, survey.id)],
         "readings": [
             {

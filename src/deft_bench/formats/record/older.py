@@ -75,6 +75,8 @@ STEPS: Mapping[int, Step] = {
     5: Step(job_event={"step": ""}),
     # to 7: surveys by ink and blades; what was done to single frets
     6: Step(job={"fret_acts": []}, survey={"strokes": 0, "blades_um": []}),
+    # to 8: a rocker stands on frets further off than the neighbours
+    7: Step(survey={"reach": 1}),
 }
 
 

@@ -14,6 +14,7 @@ from deft_bench.core.survey import (
     METHODS,
     MOST_BLADE_UM,
     MOST_BLADES,
+    MOST_REACH,
     MOST_STROKES,
     STRING_STATES,
     SURFACES,
@@ -25,7 +26,7 @@ from deft_bench.core.work.estimate import NOT_KEPT, Estimate
 from deft_bench.core.work.job_sheet import EVENTS
 
 FORMAT = "deft-bench-record"
-VERSION = 7
+VERSION = 8
 
 
 def _object(properties: dict[str, Any]) -> dict[str, Any]:
@@ -380,6 +381,7 @@ SCHEMA = {
                         "strings": {"type": "integer", "minimum": 0, "maximum": _STRINGS},
                         "at_frets": {"type": "array", "maxItems": 60, "items": _FRET, "uniqueItems": True},
                         "strokes": {"type": "integer", "minimum": 0, "maximum": MOST_STROKES},
+                        "reach": {"type": "integer", "minimum": 1, "maximum": MOST_REACH},
                         "blades_um": {
                             "type": "array",
                             "maxItems": MOST_BLADES,

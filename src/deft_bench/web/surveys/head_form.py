@@ -4,7 +4,7 @@ from typing import Any
 
 from deft_bench.bench.surveying import UsualHead
 from deft_bench.core.instrument import Spec
-from deft_bench.core.survey import MOST_STROKES, SurveyHead, head_problems
+from deft_bench.core.survey import MOST_REACH, MOST_STROKES, SurveyHead, head_problems
 from deft_bench.core.survey_kinds import PER_CENT, SurveyKind
 from deft_bench.core.units import Display, LengthError, parse_length
 from deft_bench.web.support import Form, display
@@ -26,6 +26,7 @@ def values_of(head: UsualHead, kind: SurveyKind, shown: Display) -> dict[str, An
         "humidity": "" if head.humidity is None else f"{head.humidity:g}",
         "note": "",
         "strokes": head.strokes,
+        "reach": head.reach,
         "blades_um": "; ".join(shown.entry(um) for um in head.blades_um),
     }
 
@@ -39,12 +40,13 @@ def read_head(form: Form, kind: SurveyKind, spec: Spec) -> SurveyHead | None:
     if kind.asks_strokes and at_frets:
         at_frets = tuple(range(at_frets[0], at_frets[-1] + 1))
     strokes = form.count("strokes", 1, MOST_STROKES) if kind.asks_strokes else 0
+    reach = _reach(form, kind)
     blades = _blades(form) if kind.asks_blades else ()
     if kind.named_frets == "must" and not at_frets:
         form.errors.setdefault(
             "at_frets", "Name at least one fret: 12 alone is enough, 1, 3, 5, 7 and 12 tell nut from saddle."
         )
-    if form.errors or resolution is None or strokes is None:
+    if form.errors or resolution is None or strokes is None or reach is None:
         return None
     head = SurveyHead(
         kind=kind.code,
@@ -62,6 +64,7 @@ def read_head(form: Form, kind: SurveyKind, spec: Spec) -> SurveyHead | None:
         at_frets=at_frets,
         strokes=strokes,
         blades_um=blades,
+        reach=reach,
     )
     form.errors |= head_problems(head)
     return None if form.errors else head
@@ -83,6 +86,10 @@ def _blades(form: Form) -> tuple[int, ...]:
     if not found:
         form.errors.setdefault("blades_um", "Name the blades of the set, with semicolons between.")
     return tuple(sorted(found))
+
+
+def _reach(form: Form, kind: SurveyKind) -> int | None:
+    return form.count("reach", 1, MOST_REACH) if kind.asks_reach and "reach" in form.sent else 1
 
 
 def _resolution(form: Form, kind: SurveyKind) -> int | None:

@@ -46,7 +46,7 @@ def show(survey_id: int) -> str:
         steps=linked_steps(job, instrument),
         tape_at=tape_at(job, kind.code, survey.head.when),
         rocked=rocker_results(db(), settings(), survey, instrument, values, rock_mm()) if explained else None,
-        edges=edges(instrument, survey.frets) if explained else {},
+        edges=edges(instrument, survey.frets, survey.head.reach) if explained else {},
         least_shown=kind.least_shown_mm(rock_mm()),
         neck=_neck(survey, instrument, values, found),
         found=found,
