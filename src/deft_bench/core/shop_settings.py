@@ -53,7 +53,10 @@ class ShopSettings:
 
     `hundredths` says that small readings are typed without a point: 14 is 0.14 mm (or 14 thou). `least_height_um` None
     stands for the usual share of the wire's new height. `rule_fine` is empty on a rule of one graduation. Presets are
-    relief, treble and bass action by kind of strings. `demo` marks a bench of made-up data, which may be replaced by a
+    relief, treble and bass action by kind of strings. `lamp` says
+    whether screens are light, dark, or as the device has them; `letter_keys` whether single letters act; `keypad` and
+    `hand` when a pad stands under a survey's entry, and for which thumb; `tones` and `spoken` what is heard while
+    reading. `demo` marks a bench of made-up data, which may be replaced by a
     fresh one.
     """
 
@@ -77,6 +80,12 @@ class ShopSettings:
     feelers_um: tuple[int, ...] = (50, 80, 100, 150, 200, 250, 300, 400, 500, 600, 800, 1000)
     hundredths: Literal["no", "yes"] = "no"
     learned_from: str = ""
+    lamp: Literal["system", "on", "off"] = "system"
+    letter_keys: Literal["yes", "no"] = "yes"
+    keypad: Literal["touch", "always", "never"] = "touch"
+    hand: Literal["right", "left"] = "right"
+    tones: Literal["no", "yes"] = "no"
+    spoken: Literal["no", "yes"] = "no"
     abrasives: str = (
         "fepa_p 400, fepa_p 600, fepa_p 800, fepa_p 1000, fepa_p 1500, fepa_p 2000, pad 2000, pad 4000, pad 6000,"
         " compound 1"

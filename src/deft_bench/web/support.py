@@ -100,8 +100,14 @@ def register(app: Flask) -> None:
     @app.context_processor
     def common() -> dict[str, Any]:
         if g.get("bare"):
-            return {"bare": True, "show": Display(), "climate": None, "today": now().date()}
-        return {"show": display(), "climate": shop.latest_climate(db()), "today": now().date(), "bare": False}
+            return {"bare": True, "show": Display(), "climate": None, "today": now().date(), "shop": ShopSettings()}
+        return {
+            "show": display(),
+            "climate": shop.latest_climate(db()),
+            "today": now().date(),
+            "bare": False,
+            "shop": settings(),
+        }
 
     app.jinja_env.filters["day"] = day
     app.jinja_env.filters["clock"] = clock

@@ -21,6 +21,12 @@ CHOICES = {
     "inches": {"64": "fractions to 1/64", "32": "fractions to 1/32", "decimal": "decimals"},
     "nut_side": {"left": "nut left, bass lane below", "right": "nut right, bass lane on top"},
     "hundredths": {"no": "with a point: 0.14", "yes": "in hundredths without one: 14"},
+    "lamp": {"system": "as the device has it", "on": "lamp on: light", "off": "lamp off: dark"},
+    "letter_keys": {"yes": "act by themselves", "no": "do nothing outside a box"},
+    "keypad": {"touch": "on a touch screen", "always": "always", "never": "never"},
+    "hand": {"right": "right hand", "left": "left hand"},
+    "tones": {"no": "silent", "yes": "accepted, refused, lane done"},
+    "spoken": {"no": "silent", "yes": "the next fret and lane"},
     "reading_order": {"lane_by_lane": "lane by lane", "fret_by_fret": "fret by fret"},
 }
 PRESET_LIMITS = {"relief": (0, 1_000), "treble": (500, 6_000), "bass": (500, 6_000)}

@@ -8,11 +8,17 @@ function mark(n) {
   const all = bands();
   if (!all.length) return;
   fret = Math.min(all.length, Math.max(1, n));
-  for (const band of all) band.classList.toggle("at", Number(band.dataset.fret) === fret);
+  const walking = document.activeElement?.matches(".toggle-band");
+  for (const band of all) {
+    const here = Number(band.dataset.fret) === fret;
+    band.classList.toggle("at", here);
+    band.setAttribute("tabindex", here ? "0" : "-1");
+    if (here && walking) band.focus();
+  }
 }
 
 document.addEventListener("keydown", (event) => {
-  if (event.ctrlKey || event.metaKey || event.altKey || event.target.matches("input, textarea, select")) return;
+  if (event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey || event.target.matches("input, textarea, select")) return;
   if (event.key === "ArrowRight") { event.preventDefault(); mark(fret + 1); }
   else if (event.key === "ArrowLeft") { event.preventDefault(); mark(fret - 1); }
   else if (event.key === "r") document.querySelector("[data-next-reading]")?.click();

@@ -1,4 +1,4 @@
-// Schedule: a strip is dragged, or walked with the arrows, to where its first step is to be pinned; the server tries it and says what it costs.
+// Schedule: a strip is dragged, or taken up with m and moved with the arrows, to where its first step is to be pinned; the server tries it and says what it costs.
 
 const mat = document.getElementById("rails");
 const svg = mat.querySelector("svg");
@@ -88,11 +88,14 @@ svg.addEventListener("keydown", (event) => {
     out.elements.job.value = strip.dataset.job;
     out.elements.step.value = strip.dataset.step;
     out.submit();
-  } else if (event.key.startsWith("Arrow")) {
+  } else if (event.key === "m") {
     event.preventDefault();
-    event.stopPropagation();
     const start = Number(strip.dataset.start.slice(11, 13)) * 60 + Number(strip.dataset.start.slice(14, 16));
     walked ??= { strip, day: strip.dataset.start.slice(0, 10), minute: Math.round(start / STEP) * STEP };
+    show(strip, walked);
+  } else if (event.key.startsWith("Arrow") && walked) {
+    event.preventDefault();
+    event.stopPropagation();
     const days = rails.map((rail) => rail.dataset.day);
     const at = days.indexOf(walked.day);
     if (event.key === "ArrowLeft") walked.minute = Math.max(first, walked.minute - STEP);

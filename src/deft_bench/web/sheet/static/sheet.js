@@ -1,6 +1,7 @@
 // Run sheet: cures and open times count down and ring; they are calculated from the record, so a reload or a restart loses none.
 
 import { post } from "/static/js/post.js";
+import { tone } from "/static/js/senses.js";
 
 const words = (ms) => {
   const minutes = Math.max(0, Math.ceil(ms / 60000));
@@ -8,20 +9,6 @@ const words = (ms) => {
   return minutes < 60 ? `${minutes} min left` : `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")} left`;
 };
 const rung = new Set();
-let audio;
-
-function ring() {
-  audio ??= new AudioContext();
-  for (const at of [0, 0.35, 0.7]) {
-    const tone = audio.createOscillator();
-    const loud = audio.createGain();
-    tone.frequency.value = 880;
-    loud.gain.value = 0.2;
-    tone.connect(loud).connect(audio.destination);
-    tone.start(audio.currentTime + at);
-    tone.stop(audio.currentTime + at + 0.2);
-  }
-}
 
 // the record's clock is the server's: a tablet that runs late still rings in time
 const ahead = new Date(document.querySelector("[data-now]").dataset.now) - Date.now();
@@ -54,7 +41,7 @@ function tick() {
     if (left <= 0 && !rung.has(timer)) {
       rung.add(timer);
       document.title = `${timer.dataset.title}: over`;
-      if (!first) ring(); // what was over before the page was opened is only said
+      if (!first) tone("over", true); // what was over before the page was opened is only said
     }
   }
   for (const line of document.querySelectorAll(".running")) line.textContent = `running ${words(now - new Date(line.dataset.since)).replace(" left", "")}`;

@@ -17,7 +17,7 @@ async function toggle(box) {
   box.closest("tr").classList.toggle("ticked", reply.ticked);
 }
 
-const step = (box, by) => { const all = boxes(); all[Math.min(all.length - 1, Math.max(0, all.indexOf(box) + by))].focus(); };
+const step = (box, by) => { const all = boxes(); const next = all[Math.min(all.length - 1, Math.max(0, all.indexOf(box) + by))]; for (const one of all) one.tabIndex = one === next ? 0 : -1; next.focus(); };
 
 document.addEventListener("click", (event) => {
   const box = event.target.closest("[data-ticks] .tick-box");

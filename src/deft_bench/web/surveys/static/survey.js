@@ -1,7 +1,9 @@
 // The survey cursor: it walks by itself, and every accepted reading goes to the server at once, in order.
 // Typing never waits for an answer; a reading counts as accepted only when the server has said so.
 
+import { letters, typing } from "/static/js/keys.js";
 import { post } from "/static/js/post.js";
+import { awake, say as speak, tone } from "/static/js/senses.js";
 
 const root = document.getElementById("survey");
 const form = document.getElementById("entry");
@@ -53,15 +55,31 @@ function move(cell, focus = true) {
   form.elements.lane.value = lane;
   form.elements.fret.value = fret;
   form.elements.expects.value = at.dataset.id || "";
-  box.placeholder = at.dataset.id ? at.textContent.trim() : keys.join(" or ");
+  stands();
   box.value = at.dataset.refused || "";
+  box.toggleAttribute("aria-invalid", Boolean(at.dataset.refused));
   if (at.dataset.refused) tell(at.dataset.why, true);
   const pin = root.querySelector('[data-do="pin"]');
   if (pin) { const url = new URL(pin.href); url.searchParams.set("fret", fret); url.searchParams.set("lane", lane); pin.href = url; }
-  if (focus) { box.focus(); box.select(); }
+  follow();
+  if (focus) { box.focus({ preventScroll: true }); box.select(); }
 }
 
-const step = (by) => move(order[Math.min(order.length - 1, Math.max(0, Number(at.dataset.seq) + by))]);
+const stands = () => say("stands", at.dataset.id ? `stands at ${at.textContent.trim()}` : keys.join(" or "));
+const where = (cell) => `${cell.closest("tr").dataset.name ?? cell.dataset.lane}, ${cell.dataset.fret === "0" ? "open" : `fret ${cell.dataset.fret}`}`;
+const label = (cell) => cell.setAttribute("aria-label", `${where(cell)}: ${cell.textContent.trim() || "not read"}`);
+
+// a neck that is wider than the screen is moved along with the cursor
+function follow() {
+  const wrap = root.querySelector(".stage-wrap");
+  const spot = spots.get(key(at.dataset.lane, at.dataset.fret));
+  if (!spot || wrap.scrollWidth <= wrap.clientWidth) return;
+  const seen = spot.getBoundingClientRect();
+  const frame = wrap.getBoundingClientRect();
+  wrap.scrollLeft += seen.left + seen.width / 2 - frame.left - frame.width / 2;
+}
+
+const step = (by) => { move(order[Math.min(order.length - 1, Math.max(0, Number(at.dataset.seq) + by))]); if (by > 0) speak(where(at)); };
 
 function neighbour(frets_by, lane_by) {
   const row = lanes.indexOf(at.dataset.lane) + lane_by;
@@ -134,7 +152,11 @@ function accepted(cell, item, reply) {
   for (const state of reply.lane) show(spots.get(key(item.lane, state.fret)), item.lane, state);
   if (reply.rocker) say("disagree", reply.rocker.disagree);
   askCall();
-  if (cell === at) { form.elements.expects.value = cell.dataset.id; if (!box.value) box.placeholder = reply.value; }
+  label(cell);
+  say("heard", `${where(cell)}: ${reply.value || "withdrawn"}. Now ${where(at)}.`);
+  const laneDone = order.filter((other) => other.dataset.lane === item.lane).every((other) => other.dataset.id);
+  tone(laneDone ? "lane" : "accepted");
+  if (cell === at) { form.elements.expects.value = cell.dataset.id; stands(); }
   if (said.classList.contains("wrong-words") && !order.some((other) => other.dataset.refused)) tell("");
   if (reply.read === Number(root.dataset.places) && !queue.length) tell("All read.");
 }
@@ -206,6 +228,8 @@ function refused(cell, item, reply) {
   cell.dataset.refused = item.reading || "";
   if (reply.asks) cell.dataset.asks = "1"; // entered again, it is kept
   cell.dataset.why = reply.advice ? `${reply.error} ${reply.advice}` : reply.error;
+  label(cell);
+  tone("refused");
   tell(cell.dataset.why, true);
   if (!box.value) move(cell);
 }
@@ -276,6 +300,40 @@ root.addEventListener("click", (event) => {
   if (tells) blade(tells);
 });
 
+// the pad under the entry: what the keys do, for a thumb
+const PAD = {
+  accept, back: () => step(-1), next: () => step(1), undo: undoLast,
+  lane: () => move(cells.get(key(lanes[(lanes.indexOf(at.dataset.lane) + 1) % lanes.length], at.dataset.fret))),
+  erase: () => { box.value = box.value.slice(0, -1); },
+};
+root.querySelector(".keypad").addEventListener("click", (event) => {
+  const what = event.target.closest("[data-pad]")?.dataset.pad;
+  if (!what) return;
+  if (what.startsWith("key ")) KEYS[what.slice(4)]();
+  else if (PAD[what]) PAD[what]();
+  else box.setRangeText(what, box.selectionStart, box.selectionEnd, "end");
+  box.focus({ preventScroll: true });
+});
+const padShown = getComputedStyle(root.querySelector(".keypad")).display !== "none";
+if (padShown) box.inputMode = "none";
+
+// at the bench: the figure fills the screen, which stays awake
+const benchButton = root.querySelector('[data-do="bench"]');
+function atBench(on) {
+  root.classList.toggle("at-bench", on);
+  document.documentElement.classList.toggle("benched", on);
+  benchButton.setAttribute("aria-pressed", String(on));
+  benchButton.textContent = on ? "Leave the bench view" : "At the bench";
+  awake(on);
+  if (on) document.documentElement.requestFullscreen?.().catch(() => {});
+  else if (document.fullscreenElement) document.exitFullscreen();
+  follow();
+  box.focus();
+}
+benchButton.hidden = false;
+benchButton.addEventListener("click", () => atBench(!root.classList.contains("at-bench")));
+document.addEventListener("fullscreenchange", () => { if (!document.fullscreenElement && root.classList.contains("at-bench")) atBench(false); });
+
 let dragged = null;
 const placeAt = (target) => cells.get(key(target?.closest(".cell, .spot")?.dataset.lane, target?.closest(".cell, .spot")?.dataset.fret));
 root.addEventListener("pointerdown", (event) => { dragged = sweeps && last ? placeAt(event.target) : null; });
@@ -299,6 +357,7 @@ box.addEventListener("keydown", (event) => {
   }
   const upDown = event.key === "ArrowUp" || event.key === "ArrowDown";
   const unchanged = !box.value || (at.dataset.refused && box.value === at.dataset.refused);
+  if (!letters && /^[a-z[\]]$/i.test(event.key)) return;
   if (KEYS[event.key] && (upDown || !box.value || (unchanged && event.key.startsWith("Arrow")))) {
     event.preventDefault();
     event.stopPropagation();
@@ -308,7 +367,7 @@ box.addEventListener("keydown", (event) => {
 
 document.addEventListener("keydown", (event) => {
   // a digit typed anywhere on the page is a reading
-  if (event.target === document.body && /^[0-9.,+-]$/.test(event.key)) box.focus();
+  if (event.target !== box && !typing(event.target) && /^[0-9.,+-]$/.test(event.key) && !event.ctrlKey && !event.metaKey && !event.altKey) box.focus();
 });
 
 window.addEventListener("beforeunload", (event) => { if (queue.length) event.preventDefault(); });

@@ -1,0 +1,87 @@
+// Focus stays where it was: over a part of the page that is drawn again, and over a form that was sent. One stop of the Tab key
+// for what the arrows walk: a strip of frets, the bands on a neck.
+
+const KEPT = "deft-focus";
+const KEPT_MS = 15_000;
+
+// ways to find an element again, the surest first
+function ways(element) {
+  const found = [];
+  const tag = element.tagName.toLowerCase();
+  const quoted = (name) => `[${name}="${CSS.escape(element.getAttribute(name))}"]`;
+  if (element.id) found.push(`#${CSS.escape(element.id)}`);
+  for (const names of [["name", "value"], ["data-lane", "data-fret"], ["data-fret"], ["formaction"], ["aria-label"], ["href"]]) {
+    if (names.every((name) => element.hasAttribute(name))) found.push(tag + names.map(quoted).join(""));
+  }
+  if (element.getAttribute("name") && tag !== "button") found.push(`${tag}${quoted("name")}`);
+  const form = element.closest("form[action]");
+  if (form) found.push(`form[action="${CSS.escape(form.getAttribute("action"))}"] ${tag}`);
+  return found;
+}
+
+function focusAgain(list) {
+  for (const way of list) {
+    const element = document.querySelector(way);
+    if (!element) continue;
+    element.focus({ preventScroll: true });
+    if (document.activeElement === element) return true;
+  }
+  return false;
+}
+
+const lost = () => !document.activeElement || document.activeElement === document.body;
+let before = null;
+document.addEventListener("htmx:beforeSwap", () => { before = lost() ? null : ways(document.activeElement); });
+document.addEventListener("htmx:afterSettle", () => {
+  settle();
+  if (before && lost() && !focusAgain(before)) document.getElementById("main").focus({ preventScroll: true });
+});
+
+document.addEventListener("submit", (event) => {
+  const element = event.submitter ?? document.activeElement;
+  if (!event.target.method || event.target.method === "dialog" || !element || element === document.body) return;
+  const keep = { at: Date.now(), path: location.pathname, scroll: scrollY, ways: ways(element) };
+  sessionStorage.setItem(KEPT, JSON.stringify(keep));
+});
+
+const kept = JSON.parse(sessionStorage.getItem(KEPT) ?? "null");
+sessionStorage.removeItem(KEPT);
+if (kept && Date.now() - kept.at < KEPT_MS && lost() && !location.hash) {
+  const here = kept.path === location.pathname;
+  if (here) scrollTo(0, kept.scroll);
+  if (!here || !focusAgain(kept.ways)) {
+    (document.querySelector("main [data-first]") ?? document.getElementById("main")).focus({ preventScroll: true });
+  }
+}
+
+// what the arrows walk is one stop of the Tab key
+const members = (group) => [...group.querySelectorAll(group.dataset.walks)];
+function settle() {
+  for (const group of document.querySelectorAll("[data-walks]")) {
+    const all = members(group);
+    const at = all.find((one) => one === document.activeElement) ?? all.find((one) => one.matches(".at")) ?? all[0];
+    for (const one of all) one.setAttribute("tabindex", one === at ? "0" : "-1");
+  }
+  for (const one of document.querySelectorAll(".scroll-x, .paper, .lane-row")) {
+    if (one.scrollWidth > one.clientWidth + 1 && getComputedStyle(one).overflowX === "auto") one.setAttribute("tabindex", "0");
+    else one.removeAttribute("tabindex");
+  }
+}
+settle();
+addEventListener("resize", settle);
+
+const STEPS = { ArrowLeft: -1, ArrowUp: -1, ArrowRight: 1, ArrowDown: 1 };
+document.addEventListener("keydown", (event) => {
+  const group = event.target.closest?.("[data-walks]");
+  const by = STEPS[event.key];
+  if (!group || !by || group.dataset.walked === "own" || event.ctrlKey || event.metaKey || event.altKey) return;
+  const all = members(group);
+  const next = all[all.indexOf(event.target) + by];
+  if (!all.includes(event.target)) return;
+  event.preventDefault();
+  event.stopPropagation();
+  if (!next) return;
+  event.target.setAttribute("tabindex", "-1");
+  next.setAttribute("tabindex", "0");
+  next.focus();
+});
