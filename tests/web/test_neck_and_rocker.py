@@ -182,8 +182,8 @@ def test_crowns_and_the_polish_ladder(bench: Bench, demo: Connection) -> None:
     bench.post(f"{page}/tick", {"step": steps[0], "finish": "mirror", "start": "30"})
     assert bench.get(f"{page}?finish=mirror&start=30").count('class="ticked"') == 1
     assert "Not ticked" in bench.post(f"{page}/tick", {"step": "fepa_p 0"}).text
-    assert "was not changed" in bench.post(f"{page}/shelf", {"abrasives": "sandpaper fine"}).text
-    bench.post(f"{page}/shelf", {"abrasives": "fepa_p 400, compound 1"})
+    assert "was not changed" in bench.post(f"{page}/shelf", {"on_hand": "sandpaper fine"}).text
+    bench.post(f"{page}/shelf", {"on_hand": "fepa_p 400", "compounds": "1"})
     assert "is a jump of" in bench.get(f"{page}?finish=mirror&start=30")
     job = next(one for one in export_record(demo, HERON)["jobs"] if one["uid"] == levelled.uid)
     assert [tick["kind"] for tick in job["polished"]] == ["fepa_p"]

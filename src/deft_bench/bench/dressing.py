@@ -26,6 +26,11 @@ class Crown:
     line_mm: float | None
     offset_mm: float | None
 
+    @property
+    def told(self) -> bool:
+        """Whether there is something to say of it: a flat, or a line that was read."""
+        return self.land_mm > 0 or self.line_mm is not None or self.offset_mm is not None
+
 
 @dataclass(frozen=True, slots=True)
 class Crowns:

@@ -225,8 +225,9 @@ def gate_lacks(job: jobs.Job, line: SheetLine, reading: GateReading | None) -> s
 
 def happen(
     db: Connection, settings: ShopSettings, now: datetime, sheet: WorkedSheet, code: str, what: str, note: str
-) -> None:
-    """Start, finish, skip or reopen a step, or note something at it. What was done already is not done twice.
+) -> int | None:
+    """Start, finish, skip or reopen a step, or note something at it; returns the event's id. What was done already is
+    not done twice: None.
 
     Raises SheetRefusedError: a step whose turn has not come is started or finished only with a reason, and so is one
     finished whose gate was not read or is not met.
@@ -245,9 +246,9 @@ def happen(
             raise SheetRefusedError(f"Not finished: {lacks}. Read it, or say why it is done without.")
     under_way = bool(line.record.started_at) and not line.record.done
     if (what == "finished" and line.record.done) or (what == "started" and under_way):
-        return
+        return None
     used = {material.name: quantity for material, quantity in line.operation.uses(sheet.state.extent)}
-    sheets.happened(db, sheet.job.id, Event(code, what, stamp(now), note), used)
+    return sheets.happened(db, sheet.job.id, Event(code, what, stamp(now), note), used)
 
 
 def tick(db: Connection, now: datetime, sheet: WorkedSheet, code: str, fret: int) -> bool:

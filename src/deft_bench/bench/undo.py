@@ -12,7 +12,8 @@ from deft_bench.core.calls import frets_named
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.core.times import stamp
-from deft_bench.store import acts, instruments, jobs, refrets, rod_turns, surveys
+from deft_bench.core.work.job_sheet import Event, records
+from deft_bench.store import acts, instruments, jobs, refrets, rod_turns, sheets, surveys
 from deft_bench.store.database import Connection, transaction
 from deft_bench.store.withdrawing import set_withdrawn
 
@@ -129,6 +130,19 @@ def _act(db: Connection, at: str, job_id: int, _put_back: bool) -> Undone:
     return Undone(f"Taken back: {what}.", job.instrument_id, job_id)
 
 
+def _step(db: Connection, at: str, event_id: int, _put_back: bool) -> Undone:
+    """A step that was started by a slip waits again; one that was finished goes on from when it was started."""
+    job_id, event = sheets.event(db, event_id)
+    if event.kind not in ("started", "finished") or sheets.last_of_step(db, job_id, event.step) != event_id:
+        raise UndoRefusedError("More has happened at this step since: put it right on the run sheet.")
+    before = records(sheets.events(db, job_id))[event.step]
+    sheets.happened(db, job_id, Event(event.step, "reopened", at), {})
+    if event.kind == "finished" and before.started_at:
+        sheets.add(db, job_id, Event(event.step, "started", before.started_at))
+    say = "The step is not started." if event.kind == "started" else "The step is not done: it goes on."
+    return Undone(say, jobs.get(db, job_id).instrument_id, job_id)
+
+
 UNDOES: dict[str, Callable[[Connection, str, int, bool], Undone]] = {
     "job": _job,
     "survey": _survey,
@@ -138,6 +152,7 @@ UNDOES: dict[str, Callable[[Connection, str, int, bool], Undone]] = {
     "fitted": _fitted,
     "closed": _closed,
     "act": _act,
+    "step": _step,
 }
 """What can be taken back, each by the id of its row; a plan, its carrying out, fitting and closing by their job's."""
 

@@ -23,25 +23,42 @@ def events(db: Connection, job_id: int) -> list[Event]:
     return [Event(**dict(row)) for row in rows]
 
 
-def add(db: Connection, job_id: int, event: Event) -> None:
-    """Record an event."""
+def event(db: Connection, event_id: int) -> tuple[int, Event]:
+    """One event with its job; raises KeyError when there is none."""
+    row = db.execute("SELECT job_id, step, kind, at, note FROM sheet_event WHERE id = ?", (event_id,)).fetchone()
+    if row is None:
+        raise KeyError(event_id)
+    return row["job_id"], Event(row["step"], row["kind"], row["at"], row["note"])
+
+
+def last_of_step(db: Connection, job_id: int, step: str) -> int | None:
+    """The latest event of a step that was no note, by its id."""
+    asked = "SELECT max(id) FROM sheet_event WHERE job_id = ? AND step = ? AND kind <> 'note'"
+    found: int | None = db.execute(asked, (job_id, step)).fetchone()[0]
+    return found
+
+
+def add(db: Connection, job_id: int, event: Event) -> int:
+    """Record an event; returns its id."""
     with transaction(db):
-        db.execute(
+        cursor = db.execute(
             "INSERT INTO sheet_event (job_id, step, kind, at, note) VALUES (?, ?, ?, ?, ?)",
             (job_id, event.step, event.kind, event.at, event.note),
         )
+        return int(cursor.lastrowid or 0)
 
 
-def happened(db: Connection, job_id: int, event: Event, used: Mapping[str, float]) -> None:
+def happened(db: Connection, job_id: int, event: Event, used: Mapping[str, float]) -> int:
     """Record an event with what it does to the stock, together or not at all: a finished step takes `used`, a
-    reopened one puts it back.
+    reopened one puts it back. Returns the event's id.
     """
     with transaction(db):
-        add(db, job_id, event)
+        made = add(db, job_id, event)
         if event.kind == "finished":
             stock.use(db, job_id, event.step, used, event.at)
         elif event.kind == "reopened":
             stock.put_back(db, job_id, event.step, event.at)
+        return made
 
 
 def samples(db: Connection, steps: list[str], limit: int = 120) -> dict[str, list[Sample]]:

@@ -12,6 +12,8 @@ WIDTH = 800
 LEFT, RIGHT = 58, 14
 LANE_HEIGHT = 96
 BUDGET_HEIGHT = 92
+NUMBERS_APART = 24
+"""Numbers closer than this along a chart run together."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,5 +167,16 @@ def budget_chart(
         )
         for fret, (x, left) in enumerate(zip(xs, left_mm, strict=True), start=1)
     ]
-    numbers = list(zip(xs, range(1, len(xs) + 1), strict=True))
+    numbers = thinned(list(zip(xs, range(1, len(xs) + 1), strict=True)))
     return BudgetChart(foot, bars, y(least_mm), display.fine_mm(least_mm), y(new_mm), display.fine_mm(new_mm), numbers)
+
+
+def thinned(numbers: Sequence[tuple[float, int]]) -> list[tuple[float, int]]:
+    """Numbers along a line, (x, number), without those that would run into the one shown before; the last is shown."""
+    shown: list[tuple[float, int]] = []
+    for x, number in numbers:
+        if not shown or x - shown[-1][0] >= NUMBERS_APART:
+            shown.append((x, number))
+    if shown and shown[-1] != numbers[-1]:
+        shown[-1] = numbers[-1]
+    return shown

@@ -4,7 +4,7 @@ from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.dressing import crowns_of, ends_done, last_sprout, toggle_end
-from deft_bench.core.frets.grit_ladder import KINDS, grit_ladder, read_shelf
+from deft_bench.core.frets.grit_ladder import KINDS, SIZES_UM, grit_ladder, read_shelf
 from deft_bench.core.limits import LAND_MM, LAND_OFF_CENTRE_MM
 from deft_bench.core.refret import END_STEPS, SIDES, rest_advice
 from deft_bench.store import polish, shop
@@ -26,12 +26,12 @@ def show(job_id: int) -> str:
     dressed = crowns_of(db(), job, instrument)
     finish = request.args.get("finish", "bright")
     start = form.number("start", 0.5, 500, optional=True) or FILE_MARK_UM
-    shelf = settings().abrasives
+    ladder, on_hand, problem = None, [], ""
     try:
-        ladder = grit_ladder(start, finish if finish in FINISHES else "bright", read_shelf(shelf))
-        problem = ""
+        on_hand = settings().shelf()
+        ladder = grit_ladder(start, finish if finish in FINISHES else "bright", on_hand)
     except ValueError as error:
-        ladder, problem = None, str(error)
+        problem = str(error)
     climate = shop.latest_climate(db())
     return render_template(
         "dress/show.html",
@@ -50,8 +50,13 @@ def show(job_id: int) -> str:
         finish=finish,
         finishes=FINISHES,
         start=f"{start:g}",
-        shelf=shelf,
         kinds=KINDS,
+        grades={
+            kind: {grit: f"{'0' * grit}" if kind == "wool" else str(grit) for grit in sizes}
+            for kind, sizes in SIZES_UM.items()
+        },
+        on_hand={(one.kind, one.grit) for one in on_hand},
+        compounds=", ".join(f"{one.grit:g}" for one in on_hand if one.kind == "compound"),
         errors=form.errors,
         ticked=polish.done(db(), job_id),
         ends=ends_done(db(), job),
@@ -91,7 +96,8 @@ def tick(job_id: int) -> Response:
 def shelf(job_id: int) -> Response:
     """The abrasives on hand: a setting of the shop, changed where it is used."""
     job_or_404(job_id)
-    text = request.form.get("abrasives", "").strip()[:2000]
+    compounds = [f"compound {size.strip()}" for size in request.form.get("compounds", "").split(",") if size.strip()]
+    text = ", ".join([*request.form.getlist("on_hand"), *compounds])[:2000]
     try:
         if not read_shelf(text):
             raise ValueError("give at least one abrasive")

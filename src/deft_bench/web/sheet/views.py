@@ -6,20 +6,24 @@ from flask import Blueprint, flash, make_response, redirect, render_template, re
 from werkzeug.wrappers import Response
 
 from deft_bench.bench import sheet_lines
+from deft_bench.bench.likely import likely
 from deft_bench.bench.sheet_lines import SheetLine, SheetRefusedError, WorkedSheet, at_step, pace_of, worked_sheet
 from deft_bench.bench.sheet_state import catalogue
 from deft_bench.core.calls import listed_words
+from deft_bench.core.frets.heights import LANES
 from deft_bench.core.work.catalogue import HARDNESS, PHASES
 from deft_bench.core.work.pace import Pace
 from deft_bench.formats.operations_toml import MOST_BYTES, extend, shipped
 from deft_bench.store import sheets
+from deft_bench.web.drawing.neck_drawing import neck_drawing
 from deft_bench.web.errors import wants_json
 from deft_bench.web.places import address, linked_steps
-from deft_bench.web.support import clock, db, job_or_404, now, settings, stamp
+from deft_bench.web.support import clock, db, display, flash_with_undo, job_or_404, now, rock_mm, settings, stamp
 
 screen = Blueprint(
     "sheet", __name__, template_folder="templates", static_folder="static", static_url_path="/sheet/static"
 )
+SAID = {"started": "Started", "finished": "Done"}
 NEXT = 3
 """Lines shown in full after the step in hand."""
 
@@ -71,18 +75,52 @@ def show(job_id: int) -> str:
     )
 
 
+@screen.get("/jobs/<int:job_id>/bench")
+def bench(job_id: int) -> str:
+    """The step in hand to be read from two metres: the neck, one figure, one next act, the timers."""
+    sheet = _sheet(job_id)
+    at = sheet.in_hand
+    found = likely(db(), settings(), sheet.job, sheet.instrument, quick=True)
+    return render_template(
+        "sheet/bench.html",
+        section="instruments",
+        job=sheet.job,
+        instrument=sheet.instrument,
+        at=at,
+        beside=at_step(db(), settings(), now(), sheet, at) if at else None,
+        after=next((line for line in sheet.lines if not line.done and line is not at), None),
+        running=sheet.state.running,
+        address=address,
+        cautions=sheet.book.cautions,
+        neck=neck_drawing(
+            sheet.instrument.spec,
+            display(),
+            nut_side=settings().nut_side,
+            rock_mm=rock_mm(),
+            likely=None if found is None else dict(zip(LANES, found.judged.heights, strict=True)),
+        ),
+        call=None if found is None else found.judged.call,
+        now=now(),
+    )
+
+
 @screen.post("/jobs/<int:job_id>/sheet/step")
 def step(job_id: int) -> Response:
     """Start, finish, skip or reopen a step, or note something at it."""
     sheet = _sheet(job_id)
     code, what = request.form.get("step", ""), request.form.get("what", "")
     try:
-        sheet_lines.happen(db(), settings(), now(), sheet, code, what, _note())
+        made = sheet_lines.happen(db(), settings(), now(), sheet, code, what, _note())
     except SheetRefusedError as error:
         flash(str(error))
     else:
+        if made is not None and what in SAID:
+            line = sheet.line(code)
+            flash_with_undo(f"{SAID[what]}: {line.operation.title if line else code}.", "step", made)
         if request.form.get("back") == "/" and what == "started":
             return redirect(url_for(".show", job_id=job_id))
+    if request.form.get("back") == "bench":
+        return redirect(url_for(".bench", job_id=job_id))
     anchor = f"step-{code}" if sheet.line(code) and what != "finished" else None
     return redirect(url_for(".show", job_id=job_id, _anchor=anchor))
 

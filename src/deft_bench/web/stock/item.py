@@ -48,6 +48,7 @@ def item(item_id: int) -> str:
         pieces=write_pieces(found.pieces_um, display().entry),
         titles={code: one.title for code, one in book.operations.items()},
         show_pieces=pieces_words,
+        typed={name: request.args.get(name, "")[:200] for name in ("quantity", "why", "note")},
     )
 
 
@@ -78,8 +79,11 @@ def move(item_id: int) -> Response:
             flash("Written into the ledger.")
     else:
         flash("Nothing was changed: say what happened.")
+        form.errors["why"] = ""
     if form.errors:
-        flash("Nothing was changed. " + " ".join(form.errors.values()))
+        if any(form.errors.values()):
+            flash("Nothing was changed. " + " ".join(form.errors.values()))
+        return redirect(url_for(".item", item_id=item_id, why=why, note=note, quantity=form.text("quantity")))
     return redirect(url_for(".item", item_id=item_id))
 
 

@@ -26,6 +26,7 @@ def show() -> str:
         shelf=shelf,
         short=shelf.short,
         by_kind=shelf.by_kind,
+        tight=[one for one in shelf.shelves if one.short or one.low],
         say_short=_say_short,
         orders=stock.orders(db()),
         opened={on.job.id: on.name for on in bench},

@@ -64,6 +64,7 @@ def show(survey_id: int) -> str:
         at=_asked_place(order) or next((place for place in order if place not in readings), order[-1]),
         token=uuid4().hex,
         asked=request.args.get("asked", "")[:60],
+        sure=request.args.get("asked", "")[:60] if "sure" in request.args else "",
         places=len(order),
         short_unit=short_unit(display()),
         surfaces=SURFACES,
@@ -151,9 +152,9 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
         sure = request.form.get("sure", "")[:60].strip()
         made = accept_reading(db(), settings(), now(), survey, place, typed, token=token, expects=expects, sure=sure)
     except ReadingQuestionedError as error:
-        return _refuse(survey_id, kind, place, f"{error} {ENTER_AGAIN}", CANNOT_BE, typed=typed or "")
+        return _refuse(survey_id, kind, place, f"{error} {ENTER_AGAIN}", CANNOT_BE, typed=typed or "", asks=True)
     except ReadingRefusedError as error:
-        return _refuse(survey_id, kind, place, str(error), CANNOT_BE)
+        return _refuse(survey_id, kind, place, str(error), CANNOT_BE, typed=typed or "")
     except surveys.ReadingConflictError as error:
         current = error.current
         gone = current is None or current.value_um is None
@@ -189,9 +190,10 @@ def _refuse(
     current: surveys.Reading | None = None,
     *,
     typed: str = "",
+    asks: bool = False,
 ) -> Response | tuple[Response, int]:
     if wants_json():
-        reply: dict[str, Any] = {"error": words, "asks": bool(typed)}
+        reply: dict[str, Any] = {"error": words, "asks": asks}
         if code == CONFLICT:
             # what stands here now; None where it was withdrawn
             value = None if current is None else current.value_um
@@ -199,4 +201,8 @@ def _refuse(
             reply["value"] = None if value is None else kind.words(value, display())
         return jsonify(reply), code
     flash(words)
-    return redirect(url_for(".show", survey_id=survey_id, lane=place[0], fret=place[1], asked=typed or None))
+    return redirect(
+        url_for(
+            ".show", survey_id=survey_id, lane=place[0], fret=place[1], asked=typed or None, sure=1 if asks else None
+        )
+    )

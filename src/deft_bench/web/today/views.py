@@ -5,7 +5,7 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.today import Due, ReadingDue, today
 from deft_bench.core.work.tools import ToolState
-from deft_bench.store import shop
+from deft_bench.store import instruments, shop
 from deft_bench.web.drawing.mini import Mini, mini
 from deft_bench.web.places import address
 from deft_bench.web.support import Form, day, db, now, rock_mm, settings, stamp
@@ -36,6 +36,9 @@ def show() -> str:
         now=now(),
         climates=shop.climates(db(), 1),
         errors={},
+        unused=not bench.due
+        and not instruments.page(db(), limit=1)
+        and not instruments.page(db(), project=True, limit=1),
     )
 
 

@@ -30,6 +30,8 @@ def _after(what: str, done: Undone) -> str:
         return url_for("neck.show", instrument_id=done.instrument_id)
     if what == "fitted" and done.job_id:
         return url_for("refret.show", job_id=done.job_id)
+    if what == "step" and done.job_id:
+        return page_of_ours(request.form.get("back", "")) or url_for("sheet.show", job_id=done.job_id)
     if what in ("plan", "done") and done.job_id:
         return url_for("level.show", job_id=done.job_id)
     return url_for("instruments.show", instrument_id=done.instrument_id)

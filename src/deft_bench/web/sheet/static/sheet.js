@@ -1,7 +1,7 @@
 // Run sheet: cures and open times count down and ring; they are calculated from the record, so a reload or a restart loses none.
 
 import { post } from "/static/js/post.js";
-import { tone } from "/static/js/senses.js";
+import { awake, tone } from "/static/js/senses.js";
 
 const words = (ms) => {
   const minutes = Math.max(0, Math.ceil(ms / 60000));
@@ -50,3 +50,11 @@ function tick() {
 
 tick();
 setInterval(tick, 1000);
+
+// the bench view keeps the screen awake, and fills it when asked
+if (document.querySelector("[data-awake]")) awake(true);
+const full = document.querySelector("[data-full-screen]");
+if (full && document.documentElement.requestFullscreen) {
+  full.hidden = false;
+  full.addEventListener("click", () => (document.fullscreenElement ? document.exitFullscreen() : document.documentElement.requestFullscreen()));
+}

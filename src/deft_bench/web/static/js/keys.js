@@ -35,5 +35,5 @@ document.querySelector("form.units")?.addEventListener("submit", (event) => {
 
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-print]")) window.print();
-  if (event.target.closest("[data-show-keys]")) dialog.showModal();
+  if (event.target.closest("[data-show-keys]")) { event.preventDefault(); dialog.showModal(); }
 });
