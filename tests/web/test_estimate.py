@@ -80,15 +80,15 @@ def test_the_calculation_and_its_refusals() -> None:
 def test_options_side_by_side_then_accepted_against_actual(bench: Bench, demo: Connection) -> None:
     job = jobs.open_of(demo, [HERON])[HERON]
     url = f"/jobs/{job.id}/estimate"
-    page = bench.get(f"{url}?with=refret&parts=nut blank 4.50")
-    assert "Level and dress: " in page
+    page = bench.get(f"{url}?with=refret&part=nut blank&price=4.50")
+    assert "Level and dress" in page
     assert "Refret: " in page
-    assert "nut blank" in page
+    assert "Nut blank" in page
     assert "1.20 mm" in page  # what a refret leaves
     assert "rests on this shop’s own record" in page
-    assert bench.client.get(f"{url}?parts=free").status_code == 422
-    assert "is not understood" in bench.client.get(f"{url}?parts=free").text
-    assert "Accepted" in bench.post(url, {"route": "refret", "parts": "nut blank 4.50"}).text
+    assert bench.client.get(f"{url}?part=nut&price=free").status_code == 422
+    assert "is not understood" in bench.client.get(f"{url}?part=nut&price=free").text
+    assert "Accepted" in bench.post(url, {"route": "refret", "part": "nut blank", "price": "4.50"}).text
     assert sheets.plan_of(demo, job.id, job.kind).route == "refret"
     kept = estimates.ESTIMATES.of_job(demo, job.id)[-1]
     assert kept.inputs["currency"] == "EUR"
@@ -98,7 +98,7 @@ def test_options_side_by_side_then_accepted_against_actual(bench: Bench, demo: C
         bench.post(f"/jobs/{job.id}/sheet/step", {"step": step, "what": "finished", "note": "a test"})
     assert "0.93 EUR of materials left the stock" in bench.get(url)  # 3.1 m of tape
     assert "That is no route" in bench.post(url, {"route": "paint"}).text
-    assert "Not accepted" in bench.post(url, {"route": "setup", "parts": "free"}).text
+    assert "Not accepted" in bench.post(url, {"route": "setup", "part": "nut", "price": "free"}).text
     with pdfplumber.open(io.BytesIO(bench.client.get(f"{url}.pdf?with=setup").data)) as read:
         text = read.pages[0].extract_text()
     assert "Estimate, Heron No. 4" in text

@@ -2,6 +2,7 @@
 PDF.
 """
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from flask import Blueprint, flash, make_response, redirect, render_template, request, url_for
@@ -20,19 +21,33 @@ from deft_bench.web.support import db, display, job_or_404, now, settings
 
 screen = Blueprint("estimate", __name__, template_folder="templates")
 
-MOST_OPTIONS = 3
+MOST_OPTIONS, MOST_PARTS = 3, 40
 
 
-def _parts(text: str) -> tuple[Item, ...]:
-    return tuple(Item(name, 1, "", price) for name, price in price_list(text).items())
+Part = tuple[str, str]
+"""A part's name and its price, as they were typed."""
 
 
-def _asked(job: jobs.Job, sent: MultiDict[str, str], book: Catalogue) -> tuple[SheetPlan, list[SheetPlan], str]:
+def _parts(rows: Sequence[Part]) -> tuple[Item, ...]:
+    """Parts that were typed; raises ValueError naming the row that is none."""
+    found = price_list("\n".join(f"{name} {price}" for name, price in rows))
+    return tuple(Item(name, 1, "", price) for name, price in found.items())
+
+
+def _typed(sent: MultiDict[str, str]) -> list[Part]:
+    """The rows of parts that hold anything, but the one that is taken off."""
+    rows = zip(sent.getlist("part"), sent.getlist("price"), strict=False)
+    off = sent.get("off", type=int)
+    kept = [(name.strip()[:80], price.strip()[:20]) for i, (name, price) in enumerate(rows) if i != off]
+    return [row for row in kept if any(row)][:MOST_PARTS]
+
+
+def _asked(job: jobs.Job, sent: MultiDict[str, str], book: Catalogue) -> tuple[SheetPlan, list[SheetPlan], list[Part]]:
     """The job's own plan, the others that are laid beside it, and the parts as typed."""
     plan = plan_for(db(), settings(), job, book)
     codes = dict.fromkeys(code for code in sent.getlist("with") if code in book.routes and code != plan.route)
     others = [replace(plan, route=code, added=()) for code in codes]
-    return plan, others[: MOST_OPTIONS - 1], sent.get("parts", "")[:2000]
+    return plan, others[: MOST_OPTIONS - 1], _typed(sent)
 
 
 def _options(
@@ -47,7 +62,8 @@ def _options(
 
 @screen.get("/jobs/<int:job_id>/estimate")
 def show(job_id: int) -> str | tuple[str, int]:
-    """The estimate of the job's route, and of others that `?with=` names; `?parts=` adds lines with their prices."""
+    """The estimate of the job's route, and of others that `?with=` names; rows of `?part=` and
+    `?price=` add parts."""
     job, instrument = job_or_404(job_id)
     book, _ = catalogue(db())
     plan, others, typed = _asked(job, request.args, book)
