@@ -1,7 +1,7 @@
 """The bench's days as rails: shifts, the work on them as strips of tape, and what rests meanwhile as threads below."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime, time, timedelta, tzinfo
 
 from deft_bench.core.times import clock_words, day_words
@@ -10,8 +10,9 @@ from deft_bench.core.work.schedule.bench import Placed, Technician
 WIDTH, LABEL, RIGHT = 940.0, 142.0, 12.0
 TOP, STRIP, THREAD, GAP = 26.0, 34.0, 17.0, 12.0
 MOST_THREADS = 3
-LETTER, SMALL_LETTER = 7.7, 6.6
-"""About how wide a letter of a strip's two sizes is; what does not fit is left to the tooltip."""
+LETTER, SMALL_LETTER, LEAST_STRIP = 8.4, 7.9, 16.0
+"""About how wide a letter of a strip's two sizes is; what does not fit is left to the tooltip; a strip
+narrower than `LEAST_STRIP` takes no letter either."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +29,8 @@ class Strip:
     name: str
     words: str
     title: str
+    clock: str
+    said: str
     late: bool
     pinned: bool
 
@@ -80,11 +83,14 @@ class Rails:
 
 @dataclass(frozen=True, slots=True)
 class Names:
-    """What the drawing calls things: jobs, steps by (job, step), and what a cure of a step holds."""
+    """What the drawing calls things: jobs, steps by (job, step), what a cure of a step holds, and the letter by which a
+    job stands in a strip that is too narrow for its name.
+    """
 
     jobs: Mapping[str, str]
     steps: Mapping[tuple[str, str], str]
     holds: Mapping[tuple[str, str], str]
+    letters: Mapping[str, str] = field(default_factory=dict)
 
     def job(self, code: str) -> str:
         """The instrument of a job."""
@@ -125,14 +131,19 @@ def draw_rails(
     zone: tzinfo,
     days: int,
     resting: Sequence[tuple[str, str, datetime, str]] = (),
+    waits: bool = True,
 ) -> Rails:
-    """Lay days out from today on. `resting` are (job, step, until, holds) of what is done and still cures."""
+    """Lay days out from today on, with what rests meanwhile where `waits`. `resting` are (job, step, until, holds) of
+    what is done and still cures.
+    """
     clock = _Clock(*_hours(technicians), zone)
     here = clock.here(now)
     last = max([here.date(), *(clock.here(one.end).date() for one in placed)])
     rests = [
         (one.job, one.step, clock.here(one.end), clock.here(one.free_at)) for one in placed if one.free_at > one.end
     ] + [(job, step, here, clock.here(until)) for job, step, until, _ in resting]
+    if not waits:
+        rests = []
     names = replace(names, holds={**names.holds, **{(job, step): what for job, step, _, what in resting}})
     by_day: dict[tuple[date, str], list[Placed]] = {}
     for one in sorted(placed, key=lambda one: one.start):
@@ -248,7 +259,9 @@ def _strips(
         w = max(3.0, end - x - 1.5)
         said = [names.step(work.job, work.step) for work in group]
         words = said[0] if len(said) == 1 else f"{said[0]} … {said[-1]}"
-        short = _fit(names.job(first.job), w - 12, LETTER)
+        whole = names.job(first.job)
+        letter = names.letters.get(first.job, "") if w >= LEAST_STRIP else ""
+        short = whole if len(whole) * LETTER <= w - 12 else letter
         room = w - 14 - len(short) * LETTER - 8
         strips.append(
             Strip(
@@ -260,8 +273,10 @@ def _strips(
                 first.technician,
                 a.isoformat(timespec="minutes"),
                 short,
-                _fit(words, room, SMALL_LETTER) if short else "",
+                _fit(words, room, SMALL_LETTER) if short == whole else "",
                 f"{names.job(first.job)}, {clock_words(a)} to {clock_words(b)}: {'; '.join(said)}",
+                f"{clock_words(a)} to {clock_words(b)}",
+                words,
                 late.get(first.job, 0) > 0,
                 (first.job, first.step) in pinned,
             )

@@ -10,7 +10,7 @@ from deft_bench.web.drawing.rails import Names, draw_rails
 from deft_bench.web.schedule.screen import names_of, screen, title_of
 from deft_bench.web.support import db, now
 
-DAYS, ALL_DAYS = 12, 120
+DAYS, ALL_DAYS = 14, 120
 WEIGHTS = {1: "usual", 3: "firm", 9: "must not slip"}
 
 
@@ -26,16 +26,19 @@ def show() -> str:
     steps = {key: title_of(book, key[1]) for key in there}
     holds = {key: book.operations[key[1]].holds for key in there if key[1] in book.operations}
     pins = {(str(pin.job_id), pin.step): pin for pin in schedules.pins(db())}
+    lines = promise_lines(week, names)
+    letters = {str(line.job.id): _letter(i) for i, line in enumerate(lines)}
     rails = draw_rails(
         week.ahead(now()),
         hours.technicians,
-        Names(names, steps, holds),
+        Names(names, steps, holds, letters),
         late=week.saved.outcome["days_late"],
         pinned=set(pins),
         now=now(),
         zone=zone,
         days=ALL_DAYS if "all" in request.args else DAYS,
         resting=resting,
+        waits="waits" in request.args,
     )
     job, _, step = request.args.get("at", "").partition(".")
     at = next((placed for placed in week.saved.placed if (placed.job, placed.step) == (job, step)), None)
@@ -46,7 +49,8 @@ def show() -> str:
         week=week,
         rails=rails,
         hours=hours,
-        lines=promise_lines(week, names),
+        lines=lines,
+        letters=letters,
         names=names,
         at=at,
         at_title=steps.get((job, step), ""),
@@ -59,3 +63,8 @@ def show() -> str:
         aims={aim["name"]: aim for aim in week.saved.outcome["aims"]},
         more=(last.astimezone(zone).date() - now().astimezone(zone).date()).days >= DAYS,
     )
+
+
+def _letter(i: int) -> str:
+    """A, B … Z, AA: numbers would be taken for those of the instruments."""
+    return f"{_letter(i // 26 - 1) if i >= 26 else ''}{chr(ord('A') + i % 26)}"

@@ -75,6 +75,15 @@ window.addEventListener("pointerup", () => {
 });
 window.addEventListener("pointercancel", () => { if (dragged) forget(dragged.strip); dragged = null; });
 
+// what a strip holds stands below in full, while it has the focus or the pointer
+const saidBelow = document.getElementById("strip-said");
+for (const kind of ["focusin", "pointerover"]) {
+  svg.addEventListener(kind, (event) => {
+    const strip = event.target.closest(".strip");
+    if (strip) saidBelow.textContent = strip.getAttribute("aria-label");
+  });
+}
+
 let walked = null;
 svg.addEventListener("keydown", (event) => {
   const strip = event.target.closest(".strip");
