@@ -13,8 +13,8 @@ from deft_bench.core.strings.clearance import Strung
 from deft_bench.core.units import Display
 from deft_bench.web.drawing.mat import ticks
 
-WIDTH, HEIGHT = 1240.0, 226.0
-LEFT, RIGHT, TOP, FOOT = 70.0, 96.0, 44.0, 190.0
+WIDTH, HEIGHT = 1240.0, 256.0
+LEFT, RIGHT, TOP, FOOT = 70.0, 96.0, 44.0, 220.0
 NEAR_MM = 0.03
 """Room that counts as tight: a feeler's blade."""
 
