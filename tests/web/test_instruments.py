@@ -152,6 +152,6 @@ def test_a_record_goes_out_and_comes_in_whole(bench: Bench) -> None:
 
 
 def test_an_empty_bench_leads_to_the_first_instrument(empty: Bench) -> None:
-    assert "No job is open." in empty.get("/")
+    assert "Start with one instrument." in empty.get("/")
     assert "No instrument is entered yet" in empty.get("/instruments")
     assert "Nothing begins with" in empty.get("/instruments?q=zz")

@@ -4,9 +4,8 @@ from flask import flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.core.work.schedule.bench import WEEKDAYS
-from deft_bench.core.work.schedule.hours import FORMS, USUAL
 from deft_bench.store import schedules
-from deft_bench.web.schedule.hours_form import MOST_TECHNICIANS, boxes_of, read_hours
+from deft_bench.web.schedule.hours_form import MOST_TECHNICIANS, boxes_of, read_hours, rows_of
 from deft_bench.web.schedule.screen import screen
 from deft_bench.web.support import db, stamp
 
@@ -36,7 +35,7 @@ def hours() -> str | tuple[str, int] | Response:
         errors=errors,
         rows=rows,
         weekdays=WEEKDAYS,
-        usual=USUAL,
-        forms=FORMS,
+        rows_of=lambda name, least: rows_of(values, name, least),
+        shifts_of=lambda i: max(rows_of(values, f"{day}{i}", 2, 0) for day in WEEKDAYS),
     )
     return (html, 422) if errors else html

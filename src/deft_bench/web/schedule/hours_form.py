@@ -1,6 +1,6 @@
 """The form of the hours, out of its boxes and into them: technicians' weeks and days off, fixtures, dry windows."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 
@@ -11,32 +11,70 @@ from deft_bench.core.text import ONE_LINE, barred
 from deft_bench.core.work.schedule.bench import WEEKDAYS, Technician, troubles
 from deft_bench.core.work.schedule.hours import (
     BenchHours,
+    day_spans,
     read_days,
     read_fixtures,
     read_shifts,
     read_windows,
-    write_days,
-    write_shifts,
-    write_windows,
 )
 from deft_bench.web.support import db, now
 
-MOST_TECHNICIANS = 6
+MOST_TECHNICIANS, MOST_ROWS = 6, 40
+ENDS = ("from", "to")
 
 
 def boxes_of(stored: BenchHours) -> dict[str, str]:
-    """Stored hours as the boxes of the form."""
+    """Stored hours as the boxes of the form: a box an end of a shift, a day off, a dry window; rows count from 0."""
     boxes = {}
     for i, one in enumerate(stored.technicians):
-        boxes[f"name{i}"], boxes[f"off{i}"] = one.name, write_days(one.days_off)
-        boxes |= {f"{day}{i}": write_shifts(tuple(one.week.get(d, ()))) for d, day in enumerate(WEEKDAYS)}
-    boxes["fixtures"] = "\n".join(f"{name} {count}" for name, count in stored.fixtures.items())
-    boxes["dry"] = write_windows(stored.dry, tz.tzlocal())
-    return boxes
+        boxes[f"name{i}"] = one.name
+        boxes |= _ends(f"off{i}", [(a.isoformat(), b.isoformat()) for a, b in day_spans(one.days_off)])
+        for d, day in enumerate(WEEKDAYS):
+            boxes |= _ends(f"{day}{i}", [(f"{a:%H:%M}", f"{b:%H:%M}") for a, b in one.week.get(d, ())])
+    for row, (name, count) in enumerate(stored.fixtures.items()):
+        boxes |= {f"fixture_{row}": name, f"count_{row}": str(count)}
+    here = [(a.astimezone(tz.tzlocal()), b.astimezone(tz.tzlocal())) for a, b in stored.dry or ()]
+    boxes |= _ends("dry", [(f"{a:%H:%M}", f"{b:%H:%M}") for a, b in here])
+    return boxes | {f"dry_{row}_day": f"{a:%Y-%m-%d}" for row, (a, _) in enumerate(here)}
+
+
+def _ends(name: str, spans: Sequence[tuple[str, str]]) -> dict[str, str]:
+    return {f"{name}_{row}_{end}": text for row, span in enumerate(spans) for end, text in zip(ENDS, span, strict=True)}
+
+
+def rows_of(boxes: Mapping[str, str], name: str, least: int, spare: int = 1) -> int:
+    """How many rows of boxes a name has, with some to spare."""
+    filled = [int(key.split("_")[1]) for key, text in boxes.items() if key.startswith(f"{name}_") and text]
+    return min(MOST_ROWS, max(least, max(filled, default=-1) + 1 + spare))
+
+
+def _spans(boxes: Mapping[str, str], name: str, between: str) -> list[str]:
+    """Every row of a name as it is written: both ends, or the one that is there."""
+    rows = [[boxes.get(f"{name}_{row}_{end}", "").strip() for end in ENDS] for row in range(MOST_ROWS)]
+    return [between.join(end for end in ends if end) for ends in rows if any(ends)]
+
+
+def _written(boxes: Mapping[str, str]) -> dict[str, str]:
+    """The boxes as the texts that hours are read from."""
+    texts = {}
+    for i in range(MOST_TECHNICIANS):
+        texts[f"name{i}"] = boxes.get(f"name{i}", "")
+        texts[f"off{i}"] = ", ".join(_spans(boxes, f"off{i}", " to "))
+        texts |= {f"{day}{i}": ", ".join(_spans(boxes, f"{day}{i}", "-")) for day in WEEKDAYS}
+    rows = range(MOST_ROWS)
+    named = [(boxes.get(f"fixture_{row}", "").strip(), boxes.get(f"count_{row}", "").strip()) for row in rows]
+    texts["fixtures"] = "\n".join(f"{name} {count}" for name, count in named if name or count)
+    days = [boxes.get(f"dry_{row}_day", "").strip() for row in rows]
+    hours = [" to ".join(boxes.get(f"dry_{row}_{end}", "").strip() for end in ENDS) for row in rows]
+    texts["dry"] = "\n".join(
+        f"{day} {span}" for day, span in zip(days, hours, strict=True) if day or span.strip() != "to"
+    )
+    return texts
 
 
 def read_hours(boxes: Mapping[str, str], errors: dict[str, str]) -> BenchHours | None:
     """The sent hours; None with the boxes that are wrong in `errors`."""
+    boxes = _written(boxes)
     found = {i: one for i in range(MOST_TECHNICIANS) if (one := _technician(i, boxes, errors))}
     made = BenchHours(tuple(found.values()))
     try:

@@ -29,6 +29,7 @@ CHOICES = {
     "spoken": {"no": "silent", "yes": "the next fret and lane"},
     "reading_order": {"lane_by_lane": "lane by lane", "fret_by_fret": "fret by fret"},
 }
+SPARE_ROWS = 2
 PRESET_LIMITS = {"relief": (0, 1_000), "treble": (500, 6_000), "bass": (500, 6_000)}
 PRESET_BOXES = [(f"preset_{kind}_um", f"preset_{kind}_{part}", part) for kind in CUSTOMS for part in PRESET_LIMITS]
 NAMED_LIMITS = {**PRESET_LIMITS, "gap": (20, 1_500), "pickup": (500, 15_000)}
@@ -76,12 +77,22 @@ def _page(values: Any, errors: dict[str, str], preset_values: Mapping[str, str],
         preset_values=preset_values,
         preset_errors=preset_errors,
         choices=CHOICES,
+        price_rows=_price_rows(values),
         kinds={kind: customs.name for kind, customs in CUSTOMS.items()},
         named=presets.named(db()),
         learned=[one for one in learned_of(db(), current()) if one.history in LEARNED],
         learned_from=current().learned_from,
         histories=LEARNED,
     )
+
+
+def _price_rows(values: Any) -> list[tuple[str, str]]:
+    """Materials with their prices, as they were sent or as they are kept, and rows to spare."""
+    if "material" in values:
+        rows = list(zip(request.form.getlist("material"), request.form.getlist("price"), strict=False))
+    else:
+        rows = [(name, f"{price:.2f}") for name, price in current().price_of.items()]
+    return [*rows, *[("", "")] * SPARE_ROWS]
 
 
 def _as_kept() -> Any:
@@ -117,8 +128,10 @@ def _money(form: Form, chosen: dict[str, str]) -> None:
         value = form.number(name, 0, most) if name in form.sent else None
         if value is not None:
             chosen[name] = f"{value:g}"
-    if "prices" in form.sent:
-        chosen["prices"] = form.text("prices", lines=True)[:4000]
+    if "material" in form.sent or "prices" in form.sent:
+        rows = zip(request.form.getlist("material"), request.form.getlist("price"), strict=False)
+        lines = [f"{name.strip()} {price.strip()}" for name, price in rows if name.strip() or price.strip()]
+        chosen["prices"] = "\n".join([*lines, form.text("prices", lines=True)]).strip()[:4000]
         try:
             price_list(chosen["prices"])
         except ValueError as error:

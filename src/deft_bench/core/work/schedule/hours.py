@@ -68,15 +68,15 @@ def read_days(text: str) -> frozenset[date]:
     return frozenset(found)
 
 
-def write_days(days: frozenset[date]) -> str:
-    """Days off as they are typed, spans together."""
+def day_spans(days: frozenset[date]) -> list[tuple[date, date]]:
+    """Days off as spans, first and last day."""
     spans: list[list[date]] = []
     for day in sorted(days):
         if spans and (day - spans[-1][1]).days == 1:
             spans[-1][1] = day
         else:
             spans.append([day, day])
-    return ", ".join(f"{a}" if a == b else f"{a} to {b}" for a, b in spans)
+    return [(first, last) for first, last in spans]
 
 
 def read_fixtures(text: str) -> dict[str, int]:
@@ -112,11 +112,6 @@ def read_windows(text: str, zone: tzinfo) -> tuple[tuple[datetime, datetime], ..
             ) from None
         found.append((datetime.combine(at, opens, zone), datetime.combine(at, closes, zone)))
     return tuple(sorted(found)) or None
-
-
-def write_windows(dry: tuple[tuple[datetime, datetime], ...] | None, zone: tzinfo) -> str:
-    """Dry windows as they are typed."""
-    return "\n".join(f"{a.astimezone(zone):%Y-%m-%d %-H:%M} to {b.astimezone(zone):%-H:%M}" for a, b in dry or ())
 
 
 def to_fields(hours: BenchHours) -> dict[str, Any]:
