@@ -177,6 +177,7 @@ def test_a_strip_is_dragged_or_walked_to_a_pin_and_says_what_it_costs(page: Page
     job, step = int(strip.get_attribute("data-job") or 0), strip.get_attribute("data-step") or ""
     was = start_of(clocked, job, step)
     strip.focus()
+    page.keyboard.press("m")
     page.keyboard.press("ArrowDown")
     page.keyboard.press("ArrowRight")
     expect(page.locator(".moving-words")).to_be_visible()

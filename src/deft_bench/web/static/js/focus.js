@@ -49,7 +49,9 @@ sessionStorage.removeItem(KEPT);
 if (kept && Date.now() - kept.at < KEPT_MS && lost() && !location.hash) {
   const here = kept.path === location.pathname;
   if (here) scrollTo(0, kept.scroll);
-  if (!here || !focusAgain(kept.ways)) {
+  const asks = document.querySelector("[autofocus]"); // a page that says where to begin is right
+  if (asks) asks.focus();
+  else if (!here || !focusAgain(kept.ways)) {
     (document.querySelector("main [data-first]") ?? document.getElementById("main")).focus({ preventScroll: true });
   }
 }

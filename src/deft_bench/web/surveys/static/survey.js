@@ -266,8 +266,20 @@ const undoButton = root.querySelector('[data-do="undo"]');
 undoButton.hidden = false;
 undoButton.addEventListener("click", () => { undoLast(); box.focus(); });
 
+// a tap anywhere on the neck means the place nearest to it
+function nearest(event) {
+  let found = null;
+  let least = Infinity;
+  for (const spot of spots.values()) {
+    const box = spot.querySelector(".hit").getBoundingClientRect();
+    const away = Math.hypot(box.left + box.width / 2 - event.clientX, box.top + box.height / 2 - event.clientY);
+    if (away < least) [found, least] = [spot, away];
+  }
+  return found;
+}
+
 root.addEventListener("click", (event) => {
-  const place = event.target.closest(".cell, .spot");
+  const place = event.target.closest(".cell, .spot") ?? (event.target.closest(".stage.live") && nearest(event));
   if (!place) return;
   event.preventDefault();
   move(cells.get(key(place.dataset.lane, place.dataset.fret)));
