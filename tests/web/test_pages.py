@@ -94,6 +94,9 @@ def every_page(db: Connection) -> list[str]:
         "/stock",
         "/stock/count",
         "/stock/csv",
+        "/help",
+        "/help/neck-evidence",
+        "/help/level-plan",
         "/tools",
     ]
     pages += [f"/stock/{item.id}" for item in stock.items(db)]
@@ -125,7 +128,7 @@ def every_page(db: Connection) -> list[str]:
             ]
             continue
         if job.kind == "work":
-            pages += [f"/jobs/{job.id}/sheet", f"/jobs/{job.id}/estimate"]
+            pages += [f"/jobs/{job.id}/sheet", f"/jobs/{job.id}/bench", f"/jobs/{job.id}/estimate"]
             continue
         if job.kind == "setup":
             pages += [f"/jobs/{job.id}/surveys/new?kind={kind}" for kind in ("strings", "intonation", "buzz")]
@@ -135,6 +138,7 @@ def every_page(db: Connection) -> list[str]:
             f"/jobs/{job.id}/level?lift=none&fall_from=12&fall_drop=.05&left_out=2,3",
             f"/jobs/{job.id}/surveys/new",
             f"/jobs/{job.id}/sheet",
+            f"/jobs/{job.id}/bench",
             f"/jobs/{job.id}/estimate?with=setup",
             f"/jobs/{job.id}/dress?finish=mirror&start=40",
             f"/jobs/{job.id}/level?tape_fret=12&tape_um=0.05",

@@ -104,18 +104,14 @@ class History:
         return next((survey for survey in self._of("fret_heights") if survey.figures.read), None)
 
     @property
+    def heights_read(self) -> list[surveys.Survey]:
+        """Every survey of fret heights of which anything is read, the latest first."""
+        return [one.survey for one in self._of("fret_heights") if one.figures.read]
+
+    @property
     def bows(self) -> list[SurveyResults]:
         """Every bow that was found, the latest first."""
         return [survey for survey in self._of("straightness") if survey.figures.straight]
-
-    @property
-    def relief(self) -> list[tuple[str, float, float | None]]:
-        """When each bow was read, the relief in mm, and the humidity then; the oldest first."""
-        return [
-            (bow.survey.taken_at, bow.figures.straight.relief_mm, bow.survey.head.humidity)
-            for bow in reversed(self.bows)
-            if bow.figures.straight
-        ]
 
     def _of(self, kind: str) -> list[SurveyResults]:
         return [visit for visit in self.visits if visit.survey.head.kind == kind]

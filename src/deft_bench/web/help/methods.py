@@ -12,6 +12,8 @@ PACKAGED = Path(deft_bench.__file__).parent / "methods"
 IN_THE_REPOSITORY = Path(deft_bench.__file__).parents[2] / "docs" / "methods"
 _LINK = re.compile(r'href="(?:\.\./methods/|\./)?([a-z0-9-]+)\.md')
 _ELSEWHERE = re.compile(r'<a href="(?!/|#)[^"]*">(.*?)</a>', re.DOTALL)
+_NO_HEADING = re.compile(r"<th[^>]*>\s*</th>")
+_STYLED = re.compile(r' style="[^"]*"')
 _TITLE = re.compile(r"^# (.+)$", re.MULTILINE)
 
 
@@ -40,6 +42,6 @@ def method_html(name: str) -> str:
     made = _LINK.sub(r'href="/help/\1', made)
     # what lies outside the method pages is named, not linked
     made = _ELSEWHERE.sub(r"\1", made)
-    return made.replace("<table>", '<div class="scroll-x"><table class="history">').replace(
-        "</table>", "</table></div>"
-    )
+    made = _STYLED.sub("", _NO_HEADING.sub("<td></td>", made))
+    made = made.replace("<table>", '<div class="scroll-x"><table class="history">')
+    return made.replace("</table>", "</table></div>")

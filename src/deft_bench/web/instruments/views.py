@@ -8,11 +8,15 @@ from deft_bench.bench.before_and_after import history_of
 from deft_bench.bench.metal import metal_now
 from deft_bench.bench.next_step import next_said
 from deft_bench.bench.setup.readings import last_setup
+from deft_bench.bench.survey_results import survey_results
+from deft_bench.bench.timeline import KINDS as MOMENTS
+from deft_bench.bench.timeline import moved_between, series, timeline
 from deft_bench.core.instrument import CHOICES, KINDS
 from deft_bench.core.jobs import JOB_KINDS, OPENED, opening_problem
 from deft_bench.core.survey import WHEN
 from deft_bench.core.survey_kinds import SURVEY_KINDS
-from deft_bench.store import jobs, notes, surveys
+from deft_bench.core.units import Display
+from deft_bench.store import acts, jobs, notes, surveys
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.neck_drawing import neck_drawing, short_unit
 from deft_bench.web.instruments.screen import screen
@@ -42,7 +46,7 @@ def show(instrument_id: int) -> str:
     every_job = jobs.of_instrument(db(), instrument_id, withdrawn=True)
     all_jobs = [job for job in every_job if job.withdrawn_at is None]
     history = history_of(db(), settings(), instrument, all_jobs, ALL if "all" in request.args else HISTORY)
-    heights = history.heights
+    heights, only = history.heights, request.args.get("only", "")
     flaws = notes.of_instrument(db(), instrument_id)
     neck = neck_drawing(
         instrument.spec,
@@ -82,9 +86,53 @@ def show(instrument_id: int) -> str:
         metal=metal_now(db(), instrument),
         removed=max(jobs.removed_from(db(), instrument_id).values(), default=0),
         levels=len(jobs.past_levels(db(), instrument_id)),
-        chart=relief_chart(history.relief, display()),
+        charts={
+            name: chart
+            for name, readings in series(history.visits).items()
+            if (chart := relief_chart(readings, display())) is not None
+        },
+        moments=timeline(history.visits, acts.of_instrument(db(), instrument_id), all_jobs, only),
+        only=only,
+        moment_kinds=MOMENTS,
+        comparable=history.heights_read,
         choices=CHOICES,
         kinds=KINDS,
+    )
+
+
+@screen.get("/instruments/<int:instrument_id>/compare")
+def compare(instrument_id: int) -> str | Response:
+    """Two surveys of the fret heights on one neck: by how much every place stands elsewhere in the later one."""
+    instrument = instrument_or_404(instrument_id)
+    asked = [request.args.get(name, 0, type=int) for name in ("earlier", "later")]
+    found = {one.id: one for one in surveys.of_instrument(db(), instrument_id, "fret_heights", limit=ALL)}
+    if not all(survey_id in found for survey_id in asked) or asked[0] == asked[1]:
+        flash("Choose two surveys of the fret heights.")
+        return redirect(url_for(".show", instrument_id=instrument_id))
+    earlier, later = sorted((found[survey_id] for survey_id in asked), key=lambda one: one.taken_at)
+    read = [survey_results(db(), settings(), one, instrument) for one in (earlier, later)]
+    moved = moved_between(*(one.figures.off_mm for one in read))
+    neck = neck_drawing(
+        instrument.spec, display(), nut_side=settings().nut_side, off_mm=moved, rock_mm=rock_mm(), words=_moved_words
+    )
+    return render_template(
+        "instruments/compare.html",
+        section="instruments",
+        instrument=instrument,
+        earlier=read[0],
+        later=read[1],
+        neck=neck,
+        short_unit=short_unit(display()),
+    )
+
+
+def _moved_words(mm: float | None, shown: Display) -> str:
+    if mm is None:
+        return "not read in both"
+    return (
+        "as it was"
+        if abs(mm) < rock_mm()
+        else f"{shown.fine_mm(abs(mm))} {'higher' if mm > 0 else 'lower'} than before"
     )
 
 

@@ -17,6 +17,11 @@ function mark(n) {
   }
 }
 
+document.addEventListener("focusin", (event) => {
+  const band = event.target.closest?.(".toggle-band");
+  if (band) fret = Number(band.dataset.fret);
+});
+
 document.addEventListener("keydown", (event) => {
   if (event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey || event.target.matches("input, textarea, select")) return;
   if (event.key === "ArrowRight") { event.preventDefault(); mark(fret + 1); }

@@ -46,14 +46,20 @@ document.addEventListener("submit", (event) => {
 
 const kept = JSON.parse(sessionStorage.getItem(KEPT) ?? "null");
 sessionStorage.removeItem(KEPT);
-if (kept && Date.now() - kept.at < KEPT_MS && lost() && !location.hash) {
+function back() {
+  if (!lost()) return;
   const here = kept.path === location.pathname;
-  if (here) scrollTo(0, kept.scroll);
+  if (here && !location.hash) scrollTo(0, kept.scroll);
   const asks = document.querySelector("[autofocus]"); // a page that says where to begin is right
   if (asks) asks.focus();
   else if (!here || !focusAgain(kept.ways)) {
     (document.querySelector("main [data-first]") ?? document.getElementById("main")).focus({ preventScroll: true });
   }
+}
+if (kept && Date.now() - kept.at < KEPT_MS) {
+  // going to a place on the page takes the focus away once more
+  if (location.hash) addEventListener("load", () => setTimeout(back));
+  else back();
 }
 
 // what the arrows walk is one stop of the Tab key
@@ -64,7 +70,7 @@ function settle() {
     const at = all.find((one) => one === document.activeElement) ?? all.find((one) => one.matches(".at")) ?? all[0];
     for (const one of all) one.setAttribute("tabindex", one === at ? "0" : "-1");
   }
-  for (const one of document.querySelectorAll(".scroll-x, .paper, .lane-row")) {
+  for (const one of document.querySelectorAll(".scroll-x, .paper, .lane-row, pre")) {
     if (one.scrollWidth > one.clientWidth + 1 && getComputedStyle(one).overflowX === "auto") one.setAttribute("tabindex", "0");
     else one.removeAttribute("tabindex");
   }
