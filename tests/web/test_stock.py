@@ -142,7 +142,13 @@ def test_the_ledger_moves_and_refuses_in_words(bench: Bench, demo: Connection) -
         (12.5, "received"),
     ]
     assert "as the ledger says" in bench.post(page, {"why": "counted", "quantity": "300"}).text
-    assert "give a number from" in bench.post(page, {"why": "used", "quantity": "lots"}).text
+    refused = bench.post(page, {"why": "used", "quantity": "lots", "note": "for a nut"}).text
+    assert "give a number from" in refused
+    assert all(f'value="{kept}"' in refused for kept in ("lots", "for a nut"))
+    wire = next(one for one in stock.items(demo) if one.wire_id and one.pieces_um)
+    bench.post(f"/stock/{wire.id}/move", {"many": ["2", ""], "length": ["305", "12 in"]})
+    assert stock.get(demo, wire.id).pieces_um == (305_000, 305_000, 304_800)
+    assert 'value="wide"' in bench.post(f"/stock/{wire.id}/move", {"many": "2", "length": "wide"}).text
     assert "say what happened" in bench.post(page, {"why": "stolen", "quantity": "1"}).text
     assert item(demo, "Wood glue").have == pytest.approx(300)
     assert (

@@ -6,17 +6,36 @@ from werkzeug.wrappers import Response
 from deft_bench.bench.scheduling import on_bench
 from deft_bench.bench.sheet_state import catalogue
 from deft_bench.bench.stock_outlook import pots, stock_outlook
-from deft_bench.core.frets.wire import read_pieces, write_pieces
+from deft_bench.core.frets.wire import read_pieces
 from deft_bench.core.work.stock import KINDS, WHY
 from deft_bench.store import instruments, jobs, stock
 from deft_bench.web.stock.screen import MOST, pieces_words, screen
 from deft_bench.web.support import Form, db, display, now, or_404, settings, stamp
 
+SPARE_ROWS = 2
 GOING = ("received", "used", "spoiled")
 
 
 def _amount(form: Form, field: str = "quantity", least: float = 0.000001) -> float | None:
     return form.number(field, least, MOST)
+
+
+def _pieces() -> str:
+    """The rows of wire as they are written in one line."""
+    rows = zip(request.form.getlist("many"), request.form.getlist("length"), strict=False)
+    return "; ".join(f"{many.strip() or 1} × {length.strip()}" for many, length in rows if length.strip())
+
+
+def _piece_rows(found: stock.Item) -> list[tuple[str, str]]:
+    """Pieces of a length together, as they were typed where they were refused, and rows to spare."""
+    if "length" in request.args:
+        rows = list(zip(request.args.getlist("many"), request.args.getlist("length"), strict=False))
+    else:
+        counts = dict.fromkeys(found.pieces_um, 0)
+        for um in found.pieces_um:
+            counts[um] += 1
+        rows = [(str(count), display().entry(um)) for um, count in counts.items()]
+    return [*rows, *[("", "")] * SPARE_ROWS]
 
 
 @screen.get("/stock/<int:item_id>")
@@ -45,7 +64,7 @@ def item(item_id: int) -> str:
         kinds=KINDS,
         going=GOING,
         pots=[pot for pot in pots(db(), now()) if pot.item.id == item_id],
-        pieces=write_pieces(found.pieces_um, display().entry),
+        pieces=_piece_rows(found),
         titles={code: one.title for code, one in book.operations.items()},
         show_pieces=pieces_words,
         typed={name: request.args.get(name, "")[:200] for name in ("quantity", "why", "note")},
@@ -64,10 +83,12 @@ def move(item_id: int) -> Response:
         return redirect(url_for(".item", item_id=item_id))
     if found.wire_id is not None:
         try:
-            stock.count_pieces(db(), item_id, read_pieces(form.text("pieces", lines=True), display().system), stamp())
+            stock.count_pieces(db(), item_id, read_pieces(_pieces(), display().system), stamp())
             flash("The pieces are as counted.")
         except ValueError as error:
             flash(f"Nothing was changed: {error}")
+            kept = {name: request.form.getlist(name) for name in ("many", "length")}
+            return redirect(url_for(".item", item_id=item_id, **kept))  # type: ignore[arg-type]
     elif why == "counted":
         value = _amount(form, least=0)
         if value is not None:

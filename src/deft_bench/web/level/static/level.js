@@ -37,3 +37,11 @@ document.addEventListener("keydown", (event) => {
 
 // after the figures have followed, the neck is a new drawing: put the mark back
 document.addEventListener("htmx:afterSwap", () => { if (fret) mark(fret); });
+
+// a call that changes is heard: the region stays, the panel is drawn again
+const heard = document.getElementById("level-heard");
+let last = document.querySelector(".call-panel h2")?.textContent;
+document.addEventListener("htmx:afterSettle", () => {
+  const now = document.querySelector(".call-panel h2")?.textContent;
+  if (now !== last) heard.textContent = last = now;
+});
