@@ -9,6 +9,7 @@ import pytest
 
 from deft_bench.bench.likely import evidence_of
 from deft_bench.core.evidence.kinds import Daylight, Rocker
+from deft_bench.core.evidence.prior import missed_share
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.store import acts, instruments, jobs, seating, shop, surveys
 from deft_bench.store.database import Connection
@@ -144,7 +145,7 @@ def test_one_key_goes_to_the_reading_that_would_help(bench: Bench, demo: Connect
         assert where.endswith(f"/jobs/{job.id}/level")
         return
     what, frets, lane = asked.groups()
-    kind = {"Stand": "rocker", "Read": "fret_heights", "Look": "seating"}[what.split()[0]]
+    kind = {"Stand": "rocker", "Read": "fret_heights", "Look": "light"}[what.split()[0]]
     survey = surveys.get(demo, int(re.findall(r"/surveys/(\d+)", where)[0]))
     assert survey.head.kind == kind
     named = [int(fret) for fret in frets.split(",")]
@@ -163,3 +164,21 @@ def test_the_bench_learns_and_what_it_learned_is_put_back(bench: Bench, demo: Co
     assert "Played frets 8 2 28 % 30 %" in words(bench.get("/settings"))
     assert "Played frets 0 0 30 % 30 %" in words(bench.post("/settings/learned", {"forget": "1"}).text)
     assert "Played frets 8 2 28 % 30 %" in words(bench.post("/settings/learned").text)
+
+
+def test_lifts_that_held_and_missed_are_counted(bench: Bench, demo: Connection, heron: jobs.Job) -> None:
+    assert "No lifted fret was read again yet. It is taken that 6 % miss." in words(bench.get("/settings"))
+    head = next(one.head for one in surveys.of_job(demo, heron.id) if one.head.kind == "fret_heights")
+    acts.keep(demo, heron.id, "lift", [9, 12], "2026-08-24T07:00:00.000Z")
+    frets = instruments.get(demo, heron.instrument_id).spec.frets
+    made = surveys.start(demo, heron.instrument_id, heron.id, frets, head, "2026-08-24T07:30:00.000Z")
+    rows = [
+        ((lane, fret), 200 if fret == 12 else 0, "")
+        for lane in ("bass", "middle", "treble")
+        for fret in range(1, frets + 1)
+    ]
+    surveys.add_many(demo, made, rows, "2026-08-24T07:30:00.000Z")
+    assert "Of 2 lifted frets that were read again 1 stood in line. It is taken that 12 % miss." in words(
+        bench.get("/settings")
+    )
+    assert missed_share(1, 1) == pytest.approx((12 * 0.06 + 1) / 14)

@@ -8,9 +8,12 @@ from typing import Any
 import pytest
 from PIL import Image
 
-from deft_bench.store import instruments, notes
+from deft_bench.core.frets.heights import deviations
+from deft_bench.core.survey import heights_from
+from deft_bench.store import instruments, notes, shop, surveys
 from deft_bench.store.database import Connection
-from harness import Bench
+from deft_bench.web.drawing.neck_drawing import off_number
+from harness import Bench, words
 
 
 def fields_of(text: str) -> dict[str, Any]:
@@ -133,8 +136,8 @@ def test_a_flaw_is_pinned_with_its_photograph(bench: Bench, demo: Connection) ->
         content_type="multipart/form-data",
     )
     assert bad.status_code == 422
-    for words in ("from 0 to 21", "1 to 1000 characters", "not a photograph"):
-        assert words in bad.text
+    for said in ("from 0 to 21", "1 to 1000 characters", "not a photograph"):
+        assert said in bad.text
 
 
 def test_a_record_goes_out_and_comes_in_whole(bench: Bench) -> None:
@@ -155,3 +158,24 @@ def test_an_empty_bench_leads_to_the_first_instrument(empty: Bench) -> None:
     assert "Start with one instrument." in empty.get("/")
     assert "No instrument is entered yet" in empty.get("/instruments")
     assert "Nothing begins with" in empty.get("/instruments?q=zz")
+
+
+def test_a_history_is_one_line_of_time_and_two_surveys_are_compared(bench: Bench, demo: Connection) -> None:
+    heights = surveys.of_instrument(demo, 2, "fret_heights", limit=9)
+    page = words(bench.get("/instruments/2?all=1"))
+    assert "The rod was turned" in page
+    assert "Relief and humidity" in page
+    only = words(bench.get("/instruments/2?only=act"))
+    assert "The rod was turned" in only
+    assert "Straightness, fret tops at" not in only
+    later, earlier = heights[0], heights[-1]
+    shown = bench.get(f"/instruments/2/compare?earlier={later.id}&later={earlier.id}")
+    values = {one.id: surveys.values(demo, one.id) for one in (earlier, later)}
+    lanes = {one.id: heights_from(values[one.id], one.head.method, one.frets)["middle"] for one in (earlier, later)}
+    spec = instruments.get(demo, 2).spec
+    off = {key: deviations(spec.positions_mm(), lane) for key, lane in lanes.items()}
+    moved = [b - a for a, b in zip(off[earlier.id], off[later.id], strict=True)]  # type: ignore[operator]
+    most = max(range(len(moved)), key=lambda i: abs(moved[i]))
+    assert f">{off_number(moved[most], shop.settings(demo).display)}<" in shown
+    refused = bench.client.get(f"/instruments/2/compare?earlier={later.id}", follow_redirects=True)
+    assert "Choose two surveys" in refused.text

@@ -2,9 +2,11 @@
 
 from dataclasses import dataclass
 
-from deft_bench.core.evidence.prior import PRIORS, History, loose_share
+from deft_bench.core.evidence.prior import HELD_MM, PRIORS, History, loose_share, missed_share
+from deft_bench.core.frets.heights import deviations
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.store import jobs, outcomes, refrets
+from deft_bench.core.survey import heights_from
+from deft_bench.store import instruments, jobs, outcomes, refrets, surveys
 from deft_bench.store.database import Connection
 
 
@@ -19,6 +21,33 @@ class Learned:
     loose: int
     share: float
     usual: float
+
+
+@dataclass(frozen=True, slots=True)
+class Lifts:
+    """Lifted frets that were read again: how many, how many held, and the share that is believed to miss."""
+
+    read: int
+    held: int
+    missed: float
+
+
+def lifts_of(db: Connection, settings: ShopSettings) -> Lifts:
+    """What became of the frets that this bench lifted: by the first complete survey of heights after each lift."""
+    read = held = 0
+    for lift in outcomes.lifted(db, settings.learned_from):
+        after = (one for one in surveys.of_job(db, lift.job_id) if one.head.kind == "fret_heights")
+        survey = next((one for one in after if (surveys.read_from(db, one.id) or "") > lift.at), None)
+        if survey is None:
+            continue
+        spec = instruments.get(db, survey.instrument_id).spec
+        lanes = heights_from(surveys.values(db, survey.id), survey.head.method, survey.frets)
+        off = [deviations(spec.positions_mm(survey.frets), lane) for lane in lanes.values()]
+        for fret in lift.frets:
+            found = [mm for lane in off if (mm := lane[fret - 1]) is not None]
+            if found:
+                read, held = read + 1, held + (abs(sum(found) / len(found)) <= HELD_MM)
+    return Lifts(read, held, missed_share(read - held, held))
 
 
 HISTORY_OF_KIND: dict[str, History] = {"refret": "new_wire"}

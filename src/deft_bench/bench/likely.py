@@ -12,7 +12,7 @@ from threading import Lock
 
 import numpy as np
 
-from deft_bench.bench.learned import history_of, learned_of
+from deft_bench.bench.learned import history_of, learned_of, lifts_of
 from deft_bench.bench.metal import metal_now
 from deft_bench.core.calls import Length
 from deft_bench.core.evidence.judged import Judged, judge
@@ -219,7 +219,8 @@ def likely(
     spec = instrument.spec
     history = history_of(db, job)
     learned = {one.history: one.share for one in learned_of(db, settings)}
-    neck = Neck(np.array(spec.positions_mm()), history, spec.joint_fret, learned[history])
+    missed = lifts_of(db, settings).missed if any(_is_lift(one) for one in told) else None
+    neck = Neck(np.array(spec.positions_mm()), history, spec.joint_fret, learned[history], missed)
     held = metal_now(db, instrument).heights_mm
     least = settings.least_kept_mm(spec.fret_height_um / 1000)
     made_from = [asdict(one.evidence) | {"is": type(one.evidence).__name__} for one in told]
@@ -229,6 +230,7 @@ def likely(
             neck.history,
             neck.joint_fret,
             neck.loose,
+            neck.missed,
             held,
             least,
             settings.system,
@@ -250,6 +252,10 @@ def likely(
     return Likely(tuple(told), found)
 
 
+def _is_lift(one: Told) -> bool:
+    return isinstance(one.evidence, Act) and one.evidence.kind == "lifted"
+
+
 def _known(key: str) -> Judged | None:
     """A judgement that was made before."""
     with _lock:
@@ -260,7 +266,7 @@ def _known(key: str) -> Judged | None:
 
 def _draws(job_uid: str, neck: Neck, evidence: Sequence[Evidence], seed: int, *, quick: bool) -> tuple[Draws, bool]:
     """Draws of a job's neck, and whether they are those of a moment ago brought up to one reading more (`quick`)."""
-    of = job_uid, neck.history, neck.joint_fret, neck.loose, tuple(neck.positions_mm)
+    of = job_uid, neck.history, neck.joint_fret, neck.loose, neck.missed, tuple(neck.positions_mm)
     with _lock:
         last = _drawn.get(of)
     draws, is_quick = None, False

@@ -24,6 +24,9 @@ _ACTS = """
         AND NOT (e.kind = 'finished' AND EXISTS (
             SELECT 1 FROM sheet_event s
             WHERE s.job_id = e.job_id AND s.step = e.step AND s.kind = 'started' AND s.id < e.id))
+        AND NOT (e.kind = 'started' AND 'reopened' = (
+            SELECT r.kind FROM sheet_event r
+            WHERE r.job_id = e.job_id AND r.step = e.step AND r.id > e.id AND r.kind <> 'note' ORDER BY r.id LIMIT 1))
         AND NOT EXISTS (SELECT 1 FROM neck_act a WHERE a.job_id = e.job_id AND a.kind = 'reseat' AND a.at = e.at)
 """
 _PLANS = """
@@ -32,7 +35,7 @@ _PLANS = """
 """
 RESEAT = "reseat"
 """The operation by which frets are driven home. From when it was started what is read may be what it left, so its
-start counts. On the run sheet it names no frets: then all may have moved.
+start counts, but one that was taken back at once. On the run sheet it names no frets: then all may have moved.
 """
 
 

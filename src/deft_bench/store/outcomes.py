@@ -1,5 +1,6 @@
 """What became of what was called: frets that were looked under, whether they sat loose."""
 
+import json
 from dataclasses import dataclass
 
 from deft_bench.store.database import Connection
@@ -14,6 +15,31 @@ _LOOKED = """
 """
 FEW_FRETS = 8
 """Said of more frets at once it is no answer to a call."""
+
+
+_LIFTED = """
+    SELECT a.job_id, a.frets, a.at FROM neck_act a JOIN job j ON j.id = a.job_id
+        WHERE a.kind IN ('lift', 'shim') AND a.taken_back_at IS NULL AND j.withdrawn_at IS NULL AND a.at > :since
+    UNION ALL
+    SELECT p.job_id, json_extract(p.outcome, '$.frets'), p.done_at FROM accepted_plan p JOIN job j ON j.id = p.job_id
+        WHERE json_extract(p.outcome, '$.kind') = 'lift' AND p.done_at > :since AND p.withdrawn_at IS NULL
+        AND j.withdrawn_at IS NULL
+"""
+
+
+@dataclass(frozen=True, slots=True)
+class Lifted:
+    """Frets that were lifted in a job, and when, UTC ISO-8601."""
+
+    job_id: int
+    frets: tuple[int, ...]
+    at: str
+
+
+def lifted(db: Connection, since: str) -> list[Lifted]:
+    """Every lift that was carried out after a time (empty: ever)."""
+    rows = db.execute(_LIFTED, {"since": since})
+    return [Lifted(row["job_id"], tuple(json.loads(row["frets"])), row["at"]) for row in rows]
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ Derived in docs/methods/neck-evidence.md.
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 import numpy as np
@@ -87,13 +87,14 @@ CELLS = np.gradient(GRID)
 @dataclass(frozen=True, slots=True)
 class Neck:
     """What is known before: positions of the frets, the joint, the history; mm. `loose` is the share of frets far up
-    that sit loose, as a shop found it (None: as usual with that history).
+    that sit loose, `missed` that of lifted frets that do not end near home, as a shop found them (None: as is usual).
     """
 
     positions_mm: Array
     history: History = "played"
     joint_fret: int | None = None
     loose: float | None = None
+    missed: float | None = None
 
     @property
     def frets(self) -> int:
@@ -142,11 +143,12 @@ class _Rows:
 
 def _laid_out(neck: Neck, evidence: Sequence[Evidence]) -> _Rows:
     rows = _Rows()
+    lifted = SEATED if neck.missed is None else replace(SEATED, even_wide=neck.missed)
     for fret in range(1, neck.frets + 1):
         _new_slot(rows, fret, PRIORS[neck.history])
     for i, one in enumerate(evidence):
         if isinstance(one, Act):
-            _act(rows, one, neck.frets)
+            _act(rows, one, neck.frets, lifted)
         elif isinstance(one, Heights):
             _heights(rows, i, one)
         elif isinstance(one, Feeler):
@@ -162,11 +164,11 @@ def _laid_out(neck: Neck, evidence: Sequence[Evidence]) -> _Rows:
     return rows
 
 
-def _act(rows: _Rows, one: Act, frets: int) -> None:
+def _act(rows: _Rows, one: Act, frets: int, lifted: FretPrior) -> None:
     """What was moved begins again. So does the bow: after a turn of the rod, or tangs driven home, anyhow; after a
     level of all frets at the beam's straight line. A few frets that are lifted or cut leave it as it is.
     """
-    prior = {"reseated": SEATED, "lifted": SEATED, "levelled": LEVELLED}.get(one.kind)
+    prior = {"reseated": SEATED, "lifted": lifted, "levelled": LEVELLED}.get(one.kind)
     touched = one.frets or range(1, frets + 1)
     flat = one.kind == "levelled" and len(touched) >= ALL_LEVELLED * frets
     if prior is not None:

@@ -73,6 +73,15 @@ def end_density(prior: FretPrior, at: Array) -> Array:
     return (1 - prior.end_wide) * normal(at, 0, prior.end_sd) + prior.end_wide * normal(at, 0, prior.end_wide_sd)
 
 
+HELD_MM = 0.03
+"""A fret that was lifted held where it stands no further off its lanes' fair lines than this."""
+
+
+def missed_share(missed: int, held: int) -> float:
+    """The share of lifted frets that do not end near home, after a shop has read some again; as `loose_share`."""
+    return (LOOSE_KNOWN * SEATED.even_wide + missed) / (LOOSE_KNOWN + missed + held)
+
+
 LOOSE_KNOWN = 12.0
 """How often frets that stand far up sit loose is known as if from so many: what a shop finds moves it from there."""
 

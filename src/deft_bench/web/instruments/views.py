@@ -15,7 +15,6 @@ from deft_bench.core.instrument import CHOICES, KINDS
 from deft_bench.core.jobs import JOB_KINDS, OPENED, opening_problem
 from deft_bench.core.survey import WHEN
 from deft_bench.core.survey_kinds import SURVEY_KINDS
-from deft_bench.core.units import Display
 from deft_bench.store import acts, jobs, notes, surveys
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.neck_drawing import neck_drawing, short_unit
@@ -106,15 +105,14 @@ def compare(instrument_id: int) -> str | Response:
     instrument = instrument_or_404(instrument_id)
     asked = [request.args.get(name, 0, type=int) for name in ("earlier", "later")]
     found = {one.id: one for one in surveys.of_instrument(db(), instrument_id, "fret_heights", limit=ALL)}
-    if not all(survey_id in found for survey_id in asked) or asked[0] == asked[1]:
-        flash("Choose two surveys of the fret heights.")
+    alike = {found[survey_id].frets for survey_id in asked if survey_id in found} == {instrument.spec.frets}
+    if not all(survey_id in found for survey_id in asked) or asked[0] == asked[1] or not alike:
+        flash("Choose two surveys of the fret heights, of as many frets as the neck has.")
         return redirect(url_for(".show", instrument_id=instrument_id))
     earlier, later = sorted((found[survey_id] for survey_id in asked), key=lambda one: one.taken_at)
     read = [survey_results(db(), settings(), one, instrument) for one in (earlier, later)]
     moved = moved_between(*(one.figures.off_mm for one in read))
-    neck = neck_drawing(
-        instrument.spec, display(), nut_side=settings().nut_side, off_mm=moved, rock_mm=rock_mm(), words=_moved_words
-    )
+    neck = neck_drawing(instrument.spec, display(), nut_side=settings().nut_side, off_mm=moved, rock_mm=rock_mm())
     return render_template(
         "instruments/compare.html",
         section="instruments",
@@ -123,16 +121,6 @@ def compare(instrument_id: int) -> str | Response:
         later=read[1],
         neck=neck,
         short_unit=short_unit(display()),
-    )
-
-
-def _moved_words(mm: float | None, shown: Display) -> str:
-    if mm is None:
-        return "not read in both"
-    return (
-        "as it was"
-        if abs(mm) < rock_mm()
-        else f"{shown.fine_mm(abs(mm))} {'higher' if mm > 0 else 'lower'} than before"
     )
 
 

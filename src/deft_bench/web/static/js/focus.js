@@ -31,9 +31,14 @@ function focusAgain(list) {
 
 const lost = () => !document.activeElement || document.activeElement === document.body;
 let before = null;
-document.addEventListener("htmx:beforeSwap", () => { before = lost() ? null : ways(document.activeElement); });
+let along = null;
+document.addEventListener("htmx:beforeSwap", () => {
+  before = lost() ? null : ways(document.activeElement);
+  along = document.querySelector(".stage-wrap")?.scrollLeft;
+});
 document.addEventListener("htmx:afterSettle", () => {
   settle();
+  if (along) document.querySelector(".stage-wrap")?.scrollTo({ left: along });
   if (before && lost() && !focusAgain(before)) document.getElementById("main").focus({ preventScroll: true });
 });
 
@@ -77,6 +82,14 @@ function settle() {
 }
 settle();
 addEventListener("resize", settle);
+
+// a neck that is wider than the screen begins where there is something to see: the frets of the call, or what stands off
+for (const wrap of document.querySelectorAll(".stage-wrap")) {
+  const what = wrap.querySelector(".band.lift, .band:not(.short)") ?? wrap.querySelector("path.proud, path.low");
+  if (!what || wrap.scrollWidth <= wrap.clientWidth) continue;
+  const [seen, frame] = [what.getBoundingClientRect(), wrap.getBoundingClientRect()];
+  wrap.scrollLeft = Math.max(0, seen.left + seen.width / 2 - frame.left - frame.width / 2);
+}
 
 const STEPS = { ArrowLeft: -1, ArrowUp: -1, ArrowRight: 1, ArrowDown: 1 };
 document.addEventListener("keydown", (event) => {
