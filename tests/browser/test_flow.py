@@ -110,8 +110,8 @@ def test_the_main_job_by_keyboard_alone(page: Page, server: Server) -> None:
     ready_to_read(page)
     read_survey(page, every_lane(5, "0.00") | {("middle", 8): "0.03"})
     press(page, "text=Read the call")
-    # a level may be chosen all the same
-    expect(page.locator(".call-panel h2")).to_contain_text("Nothing to level")
+    # one place lies at the edge of what rocks: nothing is called for, a level may be chosen all the same
+    expect(page.locator(".call-panel h2")).to_contain_text(re.compile("Nothing to level|Leave the frets"))
     press(page, "text=Level as it stands")
     expect(page.locator(".call-panel h2")).to_contain_text("Level all")
     tab_to(page, "input[name=nut]:checked")
