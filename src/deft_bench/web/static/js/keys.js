@@ -1,13 +1,11 @@
 // Keys that work on every screen: / find, ? help, g then a letter, s the step in hand. Settings can switch single letters off.
 
+import { letters, typing } from "/static/js/typing.js";
+
 document.documentElement.classList.add("scripted");
 const dialog = document.getElementById("keys");
 const GO_MS = 1500;
-export const letters = document.body.dataset.letters !== "no";
 let going = 0;
-
-export const typing = (target) =>
-  target.matches?.("input:not([type=checkbox]):not([type=radio]):not([type=range]), textarea, select") && !(target.id === "reading" && !target.value);
 
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;

@@ -1,9 +1,9 @@
 // The survey cursor: it walks by itself, and every accepted reading goes to the server at once, in order.
 // Typing never waits for an answer; a reading counts as accepted only when the server has said so.
 
-import { letters, typing } from "/static/js/keys.js";
 import { post } from "/static/js/post.js";
 import { awake, say as speak, tone } from "/static/js/senses.js";
+import { letters, typing } from "/static/js/typing.js";
 
 const root = document.getElementById("survey");
 const form = document.getElementById("entry");
