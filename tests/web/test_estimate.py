@@ -87,6 +87,10 @@ def test_options_side_by_side_then_accepted_against_actual(bench: Bench, demo: C
     assert "1.20 mm" in page  # what a refret leaves
     assert "rests on this shop’s own record" in page
     assert bench.client.get(f"{url}?part=nut&price=free").status_code == 422
+    # the row that is taken off is the one whose button it is, whatever rows are empty
+    left = bench.get(f"{url}?part=&price=&part=bone nut&price=4&part=saddle&price=6&off=1")
+    assert "Bone nut" not in left
+    assert "Saddle" in left
     assert "is not understood" in bench.client.get(f"{url}?part=nut&price=free").text
     assert "Accepted" in bench.post(url, {"route": "refret", "part": "nut blank", "price": "4.50"}).text
     assert sheets.plan_of(demo, job.id, job.kind).route == "refret"
@@ -124,6 +128,11 @@ def test_rate_tax_and_prices_are_settings(bench: Bench, demo: Connection) -> Non
     bench.post(
         "/settings", {**sent, "currency": "SEK", "rate_per_hour": "600", "tax_percent": "25", "prices": "strings 95"}
     )
+    rows = {"material": ["strings", "varnish", ""], "price": ["95", "0.005", ""]}
+    bench.post("/settings", {**sent, **rows})
+    assert shop.settings(demo).price_of == {"strings": 95.0, "varnish": 0.005}
+    assert 'value="0.005"' in bench.get("/settings")  # a price goes further than a cent
+    bench.post("/settings", {**sent, "prices": "strings 95"})
     job = jobs.open_of(demo, [HERON])[HERON]
     shown = bench.get(f"/jobs/{job.id}/estimate")
     assert "SEK" in shown

@@ -188,6 +188,11 @@ def test_hours_are_refused_box_by_box_and_nothing_typed_is_lost(bench: Bench, de
     assert {one.start.astimezone().weekday() for one in found.placed} == {0}
     assert str(job_of(demo, SANDPIPER).id) not in {one.job for one in found.placed}
     assert "At least one name" in bench.post("/schedule/hours", {"fixture_0": ""}).text
+    # however many rows there are, all are kept; a name that is no box of the form is passed over
+    many = {f"off0_{row}_from": f"2027-{1 + row // 14:02}-{1 + 2 * (row % 14):02}" for row in range(1, 60)}
+    bench.post("/schedule/hours", {**good, **many, "off0_x_from": "2027-09-01", "dry_day": "never"})
+    (mara,) = schedules.hours(demo).technicians
+    assert {day.isoformat() for day in mara.days_off} >= set(many.values())
 
 
 @pytest.mark.parametrize("text", ["9-12", "9:00-12:30, 13:15-17:30", "", "0:00-23:59"])

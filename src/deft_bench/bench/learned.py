@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from deft_bench.core.evidence.prior import HELD_MM, PRIORS, History, loose_share, missed_share
+from deft_bench.core.evidence.prior import PRIORS, History, held, loose_share, missed_share
 from deft_bench.core.frets.heights import deviations
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey import heights_from
@@ -33,8 +33,8 @@ class Lifts:
 
 
 def lifts_of(db: Connection, settings: ShopSettings) -> Lifts:
-    """What became of the frets that this bench lifted: by the first complete survey of heights after each lift."""
-    read = held = 0
+    """What became of the frets that this bench lifted: by the first survey of heights after each of the last lifts."""
+    found: list[bool] = []
     for lift in outcomes.lifted(db, settings.learned_from):
         after = (one for one in surveys.of_job(db, lift.job_id) if one.head.kind == "fret_heights")
         survey = next((one for one in after if (surveys.read_from(db, one.id) or "") > lift.at), None)
@@ -43,11 +43,9 @@ def lifts_of(db: Connection, settings: ShopSettings) -> Lifts:
         spec = instruments.get(db, survey.instrument_id).spec
         lanes = heights_from(surveys.values(db, survey.id), survey.head.method, survey.frets)
         off = [deviations(spec.positions_mm(survey.frets), lane) for lane in lanes.values()]
-        for fret in lift.frets:
-            found = [mm for lane in off if (mm := lane[fret - 1]) is not None]
-            if found:
-                read, held = read + 1, held + (abs(sum(found) / len(found)) <= HELD_MM)
-    return Lifts(read, held, missed_share(read - held, held))
+        judged = [held([lane[fret - 1] for lane in off]) for fret in lift.frets if fret <= survey.frets]
+        found += [one for one in judged if one is not None]
+    return Lifts(len(found), sum(found), missed_share(found.count(False), found.count(True)))
 
 
 HISTORY_OF_KIND: dict[str, History] = {"refret": "new_wire"}

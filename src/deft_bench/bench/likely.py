@@ -15,6 +15,7 @@ import numpy as np
 from deft_bench.bench.learned import history_of, learned_of, lifts_of
 from deft_bench.bench.metal import metal_now
 from deft_bench.core.calls import Length
+from deft_bench.core.evidence.actions import Spread
 from deft_bench.core.evidence.judged import Judged, judge
 from deft_bench.core.evidence.kinds import Act, CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker
 from deft_bench.core.evidence.likely_neck import Draws, Neck, likely_neck
@@ -76,9 +77,14 @@ class Likely:
                     words.append(word)
         return found
 
+    @property
+    def lanes(self) -> dict[str, tuple[Spread, ...]]:
+        """The likely height of every place with its spread, by lane."""
+        return dict(zip(LANES, self.judged.heights, strict=True))
+
     def heights_mm(self) -> dict[str, list[float]]:
         """The likely height of every fret over its lane's fair line, by lane."""
-        return {lane: [one.mean for one in row] for lane, row in zip(LANES, self.judged.heights, strict=True)}
+        return {lane: [one.mean for one in row] for lane, row in self.lanes.items()}
 
 
 _judged: OrderedDict[str, Judged] = OrderedDict()

@@ -53,11 +53,10 @@ class ShopSettings:
 
     `hundredths` says that small readings are typed without a point: 14 is 0.14 mm (or 14 thou). `least_height_um` None
     stands for the usual share of the wire's new height. `rule_fine` is empty on a rule of one graduation. Presets are
-    relief, treble and bass action by kind of strings. `lamp` says
-    whether screens are light, dark, or as the device has them; `letter_keys` whether single letters act; `keypad` and
-    `hand` when a pad stands under a survey's entry, and for which thumb; `tones` and `spoken` what is heard while
-    reading. `demo` marks a bench of made-up data, which may be replaced by a
-    fresh one.
+    relief, treble and bass action by kind of strings. `lamp` says whether screens are light, dark, or as the device has
+    them; `letter_keys` whether single letters act; `keypad` and `hand` when a pad stands under a survey's entry, and
+    for which thumb; `tones` and `spoken` what is heard while reading. `demo` marks a bench of made-up data, which may
+    be replaced by a fresh one.
     """
 
     system: System = "mm"

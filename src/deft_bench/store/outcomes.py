@@ -24,7 +24,10 @@ _LIFTED = """
     SELECT p.job_id, json_extract(p.outcome, '$.frets'), p.done_at FROM accepted_plan p JOIN job j ON j.id = p.job_id
         WHERE json_extract(p.outcome, '$.kind') = 'lift' AND p.done_at > :since AND p.withdrawn_at IS NULL
         AND j.withdrawn_at IS NULL
+    ORDER BY 3 DESC LIMIT :most
 """
+MOST_LIFTS = 30
+"""So many lifts say how well they hold, the latest."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,8 +40,8 @@ class Lifted:
 
 
 def lifted(db: Connection, since: str) -> list[Lifted]:
-    """Every lift that was carried out after a time (empty: ever)."""
-    rows = db.execute(_LIFTED, {"since": since})
+    """The last lifts that were carried out after a time (empty: ever), the latest first."""
+    rows = db.execute(_LIFTED, {"since": since, "most": MOST_LIFTS})
     return [Lifted(row["job_id"], tuple(json.loads(row["frets"])), row["at"]) for row in rows]
 
 

@@ -9,6 +9,7 @@ from typing import Any
 from flask import Flask, current_app, flash, g, make_response, render_template, request
 from flask_wtf.csrf import generate_csrf
 from markupsafe import Markup
+from werkzeug.datastructures import MultiDict
 from werkzeug.wrappers import Response
 
 from deft_bench.core.calls import frets_named
@@ -173,6 +174,13 @@ def words_only(words: Mapping[str, str], what: str, elsewhere: Sequence[str] = (
     )
     answer.headers["HX-Reswap"] = "none"
     return answer
+
+
+def rows_sent(sent: MultiDict[str, str], *fields: str, but: int | None = None) -> list[tuple[str, ...]]:
+    """The rows of a table of boxes, of each field one; those that hold nothing are left out, and the row `but`."""
+    columns = [sent.getlist(field) for field in fields]
+    found = [tuple(text.strip() for text in row) for row in zip(*columns, strict=False)]
+    return [row for i, row in enumerate(found) if any(row) and i != but]
 
 
 class Form:

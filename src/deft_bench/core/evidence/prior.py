@@ -2,6 +2,7 @@
 gives the reasons.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -75,6 +76,12 @@ def end_density(prior: FretPrior, at: Array) -> Array:
 
 HELD_MM = 0.03
 """A fret that was lifted held where it stands no further off its lanes' fair lines than this."""
+
+
+def held(off_mm: Sequence[float | None]) -> bool | None:
+    """Whether a lifted fret stands in line, by how far off each lane's fair line it is; None where no lane says."""
+    read = [mm for mm in off_mm if mm is not None]
+    return abs(sum(read) / len(read)) <= HELD_MM if read else None
 
 
 def missed_share(missed: int, held: int) -> float:

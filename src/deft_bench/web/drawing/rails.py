@@ -11,8 +11,9 @@ WIDTH, LABEL, RIGHT = 940.0, 142.0, 12.0
 TOP, STRIP, THREAD, GAP = 26.0, 34.0, 17.0, 12.0
 MOST_THREADS = 3
 LETTER, SMALL_LETTER, LEAST_STRIP = 8.4, 7.9, 16.0
-"""About how wide a letter of a strip's two sizes is; what does not fit is left to the tooltip; a strip
-narrower than `LEAST_STRIP` takes no letter either."""
+"""About how wide a letter of a strip's two sizes is; what does not fit is left to the tooltip. A strip that
+is narrower than `LEAST_STRIP` takes no letter either.
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -142,8 +143,7 @@ def draw_rails(
     rests = [
         (one.job, one.step, clock.here(one.end), clock.here(one.free_at)) for one in placed if one.free_at > one.end
     ] + [(job, step, here, clock.here(until)) for job, step, until, _ in resting]
-    if not waits:
-        rests = []
+    rests = rests if waits else []
     names = replace(names, holds={**names.holds, **{(job, step): what for job, step, _, what in resting}})
     by_day: dict[tuple[date, str], list[Placed]] = {}
     for one in sorted(placed, key=lambda one: one.start):

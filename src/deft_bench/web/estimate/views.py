@@ -17,7 +17,7 @@ from deft_bench.core.work.job_sheet import SheetPlan
 from deft_bench.formats.estimate_pdf import write_estimate
 from deft_bench.store import estimates, instruments, jobs
 from deft_bench.web.places import linked_steps
-from deft_bench.web.support import db, display, job_or_404, now, settings
+from deft_bench.web.support import db, display, job_or_404, now, rows_sent, settings
 
 screen = Blueprint("estimate", __name__, template_folder="templates")
 
@@ -36,10 +36,8 @@ def _parts(rows: Sequence[Part]) -> tuple[Item, ...]:
 
 def _typed(sent: MultiDict[str, str]) -> list[Part]:
     """The rows of parts that hold anything, but the one that is taken off."""
-    rows = zip(sent.getlist("part"), sent.getlist("price"), strict=False)
-    off = sent.get("off", type=int)
-    kept = [(name.strip()[:80], price.strip()[:20]) for i, (name, price) in enumerate(rows) if i != off]
-    return [row for row in kept if any(row)][:MOST_PARTS]
+    rows = rows_sent(sent, "part", "price", but=sent.get("off", type=int))
+    return [(name[:80], price[:20]) for name, price in rows][:MOST_PARTS]
 
 
 def _asked(job: jobs.Job, sent: MultiDict[str, str], book: Catalogue) -> tuple[SheetPlan, list[SheetPlan], list[Part]]:
@@ -62,8 +60,9 @@ def _options(
 
 @screen.get("/jobs/<int:job_id>/estimate")
 def show(job_id: int) -> str | tuple[str, int]:
-    """The estimate of the job's route, and of others that `?with=` names; rows of `?part=` and
-    `?price=` add parts."""
+    """The estimate of the job's route, and of others that `?with=` names; rows of `?part=` and `?price=` add
+    parts.
+    """
     job, instrument = job_or_404(job_id)
     book, _ = catalogue(db())
     plan, others, typed = _asked(job, request.args, book)

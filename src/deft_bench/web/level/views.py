@@ -97,7 +97,7 @@ def _page(job: jobs.Job, instrument: instruments.Instrument, in_hand: LevelInHan
             off_mm=planning.base.figures.off_mm,
             marks=marks_of(planning),
             rock_mm=rock_mm(),
-            likely=None if found is None else dict(zip(LANES, found.judged.heights, strict=True)),
+            likely=None if found is None else found.lanes,
             read_by=None if found is None else found.read_by(display().fine_mm),
         ),
         bars=None if found is None else action_bars(found.judged.compared.actions, display()),

@@ -5,9 +5,11 @@ from werkzeug.wrappers import Response
 
 from deft_bench.core.work.schedule.bench import WEEKDAYS
 from deft_bench.store import schedules
-from deft_bench.web.schedule.hours_form import MOST_TECHNICIANS, boxes_of, read_hours, rows_of
+from deft_bench.web.schedule.hours_form import MOST_TECHNICIANS, boxes_of, read_hours, shown_rows
 from deft_bench.web.schedule.screen import screen
 from deft_bench.web.support import db, stamp
+
+USUAL_SHIFTS = 2
 
 
 @screen.route("/schedule/hours", methods=["GET", "POST"])
@@ -35,7 +37,7 @@ def hours() -> str | tuple[str, int] | Response:
         errors=errors,
         rows=rows,
         weekdays=WEEKDAYS,
-        rows_of=lambda name, least: rows_of(values, name, least),
-        shifts_of=lambda i: max(rows_of(values, f"{day}{i}", 2, 0) for day in WEEKDAYS),
+        rows_of=lambda name, least: shown_rows(values, name, least),
+        shifts_of=lambda i: max(shown_rows(values, f"{day}{i}", USUAL_SHIFTS, 0) for day in WEEKDAYS),
     )
     return (html, 422) if errors else html

@@ -19,7 +19,7 @@ from deft_bench.core.work.schedule.hours import (
 )
 from deft_bench.web.support import db, now
 
-MOST_TECHNICIANS, MOST_ROWS = 6, 40
+MOST_TECHNICIANS = 6
 ENDS = ("from", "to")
 
 
@@ -42,33 +42,44 @@ def _ends(name: str, spans: Sequence[tuple[str, str]]) -> dict[str, str]:
     return {f"{name}_{row}_{end}": text for row, span in enumerate(spans) for end, text in zip(ENDS, span, strict=True)}
 
 
-def rows_of(boxes: Mapping[str, str], name: str, least: int, spare: int = 1) -> int:
-    """How many rows of boxes a name has, with some to spare."""
-    filled = [int(key.split("_")[1]) for key, text in boxes.items() if key.startswith(f"{name}_") and text]
-    return min(MOST_ROWS, max(least, max(filled, default=-1) + 1 + spare))
+def rows_of(boxes: Mapping[str, str], name: str) -> list[int]:
+    """The rows of a name of which any box is filled, in order."""
+    rows = {row for key, text in boxes.items() if text.strip() and (row := _row(key, name)) is not None}
+    return sorted(rows)
+
+
+def _row(key: str, name: str) -> int | None:
+    """The row that a box stands in, by its name; None for another's."""
+    number = key.removeprefix(f"{name}_").partition("_")[0] if key.startswith(f"{name}_") else ""
+    return int(number) if number.isascii() and number.isdigit() and len(number) < 4 else None
+
+
+def shown_rows(boxes: Mapping[str, str], name: str, least: int, spare: int = 1) -> int:
+    """How many rows of boxes a name is shown with: those that hold anything, and some to spare."""
+    return max(least, max(rows_of(boxes, name), default=-1) + 1 + spare)
 
 
 def _spans(boxes: Mapping[str, str], name: str, between: str) -> list[str]:
     """Every row of a name as it is written: both ends, or the one that is there."""
-    rows = [[boxes.get(f"{name}_{row}_{end}", "").strip() for end in ENDS] for row in range(MOST_ROWS)]
-    return [between.join(end for end in ends if end) for ends in rows if any(ends)]
+    rows = [[boxes.get(f"{name}_{row}_{end}", "").strip() for end in ENDS] for row in rows_of(boxes, name)]
+    return [between.join(end for end in ends if end) for ends in rows]
 
 
 def _written(boxes: Mapping[str, str]) -> dict[str, str]:
     """The boxes as the texts that hours are read from."""
+
+    def line(form: str, *names: str, row: int) -> str:
+        return form.format(*(boxes.get(name.format(row), "").strip() for name in names))
+
     texts = {}
     for i in range(MOST_TECHNICIANS):
         texts[f"name{i}"] = boxes.get(f"name{i}", "")
         texts[f"off{i}"] = ", ".join(_spans(boxes, f"off{i}", " to "))
         texts |= {f"{day}{i}": ", ".join(_spans(boxes, f"{day}{i}", "-")) for day in WEEKDAYS}
-    rows = range(MOST_ROWS)
-    named = [(boxes.get(f"fixture_{row}", "").strip(), boxes.get(f"count_{row}", "").strip()) for row in rows]
-    texts["fixtures"] = "\n".join(f"{name} {count}" for name, count in named if name or count)
-    days = [boxes.get(f"dry_{row}_day", "").strip() for row in rows]
-    hours = [" to ".join(boxes.get(f"dry_{row}_{end}", "").strip() for end in ENDS) for row in rows]
-    texts["dry"] = "\n".join(
-        f"{day} {span}" for day, span in zip(days, hours, strict=True) if day or span.strip() != "to"
-    )
+    fixtures = sorted({*rows_of(boxes, "fixture"), *rows_of(boxes, "count")})
+    texts["fixtures"] = "\n".join(line("{} {}", "fixture_{}", "count_{}", row=row) for row in fixtures)
+    dry = ("dry_{}_day", "dry_{}_from", "dry_{}_to")
+    texts["dry"] = "\n".join(line("{} {} to {}", *dry, row=row) for row in rows_of(boxes, "dry"))
     return texts
 
 

@@ -11,7 +11,7 @@ from deft_bench.core.shop_settings import to_text
 from deft_bench.core.strings.customary import CUSTOMS
 from deft_bench.core.work.estimate import price_list
 from deft_bench.store import presets, shop
-from deft_bench.web.support import Form, db, display, page_of_ours, stamp
+from deft_bench.web.support import Form, db, display, page_of_ours, rows_sent, stamp
 from deft_bench.web.support import settings as current
 
 screen = Blueprint("settings", __name__, template_folder="templates")
@@ -29,7 +29,8 @@ CHOICES = {
     "spoken": {"no": "silent", "yes": "the next fret and lane"},
     "reading_order": {"lane_by_lane": "lane by lane", "fret_by_fret": "fret by fret"},
 }
-SPARE_ROWS = 2
+PRICE_BOXES = ("material", "price")
+SPARE_ROWS = [("", "")] * 2
 PRESET_LIMITS = {"relief": (0, 1_000), "treble": (500, 6_000), "bass": (500, 6_000)}
 PRESET_BOXES = [(f"preset_{kind}_um", f"preset_{kind}_{part}", part) for kind in CUSTOMS for part in PRESET_LIMITS]
 NAMED_LIMITS = {**PRESET_LIMITS, "gap": (20, 1_500), "pickup": (500, 15_000)}
@@ -77,7 +78,7 @@ def _page(values: Any, errors: dict[str, str], preset_values: Mapping[str, str],
         preset_values=preset_values,
         preset_errors=preset_errors,
         choices=CHOICES,
-        price_rows=_price_rows(values),
+        price_rows=[*(rows_sent(request.form, *PRICE_BOXES) if "material" in values else _prices_kept()), *SPARE_ROWS],
         kinds={kind: customs.name for kind, customs in CUSTOMS.items()},
         named=presets.named(db()),
         learned=[one for one in learned_of(db(), current()) if one.history in LEARNED],
@@ -87,13 +88,10 @@ def _page(values: Any, errors: dict[str, str], preset_values: Mapping[str, str],
     )
 
 
-def _price_rows(values: Any) -> list[tuple[str, str]]:
-    """Materials with their prices, as they were sent or as they are kept, and rows to spare."""
-    if "material" in values:
-        rows = list(zip(request.form.getlist("material"), request.form.getlist("price"), strict=False))
-    else:
-        rows = [(name, f"{price:.2f}") for name, price in current().price_of.items()]
-    return [*rows, *[("", "")] * SPARE_ROWS]
+def _prices_kept() -> list[tuple[str, str]]:
+    """Materials with their prices, to the cent, or further where a price goes further."""
+    prices = current().price_of.items()
+    return [(name, f"{price:.2f}" if round(price, 2) == price else repr(price)) for name, price in prices]
 
 
 def _as_kept() -> Any:
@@ -130,8 +128,7 @@ def _money(form: Form, chosen: dict[str, str]) -> None:
         if value is not None:
             chosen[name] = f"{value:g}"
     if "material" in form.sent or "prices" in form.sent:
-        rows = zip(request.form.getlist("material"), request.form.getlist("price"), strict=False)
-        lines = [f"{name.strip()} {price.strip()}" for name, price in rows if name.strip() or price.strip()]
+        lines = [" ".join(row) for row in rows_sent(request.form, *PRICE_BOXES)]
         chosen["prices"] = "\n".join([*lines, form.text("prices", lines=True)]).strip()[:4000]
         try:
             price_list(chosen["prices"])

@@ -10,7 +10,6 @@ from deft_bench.bench.likely import likely
 from deft_bench.bench.sheet_lines import SheetLine, SheetRefusedError, WorkedSheet, at_step, pace_of, worked_sheet
 from deft_bench.bench.sheet_state import catalogue
 from deft_bench.core.calls import listed_words
-from deft_bench.core.frets.heights import LANES
 from deft_bench.core.work.catalogue import HARDNESS, PHASES
 from deft_bench.core.work.pace import Pace
 from deft_bench.formats.operations_toml import MOST_BYTES, extend, shipped
@@ -97,7 +96,7 @@ def bench(job_id: int) -> str:
             display(),
             nut_side=settings().nut_side,
             rock_mm=rock_mm(),
-            likely=None if found is None else dict(zip(LANES, found.judged.heights, strict=True)),
+            likely=None if found is None else found.lanes,
         ),
         call=None if found is None else found.judged.call,
         now=now(),

@@ -1,5 +1,7 @@
 """One item of the stock: its ledger, what waits for it, its pots; and what is on order."""
 
+from collections import Counter
+
 from flask import flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
@@ -10,9 +12,10 @@ from deft_bench.core.frets.wire import read_pieces
 from deft_bench.core.work.stock import KINDS, WHY
 from deft_bench.store import instruments, jobs, stock
 from deft_bench.web.stock.screen import MOST, pieces_words, screen
-from deft_bench.web.support import Form, db, display, now, or_404, settings, stamp
+from deft_bench.web.support import Form, db, display, now, or_404, rows_sent, settings, stamp
 
-SPARE_ROWS = 2
+SPARE_ROWS = [("", "")] * 2
+PIECE_BOXES, MOVE_BOXES = ("many", "length"), ("quantity", "why", "note")
 GOING = ("received", "used", "spoiled")
 
 
@@ -20,22 +23,10 @@ def _amount(form: Form, field: str = "quantity", least: float = 0.000001) -> flo
     return form.number(field, least, MOST)
 
 
-def _pieces() -> str:
-    """The rows of wire as they are written in one line."""
-    rows = zip(request.form.getlist("many"), request.form.getlist("length"), strict=False)
-    return "; ".join(f"{many.strip() or 1} × {length.strip()}" for many, length in rows if length.strip())
-
-
-def _piece_rows(found: stock.Item) -> list[tuple[str, str]]:
+def _piece_rows(found: stock.Item) -> list[tuple[str, ...]]:
     """Pieces of a length together, as they were typed where they were refused, and rows to spare."""
-    if "length" in request.args:
-        rows = list(zip(request.args.getlist("many"), request.args.getlist("length"), strict=False))
-    else:
-        counts = dict.fromkeys(found.pieces_um, 0)
-        for um in found.pieces_um:
-            counts[um] += 1
-        rows = [(str(count), display().entry(um)) for um, count in counts.items()]
-    return [*rows, *[("", "")] * SPARE_ROWS]
+    kept = [(str(count), display().entry(um)) for um, count in Counter(found.pieces_um).items()]
+    return [*(rows_sent(request.args, *PIECE_BOXES) or kept), *SPARE_ROWS]
 
 
 @screen.get("/stock/<int:item_id>")
@@ -67,7 +58,7 @@ def item(item_id: int) -> str:
         pieces=_piece_rows(found),
         titles={code: one.title for code, one in book.operations.items()},
         show_pieces=pieces_words,
-        typed={name: request.args.get(name, "")[:200] for name in ("quantity", "why", "note")},
+        typed={name: request.args.get(name, "")[:200] for name in MOVE_BOXES},
     )
 
 
@@ -76,36 +67,40 @@ def move(item_id: int) -> Response:
     """Something came, went, or was thrown away; or it was counted."""
     with or_404():
         found = stock.get(db(), item_id)
-    form, why = Form(), request.form.get("why", "")
-    note = form.text("note")[:200]
-    if form.errors:
-        flash("Nothing was changed. " + " ".join(form.errors.values()))
+    form = Form()
+    problem = _count_wire(item_id) if found.wire_id is not None else _move(form, item_id)
+    if not problem:
         return redirect(url_for(".item", item_id=item_id))
-    if found.wire_id is not None:
-        try:
-            stock.count_pieces(db(), item_id, read_pieces(_pieces(), display().system), stamp())
-            flash("The pieces are as counted.")
-        except ValueError as error:
-            flash(f"Nothing was changed: {error}")
-            kept = {name: request.form.getlist(name) for name in ("many", "length")}
-            return redirect(url_for(".item", item_id=item_id, **kept))  # type: ignore[arg-type]
-    elif why == "counted":
-        value = _amount(form, least=0)
-        if value is not None:
-            flash("Counted." if stock.count(db(), {item_id: value}, stamp(), note) else "It is as the ledger says.")
-    elif why in GOING:
-        value = _amount(form)
-        if value is not None:
-            stock.move(db(), item_id, stamp(), value if why == "received" else -value, why, note=note)
-            flash("Written into the ledger.")
+    flash(f"Nothing was changed: {problem}")
+    typed = {name: request.form.getlist(name) for name in (*PIECE_BOXES, *MOVE_BOXES) if name in request.form}
+    return redirect(url_for(".item", item_id=item_id, **typed))  # type: ignore[arg-type]
+
+
+def _count_wire(item_id: int) -> str:
+    """Keep the pieces of a wire as they were counted; or why not."""
+    pieces = "; ".join(f"{many or 1} × {length}" for many, length in rows_sent(request.form, *PIECE_BOXES))
+    try:
+        stock.count_pieces(db(), item_id, read_pieces(pieces, display().system), stamp())
+    except ValueError as error:
+        return str(error)
+    flash("The pieces are as counted.")
+    return ""
+
+
+def _move(form: Form, item_id: int) -> str:
+    """Write down what came, went or was counted; or why not."""
+    why, note = form.text("why"), form.text("note")[:200]
+    if why not in (*GOING, "counted"):
+        return "say what happened."
+    value = _amount(form, least=0) if why == "counted" else _amount(form)
+    if form.errors or value is None:
+        return " ".join(form.errors.values())
+    if why == "counted":
+        flash("Counted." if stock.count(db(), {item_id: value}, stamp(), note) else "It is as the ledger says.")
     else:
-        flash("Nothing was changed: say what happened.")
-        form.errors["why"] = ""
-    if form.errors:
-        if any(form.errors.values()):
-            flash("Nothing was changed. " + " ".join(form.errors.values()))
-        return redirect(url_for(".item", item_id=item_id, why=why, note=note, quantity=form.text("quantity")))
-    return redirect(url_for(".item", item_id=item_id))
+        stock.move(db(), item_id, stamp(), value if why == "received" else -value, why, note=note)
+        flash("Written into the ledger.")
+    return ""
 
 
 @screen.post("/stock/<int:item_id>/edit")

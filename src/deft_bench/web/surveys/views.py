@@ -9,7 +9,6 @@ from werkzeug.wrappers import Response
 from deft_bench.bench.likely import TELLING, Likely, likely
 from deft_bench.bench.rocker_results import edges, rocker_results
 from deft_bench.bench.surveying import ReadingQuestionedError, ReadingRefusedError, accept_reading, cursor_order, off_mm
-from deft_bench.core.frets.heights import LANES
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
@@ -94,7 +93,7 @@ def _neck(
         label=label_of(kind),
         open_too=kind.open_too,
         notes=[(note.fret, note.lane, note.text) for note in flaws],
-        likely=None if found is None else dict(zip(LANES, found.judged.heights, strict=True)),
+        likely=None if found is None else found.lanes,
         read_by=None if found is None else found.read_by(display().fine_mm),
     )
 
@@ -130,7 +129,7 @@ def call(survey_id: int) -> Response:
         display(),
         nut_side=settings().nut_side,
         rock_mm=rock_mm(),
-        likely=dict(zip(LANES, found.judged.heights, strict=True)),
+        likely=found.lanes,
         read_by=found.read_by(display().fine_mm),
     )
     return jsonify(likely_state(found, neck.spots))
