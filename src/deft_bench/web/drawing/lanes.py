@@ -12,7 +12,7 @@ WIDTH = 800
 LEFT, RIGHT = 58, 14
 LANE_HEIGHT = 96
 BUDGET_HEIGHT = 92
-NUMBERS_APART = 24
+NUMBERS_APART = 30
 """Numbers closer than this along a chart run together."""
 
 
