@@ -45,7 +45,7 @@ lock:                          ## re-resolve the pinned dependencies (needs uv)
 	sh scripts/lock.sh
 
 calibrate: .venv/ready-dev     ## check the likely neck against known necks (docs/methods/neck-evidence.md)
-	$(PY) scripts/calibrate.py
+	$(PY) scripts/calibrate.py 60
 
 screenshots: .venv/ready-dev   ## take docs/screenshots/ again from the demo data
 	$(PY) scripts/screenshots.py

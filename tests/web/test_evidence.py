@@ -10,6 +10,7 @@ import pytest
 from deft_bench.bench.likely import evidence_of
 from deft_bench.core.evidence.kinds import Daylight, Rocker
 from deft_bench.core.evidence.prior import missed_share
+from deft_bench.core.survey import SurveyHead
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.store import acts, instruments, jobs, seating, shop, surveys
 from deft_bench.store.database import Connection
@@ -182,3 +183,22 @@ def test_lifts_that_held_and_missed_are_counted(bench: Bench, demo: Connection, 
         bench.get("/settings")
     )
     assert missed_share(1, 1) == pytest.approx((12 * 0.06 + 1) / 14)
+
+
+def test_levels_that_take_more_than_planned_are_learned_from_crowns_read_before_and_after(
+    bench: Bench, demo: Connection
+) -> None:
+    assert "No crown was read before and after a level yet" in words(bench.get("/settings"))
+    [done] = demo.execute("SELECT * FROM material_removed WHERE removed_um > 0 ORDER BY at DESC LIMIT 1")
+    head = SurveyHead(
+        "crown_height", "before", "above_board", "fret_tops", "depth gauge", 10, "slack", None, None, "lane_by_lane"
+    )
+    frets = instruments.get(demo, done["instrument_id"]).spec.frets
+    for day, um in (("2000-01-01", 1_200), ("2026-11-01", 1_200 - done["removed_um"] - 90)):
+        at = f"{day}T08:00:00.000Z"
+        made = surveys.start(demo, done["instrument_id"], None, frets, head, at)
+        surveys.add_many(demo, made, [(("middle", done["fret"]), um, "")], at)
+    page = words(bench.get("/settings"))
+    assert "Of 1 levelled fret the crown was read before and after: 0.09 mm more came off than was planned" in page
+    # one fret among as if eight others that came off as planned
+    assert "Calls now expect 0.01 mm more than the plan says." in page

@@ -2,8 +2,10 @@
 
 from dataclasses import dataclass
 
+from deft_bench.bench.metal import crowns_read
 from deft_bench.core.evidence.prior import PRIORS, History, held, loose_share, missed_share
 from deft_bench.core.frets.heights import deviations
+from deft_bench.core.frets.metal import more_than_planned, off_plan
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey import heights_from
 from deft_bench.store import instruments, jobs, outcomes, refrets, surveys
@@ -46,6 +48,26 @@ def lifts_of(db: Connection, settings: ShopSettings) -> Lifts:
         judged = [held([lane[fret - 1] for lane in off]) for fret in lift.frets if fret <= survey.frets]
         found += [one for one in judged if one is not None]
     return Lifts(len(found), sum(found), missed_share(found.count(False), found.count(True)))
+
+
+@dataclass(frozen=True, slots=True)
+class Levels:
+    """Frets whose crowns were read before and after a level: how many, how much more than planned came off at the mean,
+    and how much more is believed now, mm.
+    """
+
+    frets: int
+    mean_mm: float
+    more_mm: float
+
+
+def levels_of(db: Connection, settings: ShopSettings) -> Levels:
+    """How this bench's levels kept to their plans, by the crowns that were read."""
+    off: list[float] = []
+    for one in outcomes.levelled(db, settings.learned_from):
+        crowns = [read for survey in crowns_read(db, one.instrument_id) for read in survey]
+        off += off_plan(one.taken, crowns)
+    return Levels(len(off), sum(off) / len(off) if off else 0.0, more_than_planned(off))
 
 
 HISTORY_OF_KIND: dict[str, History] = {"refret": "new_wire"}

@@ -12,10 +12,10 @@ from threading import Lock
 
 import numpy as np
 
-from deft_bench.bench.learned import history_of, learned_of, lifts_of
+from deft_bench.bench.learned import history_of, learned_of, levels_of, lifts_of
 from deft_bench.bench.metal import metal_now
 from deft_bench.core.calls import Length
-from deft_bench.core.evidence.actions import Spread
+from deft_bench.core.evidence.actions import Levelling, Spread
 from deft_bench.core.evidence.judged import Judged, judge
 from deft_bench.core.evidence.kinds import Act, CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker
 from deft_bench.core.evidence.likely_neck import Draws, Neck, likely_neck
@@ -227,6 +227,7 @@ def likely(
     learned = {one.history: one.share for one in learned_of(db, settings)}
     missed = lifts_of(db, settings).missed if any(_is_lift(one) for one in told) else None
     neck = Neck(np.array(spec.positions_mm()), history, spec.joint_fret, learned[history], missed)
+    levelling = Levelling(more_mm=round(levels_of(db, settings).more_mm, 3))
     held = metal_now(db, instrument).heights_mm
     least = settings.least_kept_mm(spec.fret_height_um / 1000)
     made_from = [asdict(one.evidence) | {"is": type(one.evidence).__name__} for one in told]
@@ -237,6 +238,7 @@ def likely(
             neck.joint_fret,
             neck.loose,
             neck.missed,
+            levelling.more_mm,
             held,
             least,
             settings.system,
@@ -250,7 +252,17 @@ def likely(
     evidence = [one.evidence for one in told]
     draws, is_quick = _draws(job.uid, neck, evidence, zlib.crc32(key.encode()), quick=quick)
     length = settings.display.fine_mm
-    found = judge(neck, evidence, held, least, zlib.crc32(key.encode()), length, as_it_lies=as_it_lies, draws=draws)
+    found = judge(
+        neck,
+        evidence,
+        held,
+        least,
+        zlib.crc32(key.encode()),
+        length,
+        as_it_lies=as_it_lies,
+        draws=draws,
+        levelling=levelling,
+    )
     with _lock:
         _judged[f"{key} quick" if is_quick else key] = found
         while len(_judged) > KEPT:

@@ -10,8 +10,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.evidence.beam_ink import hull_over
 from deft_bench.core.evidence.kinds import INK_STROKE_MM
-from deft_bench.core.evidence.likely_neck import hull_over
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.rocker import Triple, rock_of
 

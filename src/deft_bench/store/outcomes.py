@@ -3,6 +3,7 @@
 import json
 from dataclasses import dataclass
 
+from deft_bench.core.frets.metal import MetalTaken
 from deft_bench.store.database import Connection
 
 _LOOKED = """
@@ -43,6 +44,31 @@ def lifted(db: Connection, since: str) -> list[Lifted]:
     """The last lifts that were carried out after a time (empty: ever), the latest first."""
     rows = db.execute(_LIFTED, {"since": since, "most": MOST_LIFTS})
     return [Lifted(row["job_id"], tuple(json.loads(row["frets"])), row["at"]) for row in rows]
+
+
+_LEVELLED = """
+    SELECT DISTINCT m.instrument_id, m.plan_id FROM material_removed m JOIN accepted_plan p ON p.id = m.plan_id
+        WHERE m.taken_back_at IS NULL AND m.removed_um > 0 AND m.at > :since ORDER BY m.at DESC LIMIT :most
+"""
+_TAKEN = """
+    SELECT fret, removed_um, at FROM material_removed WHERE plan_id = ? AND taken_back_at IS NULL AND removed_um > 0
+"""
+MOST_LEVELS = 20
+"""So many levels say how well what is planned is kept, the latest."""
+
+
+@dataclass(frozen=True, slots=True)
+class Levelled:
+    """What one plan that was carried out took off an instrument's frets, by what it said."""
+
+    instrument_id: int
+    taken: tuple[MetalTaken, ...]
+
+
+def levelled(db: Connection, since: str) -> list[Levelled]:
+    """The last levels that were carried out after a time (empty: ever), the latest first."""
+    rows = db.execute(_LEVELLED, {"since": since, "most": MOST_LEVELS}).fetchall()
+    return [Levelled(row[0], tuple(MetalTaken(*one) for one in db.execute(_TAKEN, (row[1],)))) for row in rows]
 
 
 @dataclass(frozen=True, slots=True)

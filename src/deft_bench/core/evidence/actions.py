@@ -74,6 +74,19 @@ MINUTES = {
 
 
 @dataclass(frozen=True, slots=True)
+class Levelling:
+    """What a level is to leave: how far under the straight line at each fret, mm (empty: straight); and how much more
+    than is planned levels take here, mm.
+    """
+
+    drops_mm: tuple[float, ...] = ()
+    more_mm: float = 0.0
+
+
+AS_USUAL = Levelling()
+
+
+@dataclass(frozen=True, slots=True)
 class Spread:
     """A mean with the ends between which nine of ten draws lie, mm."""
 
@@ -158,6 +171,7 @@ class _Bench:
     seed: int
     all_read: bool
     seen: tuple[int, ...]
+    levelling: Levelling
 
     @classmethod
     def of(
@@ -171,17 +185,25 @@ class _Bench:
         *,
         all_read: bool,
         told: Collection[Shape],
+        levelling: Levelling = AS_USUAL,
     ) -> "_Bench":
         """The bench before anything is done."""
         straight = np.asarray(np.abs(draws.bow_mm) <= STRAIGHT_MM) | ("bow" not in told)
         rises = np.asarray(draws.ramp_mm > STRAIGHT_MM) & ("rise" in told)
         home = draws.heights_mm - draws.own_mm
         now = _State(draws.heights_mm, home, straight, rises, _loose(neck, draws, seed, daylight), room)
-        return cls(neck, draws, now, spare, seed, all_read, tuple(fret for fret, is_so in daylight.items() if is_so))
+        seen = tuple(fret for fret, is_so in daylight.items() if is_so)
+        return cls(neck, draws, now, spare, seed, all_read, seen, levelling)
+
+    def level(self, tops: Array) -> Array:
+        """What a level takes off, [draws, lanes, frets]."""
+        drops = np.array(self.levelling.drops_mm) if self.levelling.drops_mm else 0.0
+        taken = level_metal(tops + drops, self.neck.positions_mm)
+        return np.asarray(np.where(taken > 0, np.maximum(0.0, taken + self.levelling.more_mm), 0.0), dtype=float)
 
     def costs(self, tried: Sequence[_Tried]) -> Array:
         """What each action costs on every draw, [draws, actions]."""
-        worst = level_metal(self.now.tops, self.neck.positions_mm).max(axis=(1, 2))
+        worst = self.level(self.now.tops).max(axis=(1, 2))
         rework = np.asarray(WHOLE_METAL_MINUTES * worst / self.spare + MINUTES["level"], dtype=float)
         return np.stack([one.cost(self.spare, rework) for one in tried], axis=1)
 
@@ -214,10 +236,9 @@ class _Bench:
 
     def worth_preparing(self, daylight: Mapping[int, bool]) -> list[Step]:
         """What may be done before metal; what can be undone first. Of lifting there may be several, the best first."""
-        tops, x = self.now.tops, self.neck.positions_mm
         may = tuple(fret for fret in _suspects(self.draws.even_mm > FAR_UP_MM) if fret not in daylight)
         low = _suspects(self.draws.even_mm < FAR_DOWN_MM, MOST_LIFTED)
-        short = (level_metal(tops, x).max(axis=1) > self.now.room).mean(axis=0) >= 0.5
+        short = (self.level(self.now.tops).max(axis=1) > self.now.room).mean(axis=0) >= 0.5
         named: list[Step] = [("check_seating", may), ("reseat", tuple(sorted(self.seen)))]
         named += [("lift", some) for some in (self.worth_lifting(low, may) if low else [])]
         named += [("partial_refret", tuple(int(i) + 1 for i in np.flatnonzero(short)))]
@@ -303,15 +324,16 @@ def compare(
     *,
     all_read: bool = True,
     as_it_lies: bool = False,
+    levelling: Levelling = AS_USUAL,
 ) -> Compared:
     """Compare every action on the draws. `daylight` says of frets whether they were seen loose; `spare_mm` is what the
     wire has left over the least height, `room_mm` the same by fret. Until `all_read`, reading the rest is one of them:
-    after it what is cheapest is known. `as_it_lies`: the neck counts as straight.
+    after it what is cheapest is known. `as_it_lies`: the neck counts as straight. `room_mm` may be [draws, frets].
     """
     seen, spare = daylight or {}, spare_mm or SPARE_MM
     room = np.full(neck.frets, spare) if room_mm is None else room_mm
     told = shape_told(draws, as_it_lies=as_it_lies)
-    bench = _Bench.of(neck, draws, seed, seen, spare, room, all_read=all_read, told=told)
+    bench = _Bench.of(neck, draws, seed, seen, spare, room, all_read=all_read, told=told, levelling=levelling)
     steps = bench.worth_preparing(seen)
     tried = _prepared_first(bench, steps, read_more=not all_read)
     tried += [_metal(bench, do, frets, bench.now) for do, frets in _metal_worth_trying(bench)]
@@ -462,7 +484,7 @@ def _metal(bench: _Bench, do: str, frets: tuple[int, ...], now: _State) -> _Trie
         if frets and (do == "spot" or not bench.all_read):
             metal[..., [n for n in range(h.shape[2]) if n + 1 not in frets]] = 0.0
     elif do == "level":
-        metal = level_metal(h, x)
+        metal = bench.level(h)
     elif do == "fall_away":
         metal = _over_the_neck_before(h, x, bench.neck.joint_fret or h.shape[2])
     ground = np.stack([now.loose[n + 1] & (metal[..., n].max(axis=1) > GRAZED_MM) for n in range(h.shape[2])])

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm
-from deft_bench.core.evidence.actions import Compared, Shape, Spread, compare, shape_told
+from deft_bench.core.evidence.actions import AS_USUAL, Compared, Levelling, Shape, Spread, compare, shape_told
 from deft_bench.core.evidence.kinds import CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker, still_holding
 from deft_bench.core.evidence.likely_neck import Draws, Neck, likely_neck
 from deft_bench.core.evidence.next_reading import NextReading, next_reading
@@ -24,6 +24,8 @@ COVERED, ENOUGH_COVERED = 0.9, 0.3
 """Which share of all places must be read of for a call to be certain; under the second share nothing is called but to
 read on.
 """
+CROWN_SD_MM, WIRE_SD_MM = 0.01, 0.02
+"""How well the height of a crown is known that was read, and of one that is worked out from its wire."""
 NAMED_SLIP, NEAR_MEANT_MM = 0.5, 0.03
 NINE_IN_TEN = (0.05, 0.95)
 
@@ -57,18 +59,27 @@ def judge(
     *,
     as_it_lies: bool = False,
     draws: Draws | None = None,
+    levelling: Levelling = AS_USUAL,
 ) -> Judged:
     """Judge a neck. `held_mm` is the height of its frets over the board, of all or fret by fret (crowns that were read
     count before it), `least_mm` the least worth keeping; `as_it_lies`: that it is straight enough is settled;
-    `draws` of the neck, where they were made before.
+    `draws` of the neck, where they were made before; `levelling`: what a level is to leave, and what it takes here.
     """
     draws = likely_neck(neck, evidence, seed) if draws is None else draws
     now = still_holding(evidence, neck.frets)
-    room = _room(neck, now, held_mm, least_mm)
+    room = _room(neck, now, held_mm, least_mm, len(draws.bow_mm), seed)
     spare = None if room is None else max(0.05, float(np.median(room)))
     covered = covered_share(neck.frets, now)
     compared = compare(
-        neck, draws, seed, seen_loose(now), spare, room, all_read=covered >= COVERED, as_it_lies=as_it_lies
+        neck,
+        draws,
+        seed,
+        seen_loose(now),
+        spare,
+        room,
+        all_read=covered >= COVERED,
+        as_it_lies=as_it_lies,
+        levelling=levelling,
     )
     over = draws.over_fair_line(neck.positions_mm)
     heights = tuple(tuple(_spread(over[:, lane, n]) for n in range(neck.frets)) for lane in range(len(LANES)))
@@ -103,9 +114,16 @@ def seen_loose(evidence: Sequence[Evidence]) -> dict[int, bool]:
 
 
 def _room(
-    neck: Neck, evidence: Sequence[Evidence], held_mm: float | Sequence[float] | None, least_mm: float | None
+    neck: Neck,
+    evidence: Sequence[Evidence],
+    held_mm: float | Sequence[float] | None,
+    least_mm: float | None,
+    draws: int,
+    seed: int,
 ) -> Array | None:
-    """What every fret may lose, mm; None where nothing is known of its height."""
+    """What every fret may lose, mm, [draws, frets]: known as well as a crown is read, or as wire is alike; None where
+    nothing is known of its height.
+    """
     read: dict[int, float] = {}
     for one in evidence:
         if isinstance(one, CrownHeight):
@@ -114,7 +132,9 @@ def _room(
         return None
     base = np.full(neck.frets, min(read.values()) if held_mm is None else held_mm, dtype=float)
     held = np.array([read.get(fret, base[fret - 1]) for fret in range(1, neck.frets + 1)])
-    return held - (least_height(float(base.max())) if least_mm is None else least_mm)
+    known = np.array([CROWN_SD_MM if fret in read else WIRE_SD_MM for fret in range(1, neck.frets + 1)])
+    off = np.random.default_rng(seed + 3).normal(0, known, (draws, neck.frets))
+    return np.asarray(held + off - (least_height(float(base.max())) if least_mm is None else least_mm), dtype=float)
 
 
 def covered_share(frets: int, evidence: Sequence[Evidence]) -> float:

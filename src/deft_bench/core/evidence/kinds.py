@@ -81,10 +81,13 @@ class CrownHeight:
 
 @dataclass(frozen=True, slots=True)
 class Act:
-    """Something done to the neck: `rod`, `reseated`, `lifted` or `levelled`, with the frets it touched (empty: all)."""
+    """Something done to the neck: `rod`, `reseated`, `lifted` or `levelled`, with the frets it touched (empty: all);
+    of a lift by how much, mm, where that was measured.
+    """
 
     kind: str
     frets: tuple[int, ...] = field(default=())
+    by_mm: float | None = None
 
 
 Evidence = Heights | Feeler | Rocker | Ink | Daylight | CrownHeight | Act

@@ -10,16 +10,17 @@ Derived in docs/methods/neck-evidence.md.
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import expit
 
-from deft_bench.core.evidence.kinds import INK_STROKE_MM, Act, Evidence, Feeler, Heights, Ink, Rocker
+from deft_bench.core.evidence.beam_ink import ink_along, ink_chance
+from deft_bench.core.evidence.kinds import Act, Evidence, Feeler, Heights, Ink, Rocker
 from deft_bench.core.evidence.prior import (
     BOW_SD_MM,
     LEVELLED,
+    LOGISTIC,
     PRIORS,
     RAMP_NONE,
     RAMP_SD_MM,
@@ -39,14 +40,12 @@ from deft_bench.core.strings.frame import Array
 Floats = NDArray[np.float32]
 Whole = NDArray[np.intp]
 
-CHAINS, WARM, INK_WARM, KEPT = 12, 14, 36, 14
+CHAINS, WARM, KEPT = 12, 14, 14
 REFIT_AT = (1, 4, 8, 11)
 """The rounds of the warming up after which the shape is fitted to the frets again."""
 LANES = len(LANE_NAMES)
 EDGE_MM = 0.005
 """How soft the edge of what a rocker or blade tells is."""
-LOGISTIC = 1.702
-"""The logistic curve of this slope is the normal's distribution within 0.01."""
 ROCKS_FROM = 0.75
 SLIP = 0.01
 """How often a reading is a slip."""
@@ -66,8 +65,9 @@ LEAST = np.float32(1e-11)
 BLADE_SD_MM = 0.005
 BENDS, BEND_STEPS = 2, (0.02, 0.1, 0.4)
 """How often in a round the whole neck is bent, and by which shares of what is usual."""
-INK_STEPS_MM = (0.003, 0.012, 0.04)
-"""By how much an inked top is tried elsewhere: nearby, or further off."""
+RIDGE_STEPS = np.array([0.4, 1.0, 3.0])
+LIFT_SD_MM = 0.02
+"""How well a lift that was measured is known."""
 SPANS_ENOUGH = 1.0
 """Readings that span so much of the neck (of 2) tell of its bow."""
 
@@ -76,12 +76,13 @@ def _grid() -> Array:
     """Offsets that a fret is tried at, mm: fine near home, coarser further off."""
     half = [0.0]
     while half[-1] < 0.5:
-        half.append(half[-1] + 0.002 + 0.04 * max(0.0, half[-1] - 0.03))
+        half.append(half[-1] + 0.002 + 0.06 * max(0.0, half[-1] - 0.03))
     return np.array([-at for at in half[:0:-1]] + half)
 
 
 GRID = _grid()
 CELLS = np.gradient(GRID)
+FINE, FINE_CELLS = GRID.astype(np.float32), CELLS.astype(np.float32)
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,6 +139,8 @@ class _Rows:
     blade: list[tuple[int, int, int, int, float, float]] = field(default_factory=list)
     ink: list[tuple[list[int], int, int, Array]] = field(default_factory=list)
     lines: list[float] = field(default_factory=list)
+    lifted: list[tuple[int, int, float]] = field(default_factory=list)
+    """(slot before, slot after, by how much) of each lift that was measured."""
     feeler_line: dict[tuple[int, int], int] = field(default_factory=dict)
 
 
@@ -170,10 +173,16 @@ def _act(rows: _Rows, one: Act, frets: int, lifted: FretPrior) -> None:
     """
     prior = {"reseated": SEATED, "lifted": lifted, "levelled": LEVELLED}.get(one.kind)
     touched = one.frets or range(1, frets + 1)
+    if one.by_mm is not None and prior is not None:
+        # it went where it was lifted to, near home or not
+        prior = replace(prior, even_wide=0.9)
     flat = one.kind == "levelled" and len(touched) >= ALL_LEVELLED * frets
     if prior is not None:
         for fret in touched:
+            before = rows.last[fret]
             _new_slot(rows, fret, prior, flat=flat)
+            if one.by_mm is not None:
+                rows.lifted.append((before, rows.last[fret], one.by_mm))
     if one.kind in ("rod", "reseated") or flat:
         rows.bow_sd.append(LEVELLED_BOW_SD_MM if flat else BOW_SD_MM)
 
@@ -235,6 +244,25 @@ def likely_neck(neck: Neck, evidence: Sequence[Evidence], seed: int = 0) -> Draw
     return _Sampler(neck, _laid_out(neck, evidence), seed).run()
 
 
+@dataclass(frozen=True, slots=True)
+class _Block:
+    """Frets that are drawn at the same time, with what was read of them: rows of [frets × lanes] and readings; rows,
+    frets, lanes, rocker triples and the fret's weight in each; (place, lane, blade); by kind of fret the spread of its
+    tops and its places; how likely each place of the grid is beforehand; (place, fret) of those under a beam's ink;
+    of lifts that were measured (place, the same fret before or after, how far over that).
+    """
+
+    slots: Whole
+    reads: list[tuple[Whole | slice, Whole]]
+    tests: list[tuple[Whole | slice, Whole, Whole, Whole, Array]]
+    blades: list[tuple[Whole, Whole, Whole]]
+    kinds: list[tuple[Floats, Whole | slice]]
+    most: Floats
+    rest: Floats
+    inked: list[tuple[int, int]]
+    lifted: list[tuple[int, int, float]]
+
+
 class _Sampler:
     """The chains' state and moves; arrays lead with the chain."""
 
@@ -290,6 +318,10 @@ class _Sampler:
             self.t_by = np.column_stack([-(1 - share), np.ones_like(share), -share])
         else:
             self.t_by = np.zeros((0, 3))
+        # how far a millimetre of bow, twist and ramp makes each triple rock
+        self.t_bow = (self.t_by * self.bow[self.t_slots]).sum(axis=1)
+        self.t_twist = (self.t_lane - 1) * (self.t_by * self.twist[self.t_slots]).sum(axis=1)
+        self.t_ramp = (self.t_by * self.ramp[self.t_slots]).sum(axis=1)
         blade = np.array([row[:4] for row in rows.blade], dtype=np.intp).reshape(-1, 4)
         self.b_slot, self.b_lane, self.b_epoch, self.b_line = blade.T
         ends = np.array([row[4:] for row in rows.blade], dtype=float).reshape(-1, 2)
@@ -301,8 +333,6 @@ class _Sampler:
         alike: dict[tuple[int, ...], list[tuple[int, int, Array]]] = {}
         for slots, lane, epoch, said in self.rows.ink:
             alike.setdefault(tuple(slots), []).append((lane, epoch, said))
-        self.has_ink = np.zeros(self.slots, dtype=bool)
-        self.has_ink[[slot for slots, *_ in self.rows.ink for slot in slots]] = True
         self.inked = [
             (
                 np.array(slots, dtype=np.intp),
@@ -314,23 +344,21 @@ class _Sampler:
         ]
 
     def _colour(self) -> None:
-        """Slots that no rocker joins are drawn at the same time: each slot takes the first free colour."""
+        """Slots that no rocker and no beam joins are drawn at the same time: each takes the first free colour."""
         joined: list[set[int]] = [set() for _ in range(self.slots)]
-        for triple in self.t_slots:
-            for one in triple:
-                joined[one] |= {int(other) for other in triple if other != one}
+        lifted = [(before, after) for before, after, _ in self.rows.lifted]
+        for group in [*self.t_slots, *(at for at, *_ in self.inked), *lifted]:
+            for one in group:
+                joined[one] |= {int(other) for other in group if other != one}
         colour = [-1] * self.slots
         for slot in range(self.slots):
             taken = {colour[other] for other in joined[slot]}
             colour[slot] = next(k for k in range(self.slots) if k not in taken)
         self.blocks = []
         for k in range(max(colour) + 1):
-            slots = np.array([slot for slot in range(self.slots) if colour[slot] == k], dtype=np.intp)
-            self.blocks.append(self._block(slots))
+            self.blocks.append(self._block(np.array([slot for slot in range(self.slots) if colour[slot] == k])))
 
-    def _block(
-        self, slots: Whole
-    ) -> tuple[Whole, list[tuple[Whole, ...]], list[tuple[Whole, ...]], list[tuple[Whole, ...]]]:
+    def _block(self, slots: Whole) -> "_Block":
         """Slots of one colour with what was read of them: (place in the block, lane, row, and the role in a triple)."""
         place = {int(slot): i for i, slot in enumerate(slots)}
 
@@ -343,7 +371,25 @@ class _Sampler:
             for role in range(3)
             for entry in (of(self.t_slots[:, role], self.t_lane) if len(self.t_slots) else [])
         ]
-        return slots, _layers(of(self.r_slot, self.r_lane)), _layers(roles), _layers(of(self.b_slot, self.b_lane))
+        kinds = [(kind, np.flatnonzero(self.of_kind[slots] == kind)) for kind in range(len(self.kinds))]
+        return _Block(
+            slots,
+            [(_rows_of(place, lane, len(slots)), r) for place, lane, r in _layers(of(self.r_slot, self.r_lane))],
+            [
+                (_rows_of(place, lane, len(slots)), slots[place], lane, t, self.t_by[t, role])
+                for place, lane, t, role in _layers(roles)
+            ],
+            [(place, lane, r) for place, lane, r in _layers(of(self.b_slot, self.b_lane))],
+            [(self.spread[kind], slice(None) if len(own) == len(slots) else own) for kind, own in kinds if len(own)],
+            self.most[slots],
+            self.rest[slots],
+            [
+                (place[slot], slot)
+                for slot in sorted({int(slot) for at, *_ in self.inked for slot in at} & place.keys())
+            ],
+            [(place[after], before, by) for before, after, by in self.rows.lifted if after in place]
+            + [(place[before], after, -by) for before, after, by in self.rows.lifted if before in place],
+        )
 
     def _begin(self) -> None:
         """Start each chain: lines by the readings' own, shape and frets near nothing."""
@@ -394,14 +440,12 @@ class _Sampler:
 
     def rocks_by(self, some: Whole | slice = slice(None)) -> Array:
         """How far the middle of each rocker triple stands over the line of its ends, [chains, tests]."""
-        if not len(self.t_slots):
-            return np.zeros((CHAINS, 0))
-        lane, epoch = self.t_lane[some], self.t_epoch[some]
-        found = np.zeros((CHAINS, len(lane)))
-        for role in range(3):
-            slots = self.t_slots[some, role]
-            found += self.t_by[some, role] * (self.w[:, lane, slots] + self.shape(slots, lane, epoch))
-        return found
+        lane, slots, epoch, weight = self.t_lane[some], self.t_slots[some], self.t_epoch[some], self.t_by[some]
+        tops = self.w[:, lane[:, None], slots]
+        shape = self.tau[:, None] * self.t_twist[some] + self.rho[:, None] * self.t_ramp[some]
+        return np.asarray(
+            np.einsum("ctr,tr->ct", tops, weight) + self.kappa[:, epoch] * self.t_bow[some] + shape, dtype=float
+        )
 
     def _rock_chance(self, by: Array, tests: Whole | slice = slice(None)) -> Array:
         sure = expit(LOGISTIC / self.edge * self.t_sign[tests] * (by - self.t_from[tests]))
@@ -425,126 +469,117 @@ class _Sampler:
             for at, under, *_ in self.inked
         ]
 
-    def _ink_log(self, lanes: bool = False, shapes: Sequence[Array] | None = None) -> Array:
-        """The log chance of what the ink shows, [chains], or [chains, lanes]."""
-        found = np.zeros((CHAINS, LANES))
-        for (at, under, said, strokes), bent in zip(self.inked, shapes or self._ink_shapes(), strict=True):
+    def _ink_log(self) -> Array:
+        """The log chance of what the ink shows, [chains]."""
+        found = np.zeros(CHAINS)
+        for (at, under, said, strokes), bent in zip(self.inked, self._ink_shapes(), strict=True):
             of = np.array([lane for lane, _ in under])
             h = self.w[:, of[:, None], at[None, :]].transpose(1, 0, 2) + bent
-            log = ink_chance(self.x[at], h.reshape(-1, len(at)), strokes, said, self.soft).reshape(len(of), CHAINS)
-            for lane, row in zip(of, log, strict=True):
-                found[:, lane] += row
-        return found if lanes else found.sum(axis=1)
+            log = ink_chance(self.x[at], h.reshape(-1, len(at)), strokes, said, self.soft)
+            found += log.reshape(len(of), CHAINS).sum(axis=0)
+        return found
 
     # -- moves ------------------------------------------------------------------------------------------------------
 
     def frets(self) -> None:
         """Draw each fret's u and its three w on the grid, frets of one colour together."""
-        by = self.rocks_by()
-        grid = GRID.astype(np.float32)
-        for slots, reads, tests, blades in self.blocks:
-            size = len(slots)
-            chance = np.ones((CHAINS, size, LANES, len(GRID)), dtype=np.float32)
-            for place, lane, r in reads:
-                self._by_readings(chance, grid, place, lane, r)
-            for place, lane, t, role in tests:
-                now = self.w[:, lane, slots[place]]
-                at = self.t_by[t, role]
-                offset = (by[:, t] - at * now - self.t_from[t]) * self.t_sign[t]
-                slope = at * self.t_sign[t]
-                z = (LOGISTIC / self.edge) * (
-                    offset[:, :, None].astype(np.float32) + slope[None, :, None].astype(np.float32) * grid
-                )
-                chance[:, place, lane] *= np.float32(MISHEARD) + np.float32(1 - 2 * MISHEARD) * _sure(z)
-            for place, lane, r in blades:
+        by, own, self.ink_shapes = self.rocks_by(), self._own_by_readings(), self._ink_shapes()
+        for block in self.blocks:
+            chance = np.ones((CHAINS, len(block.slots), LANES, len(GRID)), dtype=np.float32)
+            flat = chance.reshape(CHAINS, -1, len(GRID))
+            for rows, r in block.reads:
+                flat[:, rows] *= self._by_readings(own[:, r], r)
+            for rows, slots, lane, t, weight in block.tests:
+                flat[:, rows] *= self._by_rocks(by[:, t] - weight * self.w[:, lane, slots], t, weight)
+            for place, lane, r in block.blades:
                 rest = self.shape(self.b_slot[r], self.b_lane[r], self.b_epoch[r])
                 top = self.a[:, self.b_line[r]] + self.b[:, self.b_line[r]] * self.along[self.b_slot[r]] - rest
-                gap = top[:, :, None] - grid
+                gap = top[:, :, None] - FINE
                 chance[:, place, lane] *= self._between(
                     gap, self.b_low[r][None, :, None], self.b_high[r][None, :, None]
                 )
-            self._draw(slots, chance)
-            if len(self.t_slots):
+            for i, slot in block.inked:
+                chance[:, i] *= self._by_ink(slot)
+            self._draw(block, chance)
+            if len(self.t_slots) and block is not self.blocks[-1]:
                 by = self.rocks_by()
 
-    def _by_readings(self, chance: Floats, grid: Floats, place: Whole, lane: Whole, r: Whole) -> None:
-        sd = self.r_sd[r]
-        rest = self.shape(self.r_slot[r], self.r_lane[r], self.r_epoch[r])
-        line = self.a[:, self.r_line[r]] + self.b[:, self.r_line[r]] * self.along[self.r_slot[r]]
-        own = self.r_sign[r] * (self.r_mm[r] - line) - rest
-        z = (grid - own[:, :, None].astype(np.float32)) / sd[None, :, None].astype(np.float32)
-        good = np.exp(np.float32(-0.5) * z * z) * ((1 - SLIP) / (sd * math.sqrt(2 * math.pi)))[None, :, None].astype(
-            np.float32
+    def _own_by_readings(self) -> Array:
+        """Where each reading alone puts its top, the neck's shape taken off, [chains, readings]."""
+        if not len(self.r_mm):
+            return np.zeros((CHAINS, 0))
+        line = self.a[:, self.r_line] + self.b[:, self.r_line] * self.along[self.r_slot]
+        return np.asarray(
+            self.r_sign * (self.r_mm - line) - self.shape(self.r_slot, self.r_lane, self.r_epoch), dtype=float
         )
-        chance[:, place, lane] *= good + np.float32(SLIP_DENSITY)
 
-    def _draw(self, slots: Whole, chance: Floats) -> None:
-        size, pick = len(slots), self.chance
+    def _by_readings(self, own: Array, r: Whole) -> Floats:
+        """How likely readings are for a top at each place of the grid, but for a factor: [chains, readings, grid].
+        `own` is where they put it.
+        """
+        by = 1 / (math.sqrt(2) * self.r_sd[r])
+        z = by[:, None].astype(np.float32) * FINE - (by * own)[:, :, None].astype(np.float32)
+        z *= z
+        # what is too small for single precision costs more than it counts
+        np.minimum(z, np.float32(60), out=z)
+        np.negative(z, out=z)
+        np.exp(z, out=z)
+        z += (SLIP_DENSITY * math.sqrt(2 * math.pi) / (1 - SLIP) * self.r_sd[r])[:, None].astype(np.float32)
+        return z
+
+    def _by_rocks(self, rest: Array, tests: Whole, weight: Array) -> Floats:
+        """How likely rocker answers are for a top at each place of the grid, but for a factor: [chains, tests, grid].
+        `rest` is how far each triple's middle stands over its others with the top at nothing.
+        """
+        sign = (LOGISTIC / 2 / self.edge) * self.t_sign[tests]
+        offset = sign * (rest - self.t_from[tests])
+        z = (sign * weight)[:, None].astype(np.float32) * FINE + offset[:, :, None].astype(np.float32)
+        np.tanh(z, out=z)
+        z *= np.float32(1 - 2 * MISHEARD)
+        z += np.float32(1)
+        return z
+
+    def _by_ink(self, slot: int) -> Floats:
+        """How likely the ink is for tops at each place of the grid, but for a factor: [chains, lanes, grid]."""
+        log = np.zeros((CHAINS, LANES, len(GRID)), dtype=np.float32)
+        for (at, under, said, strokes), bent in zip(self.inked, self.ink_shapes, strict=True):
+            if slot not in at:
+                continue
+            of, own = np.array([lane for lane, _ in under]), int(np.flatnonzero(at == slot)[0])
+            h = self.w[:, of[:, None], at[None, :]].transpose(1, 0, 2) + bent
+            tops = FINE + bent[:, :, own].reshape(-1, 1)
+            found = ink_along(self.x[at], h.reshape(-1, len(at)), own, tops, strokes, said, self.soft)
+            for lane, row in zip(of, found.reshape(len(of), CHAINS, -1), strict=True):
+                log[:, lane] += row
+        return np.asarray(np.exp(log - log.max(axis=2, keepdims=True)), dtype=np.float32)
+
+    def _draw(self, block: _Block, chance: Floats) -> None:
+        slots, pick = block.slots, self.chance
         chance /= chance.max(axis=3, keepdims=True)
         # numbers too small for single precision cost more than they count
         np.maximum(chance, LEAST, out=chance)
-        chance *= CELLS.astype(np.float32)
-        kinds = [(spread, np.flatnonzero(self.of_kind[slots] == kind)) for kind, spread in enumerate(self.spread)]
+        chance *= FINE_CELLS
         lanes = np.empty_like(chance)
-        for spread, own in kinds:
-            if len(own):
-                part = chance[:, own]
-                lanes[:, own] = (part.reshape(-1, len(GRID)) @ spread).reshape(part.shape)
+        for spread, own in block.kinds:
+            part = chance[:, own]
+            lanes[:, own] = (part.reshape(-1, len(GRID)) @ spread).reshape(part.shape)
         lanes /= lanes.max(axis=3, keepdims=True)
         np.maximum(lanes, LEAST, out=lanes)
         share = self.share[:, slots, None].astype(np.float32)
-        prior = self.most[slots] * (1 - share) + self.rest[slots] * share
-        inked = np.flatnonzero(self.has_ink[slots])
-        together, was = self.round % 2 == 0, self.u[:, slots].copy()
-        for i in inked if not together else ():
-            # its tops stand as the ink holds them: the fret follows them
-            kind = self.kinds[self.of_kind[slots[i]]]
-            held = end_density(kind, self.w[:, :, slots[i], None] - GRID)
-            lanes[:, i] = held / held.max(axis=2, keepdims=True)
-        even = lanes.prod(axis=2) * np.maximum(prior, LEAST)
-        u = _pick(even, pick.random((CHAINS, size), dtype=np.float32))
-        self.u[:, slots] = GRID[u] + CELLS[u] * (pick.random((CHAINS, size)) - 0.5)
-        for spread, own in kinds:
-            if len(own):
-                # how w spreads about u is the same both ways: a row of it is of w given u
-                chance[:, own] *= spread[u[:, own]][:, :, None, :]
-        w = _pick(chance, pick.random((CHAINS, size, LANES), dtype=np.float32))
-        drawn = (GRID[w] + CELLS[w] * (pick.random(w.shape) - 0.5)).transpose(0, 2, 1)
-        free = np.flatnonzero(~self.has_ink[slots])
-        self.w[:, :, slots[free]] = drawn[:, :, free]
-        if len(inked):
-            shapes = self._ink_shapes()
-            now = self._ink_log(lanes=True, shapes=shapes)
-            for i in inked:
-                # drawn by all else that was read of it: whether it is kept is for the ink to say
-                now, kept = self._try_tops(int(slots[i]), drawn[:, :, i], now, 0.0, shapes, together=together)
-                if together:
-                    self.u[:, slots[i]] = np.where(kept[:, 0], self.u[:, slots[i]], was[:, i])
-
-    def _try_tops(
-        self,
-        slot: int,
-        tops: Array,
-        inked: Array,
-        more: Array | float,
-        shapes: Sequence[Array],
-        *,
-        together: bool = False,
-    ) -> tuple[Array, NDArray[np.bool_]]:
-        """Put a fret's tops, [chains, lanes], elsewhere where the ink (and `more`) says so, lane by lane or all
-        `together`; the ink's log chance then, and where they were moved.
-        """
-        was = self.w[:, :, slot].copy()
-        self.w[:, :, slot] = tops
-        after = self._ink_log(lanes=True, shapes=shapes)
-        ratio = after - inked + more
-        if together:
-            kept = np.log(self.chance.random((CHAINS, 1))) < ratio.sum(axis=1, keepdims=True)
-            kept = np.broadcast_to(kept, ratio.shape)
-        else:
-            kept = np.log(self.chance.random(ratio.shape)) < ratio
-        self.w[:, :, slot] = np.where(kept, tops, was)
-        return np.where(kept, after, inked), kept
+        even = block.most + (block.rest - block.most) * share
+        np.maximum(even, LEAST, out=even)
+        for lane in range(LANES):
+            even *= lanes[:, :, lane]
+        for i, other, by in block.lifted:
+            off = GRID - (self.u[:, other, None] + by)
+            even[:, i] *= np.maximum(np.exp(-0.5 * (off / LIFT_SD_MM) ** 2), LEAST)
+        u = _pick(even, pick.random(even.shape[:2], dtype=np.float32))
+        self.u[:, slots] = GRID[u] + CELLS[u] * (pick.random(u.shape) - 0.5)
+        for spread, own in block.kinds:
+            # how w spreads about u is the same both ways: a row of it is of w given u
+            chance[:, own] *= spread[u[:, own]][:, :, None, :]
+        w = _pick(chance, pick.random(chance.shape[:3], dtype=np.float32))
+        self.w[:, :, slots] = (GRID[w] + CELLS[w] * (pick.random(w.shape) - 0.5)).transpose(0, 2, 1)
 
     def lines(self) -> None:
         """Draw the surveys' lines and the neck's shape from their normal conditional, kept by Metropolis's rule where
@@ -565,8 +600,8 @@ class _Sampler:
             design = self._design(size)
             rest = self.r_mm - self.r_sign * self.w[:, self.r_lane, self.r_slot]
             weight = np.where(self.slip, 1e-9, 1.0) / self.r_sd**2
-            bent += np.einsum("cr,ri,rj->cij", weight, design, design, optimize=True)
-            pull += np.einsum("cr,ri->ci", weight * rest, design)
+            bent += (design.T * weight[:, None, :]) @ design
+            pull += (weight * rest) @ design
         root = np.linalg.cholesky(bent)
         mean = np.linalg.solve(bent, pull[:, :, None])[:, :, 0]
         shake = np.linalg.solve(root.transpose(0, 2, 1), self.chance.standard_normal((CHAINS, size, 1)))[:, :, 0]
@@ -629,7 +664,7 @@ class _Sampler:
         for kind, shape in enumerate(shapes):
             if not np.any(shape):
                 continue
-            step = self.chance.normal(0, 0.02 / root, CHAINS) * self.chance.choice([0.4, 1.0, 3.0], CHAINS)
+            step = self._steps(0.02 / root, CHAINS)
             moved = self.u + step[:, None] * shape
             after = self._even_log(moved)
             ratio = after - now
@@ -651,15 +686,19 @@ class _Sampler:
                 self._shift_lines(step, kind, range(LANES))
         own = self._end_log(self.w)
         for kind, shape in enumerate(shapes[:2]):
-            size = (CHAINS, LANES)
-            step = self.chance.normal(0, 0.01 / root, size) * self.chance.choice([0.4, 1.0, 3.0], size)
+            step = self._steps(0.01 / root, (CHAINS, LANES))
             after = self._end_log(self.w + step[:, :, None] * shape)
-            kept = np.log(self.chance.random(size)) < after - own
+            kept = np.log(self.chance.random(step.shape)) < after - own
             step = np.where(kept, step, 0.0)
             own = np.where(kept, after, own)
             self.w += step[:, :, None] * shape
             for lane in range(LANES):
                 self._shift_lines(step[:, lane], kind, [lane])
+
+    def _steps(self, usual: float, size: int | tuple[int, int]) -> Array:
+        """Steps of a random walk, a few of them far shorter or longer than is usual."""
+        far = RIDGE_STEPS[self.chance.integers(0, len(RIDGE_STEPS), size)]
+        return np.asarray(self.chance.normal(0, usual, size) * far, dtype=float)
 
     def refit(self) -> None:
         """While warming up: where the frets themselves lie along a line, a bow or a ramp, give that to the survey's
@@ -724,21 +763,6 @@ class _Sampler:
             found += np.log(end_density(prior, off) + 1e-300).sum(axis=2)
         return found
 
-    def ink(self) -> None:
-        """Move each inked fret's three tops by themselves, kept by the ink and by all else that tells of that fret."""
-        covered = sorted({slot for slots, *_ in self.rows.ink for slot in slots})
-        if not covered:
-            return
-        shapes = self._ink_shapes()
-        inked = self._ink_log(lanes=True, shapes=shapes)
-        for slot in covered:
-            step = self.chance.normal(0, 1, (CHAINS, LANES)) * self.chance.choice(INK_STEPS_MM, (CHAINS, LANES))
-            was, before = self.w[:, :, slot].copy(), self._slot_log(slot)
-            self.w[:, :, slot] = was + step
-            more = self._slot_log(slot) - before
-            self.w[:, :, slot] = was
-            inked, _ = self._try_tops(slot, was + step, inked, more, shapes)
-
     def bend(self) -> None:
         """Bend, twist or raise the whole neck a little, kept by the ink and by all else: a beam shows the neck's shape,
         and no fret by itself finds it.
@@ -767,22 +791,6 @@ class _Sampler:
         found = self._others_log()
         return found + np.log(self._good() + SLIP_DENSITY).sum(axis=1) if len(self.r_mm) else found
 
-    def _slot_log(self, slot: int) -> Array:
-        """The log chance of one fret's tops and of what else than ink was read of them, [chains, lanes]."""
-        prior = self.kinds[self.of_kind[slot]]
-        found = np.log(end_density(prior, self.w[:, :, slot] - self.u[:, slot, None]) + 1e-300)
-        reads = np.flatnonzero(self.r_slot == slot)
-        if len(reads):
-            _add_by_lane(found, self.r_lane[reads], np.log(self._good(reads) + SLIP_DENSITY))
-        tests = np.flatnonzero((self.t_slots == slot).any(axis=1))
-        if len(tests):
-            chance = self._rock_chance(self.rocks_by(tests), tests)
-            _add_by_lane(found, self.t_lane[tests], np.log(chance))
-        blades = np.flatnonzero(self.b_slot == slot)
-        if len(blades):
-            _add_by_lane(found, self.b_lane[blades], np.log(self._blade_chance(blades)))
-        return found
-
     # -- the run ----------------------------------------------------------------------------------------------------
 
     def run(self) -> Draws:
@@ -797,14 +805,10 @@ class _Sampler:
         self.slip_chance = np.zeros((CHAINS, len(self.r_mm)))
         last = np.array([self.rows.last[fret] for fret in range(1, self.neck.frets + 1)], dtype=np.intp)
         kept, slipped, meant = [], [], []
-        # where numbers hold the neck, ink has little to find
-        warm = INK_WARM if self.rows.ink and len(self.r_mm) < LANES * self.neck.frets / 2 else WARM
-        for round_ in range(warm + KEPT):
-            self.round = round_
-            self.soft = max(1.0, 6 * (1 - 2 * round_ / warm))
+        for round_ in range(WARM + KEPT):
+            self.soft = max(1.0, 6 * (1 - 2 * round_ / WARM))
             self.edge = EDGE_MM * self.soft
             self.frets()
-            self.ink()
             self.bend()
             self.slips()
             self.lines()
@@ -813,7 +817,7 @@ class _Sampler:
                 self.refit()
             for _ in range(2):
                 self.ridges()
-            if round_ >= warm:
+            if round_ >= WARM:
                 shape = np.stack(
                     [
                         self.shape(last, np.full(len(last), lane), np.full(len(last), len(self.rows.bow_sd) - 1))
@@ -841,11 +845,6 @@ class _Sampler:
         return Draws(heights, even, own, bow, twist, ramp, slips)
 
 
-def _add_by_lane(found: Array, lanes: Whole, log: Array) -> None:
-    for lane in range(LANES):
-        found[:, lane] += log[:, lanes == lane].sum(axis=1)
-
-
 def _layers(entries: Sequence[tuple[int, ...]]) -> list[tuple[Whole, ...]]:
     """Entries (place, lane, …) parted so that none meets a place and lane twice."""
     ranked: dict[int, list[tuple[int, ...]]] = {}
@@ -854,24 +853,22 @@ def _layers(entries: Sequence[tuple[int, ...]]) -> list[tuple[Whole, ...]]:
         rank = seen.get(entry[:2], 0)
         seen[entry[:2]] = rank + 1
         ranked.setdefault(rank, []).append(entry)
-    return [tuple(np.array(column, dtype=np.intp) for column in zip(*layer, strict=True)) for layer in ranked.values()]
+    return [
+        tuple(np.array(column, dtype=np.intp) for column in zip(*sorted(layer), strict=True))
+        for layer in ranked.values()
+    ]
 
 
-def _sure(z: Floats) -> Floats:
-    """The logistic curve, in single precision."""
-    np.clip(z, -60, 60, out=z)
-    np.negative(z, out=z)
-    np.exp(z, out=z)
-    z += np.float32(1)
-    return np.asarray(np.reciprocal(z, out=z), dtype=np.float32)
+def _rows_of(place: Whole, lane: Whole, size: int) -> Whole | slice:
+    """Rows of [slots × lanes] that a layer speaks of; all of them at once where it does."""
+    rows = place * LANES + lane
+    return slice(None) if len(rows) == size * LANES and bool((np.diff(rows) > 0).all()) else rows
 
 
 def _pick(weights: NDArray[np.floating], at: NDArray[np.floating]) -> Whole:
     """Indices along the last axis, drawn by weight with uniform numbers."""
     total = np.cumsum(weights, axis=-1)
-    return np.asarray(
-        (total < (at * total[..., -1])[..., None]).sum(axis=-1).clip(0, weights.shape[-1] - 1), dtype=np.intp
-    )
+    return np.asarray((total >= (at * total[..., -1])[..., None]).argmax(axis=-1), dtype=np.intp)
 
 
 def _robust(at: Array, mm: Array, *shapes: Array) -> Array:
@@ -888,39 +885,3 @@ def _robust(at: Array, mm: Array, *shapes: Array) -> Array:
         scale = np.maximum(0.01, 1.5 * np.median(off, axis=-1, keepdims=True))
         weight = 1 / (1 + (off / scale) ** 2)
     return np.asarray(fit, dtype=float)
-
-
-def ink_chance(x: Array, h: Array, strokes: Array, said: Array, soft: float = 1.0) -> Array:
-    """The log chance of what a beam's ink shows over frets at x with tops h, [draws]: it rests on the upper hull. What
-    is `said` of a fret is 0 gone, 1 partly, 2 left, −1 nothing; its edges are `soft` times as soft as they are.
-    """
-    gap = hull_over(x, h) - h
-    deep = (strokes * INK_STROKE_MM)[:, None]
-    edge = soft * INK_STROKE_MM
-    gone = expit(LOGISTIC / edge * (deep - gap))
-    left = 1 - gone
-    partly = np.exp(-0.5 * ((gap - deep) / edge) ** 2)
-    chance = np.where(said == 0, gone, np.where(said == 1, partly, left))
-    return np.asarray(np.where(said < 0, 0.0, np.log(0.002 + 0.998 * chance)).sum(axis=1), dtype=float)
-
-
-def hull_over(x: Array, h: Array) -> Array:
-    """The upper hull of tops h, [draws, frets], at every fret: the highest chord of two others over it, or itself. Of
-    each left end the steepest chord that reaches past a fret is the highest there.
-    """
-    if len(x) < 3:
-        return h
-    apart, before = _apart(tuple(map(float, x)))
-    slope = np.where(before, (h[:, None, :] - h[:, :, None]) / apart, -np.inf)
-    steepest = np.maximum.accumulate(slope[:, :, ::-1], axis=2)[:, :, ::-1]
-    over = np.full_like(slope, -np.inf)
-    over[:, :, 1:-1] = np.where(before[:, 1:-1], h[:, :, None] + apart[:, 1:-1] * steepest[:, :, 2:], -np.inf)
-    return np.asarray(np.maximum(h, over.max(axis=1)), dtype=float)
-
-
-@lru_cache(maxsize=64)
-def _apart(x: tuple[float, ...]) -> tuple[Array, NDArray[np.bool_]]:
-    """How far each fret lies past each other, [from, to], and whether it does."""
-    place = np.array(x)
-    by = place[None, :] - place[:, None]
-    return np.where(by > 0, by, 1.0), by > 0

@@ -12,7 +12,8 @@ from scipy.special import expit
 
 from deft_bench.core.evidence.actions import Compared, rock_over
 from deft_bench.core.evidence.kinds import ROCKER_MM, Daylight, Evidence, Heights, Rocker
-from deft_bench.core.evidence.likely_neck import EDGE_MM, LANES, LOGISTIC, ROCKS_FROM, Draws, Neck
+from deft_bench.core.evidence.likely_neck import EDGE_MM, LANES, ROCKS_FROM, Draws, Neck
+from deft_bench.core.evidence.prior import LOGISTIC
 from deft_bench.core.strings.frame import Array
 
 SECONDS = {"rocker": 4.0, "heights": 8.0, "daylight": 20.0}

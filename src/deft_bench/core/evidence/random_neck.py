@@ -10,20 +10,20 @@ from scipy.special import expit
 
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.evidence.actions import FAR_UP_MM, MINUTES, hair_minutes, over_the_best, rock_over
+from deft_bench.core.evidence.beam_ink import hull_over
 from deft_bench.core.evidence.judged import COVERED, Judged
 from deft_bench.core.evidence.kinds import INK_STROKE_MM, ROCKER_MM, Evidence, Heights, Ink, Rocker
 from deft_bench.core.evidence.likely_neck import (
     EDGE_MM,
     LANES,
-    LOGISTIC,
     ROCKS_FROM,
     Draws,
     Neck,
-    hull_over,
     over_fair_line,
 )
 from deft_bench.core.evidence.prior import (
     BOW_SD_MM,
+    LOGISTIC,
     PRIORS,
     RAMP_NONE,
     RAMP_SD_MM,

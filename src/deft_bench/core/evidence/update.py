@@ -8,20 +8,19 @@ from dataclasses import replace
 import numpy as np
 from scipy.special import expit
 
+from deft_bench.core.evidence.beam_ink import ink_chance
 from deft_bench.core.evidence.kinds import CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker
 from deft_bench.core.evidence.likely_neck import (
     BLADE_SD_MM,
     EDGE_MM,
-    LOGISTIC,
     MISHEARD,
     ROCKS_FROM,
     SLIP,
     SLIP_DENSITY,
     Draws,
     Neck,
-    ink_chance,
 )
-from deft_bench.core.evidence.prior import normal
+from deft_bench.core.evidence.prior import LOGISTIC, normal
 from deft_bench.core.strings.frame import Array
 
 LEAST_DRAWS = 60

@@ -81,6 +81,37 @@ def metal_in(
     return MetalNow(tuple(heights), {lane: read for lane, read in lanes.items() if any(read)}, read_at, new_um / 1000)
 
 
+PLAN_KNOWN = 8.0
+"""How well levels keep to their plan is known as if from so many frets."""
+
+
+def more_than_planned(off_mm: Sequence[float]) -> float:
+    """How much more than is planned levels take, mm, by what was read of some frets less what was planned: the mean,
+    drawn towards nothing while they are few.
+    """
+    return sum(off_mm) / (len(off_mm) + PLAN_KNOWN)
+
+
+def off_plan(taken: Sequence[MetalTaken], crowns: Sequence[CrownReading]) -> list[float]:
+    """How much more than is said was taken off each fret, mm: its lowest crown that was read last before, less its
+    lowest in the same lanes that was read first after. Frets without both are left out.
+    """
+    found = []
+    for one in taken:
+        before: dict[str, int] = {}
+        after: dict[str, int] = {}
+        for read in sorted(crowns, key=lambda read: read.at):
+            lane, fret = read.place
+            if fret == one.fret and read.at <= one.at:
+                before[lane] = read.height_um
+            elif fret == one.fret:
+                after.setdefault(lane, read.height_um)
+        lost = [before[lane] - um for lane, um in after.items() if lane in before]
+        if lost:
+            found.append((max(lost) - one.removed_um) / 1000)
+    return found
+
+
 def _last_read(fret: int, surveys: Sequence[Sequence[CrownReading]], since: str) -> list[CrownReading]:
     """The readings of a fret in the newest survey that read it since it was put in."""
     for survey in surveys:

@@ -22,6 +22,12 @@ from deft_bench.formats.strict_json import RequestError
 
 ABOUT = "The level plan at the least metal: removal in every lane, what lifting saves, height left, the call"
 
+FALL_AWAY = {
+    "type": "object",
+    "properties": {"from_fret": FRETS, "drop_mm": {"type": "number", "minimum": 0, "maximum": 10}},
+    "required": ["from_fret", "drop_mm"],
+    "additionalProperties": False,
+}
 SCHEMA = request(
     {
         "scale_mm": SCALE,
@@ -33,12 +39,7 @@ SCHEMA = request(
             "additionalProperties": False,
             "minProperties": 1,
         },
-        "fall_away": {
-            "type": "object",
-            "properties": {"from_fret": FRETS, "drop_mm": {"type": "number", "minimum": 0, "maximum": 10}},
-            "required": ["from_fret", "drop_mm"],
-            "additionalProperties": False,
-        },
+        "fall_away": FALL_AWAY,
         "left_out": listed(FRETS, least=0),
         "objective": {"type": "string", "enum": ["least_metal", "least_worst"], "default": "least_metal"},
         "fret_height_mm": {
@@ -91,6 +92,21 @@ def _call(plan: LevelPlan) -> Call:
     return straightness_call(tops) if tops is not None and not tops.frets_can_be_judged else level_call(plan)
 
 
+def too_tall(height_mm: float, width_mm: float) -> str:
+    """What is wrong with a crown taller than its arc can be."""
+    return f"{height_mm:g} is too tall for a crown {width_mm:g} wide: at most half of it + 0.3"
+
+
+def drops_asked(asked: dict[str, Any], positions_mm: list[float]) -> list[float]:
+    """How far under straight `fall_away` leaves each fret, mm; raises RequestError where it cannot begin there."""
+    if "fall_away" not in asked:
+        return [0.0] * len(positions_mm)
+    try:
+        return list(Fall(asked["fall_away"]["from_fret"], asked["fall_away"]["drop_mm"]).drops(positions_mm))
+    except ValueError as error:
+        raise RequestError([f"fall_away.from_fret: {error}"]) from None
+
+
 def level_request(asked: dict[str, Any]) -> LevelRequest:
     """The core's request from a checked JSON one; raises RequestError where fields contradict each other."""
     frets = asked["frets"]
@@ -113,15 +129,8 @@ def level_request(asked: dict[str, Any]) -> LevelRequest:
     per_fret = tuple(map(float, heights)) if isinstance(heights, list) else (float(heights),) * frets
     width = asked.get("crown_width_mm")
     if width is not None and max(per_fret) > width / 2 + 0.3:
-        raise RequestError(
-            [f"fret_height_mm: {max(per_fret):g} is too tall for a crown {width:g} wide: at most half of it + 0.3"]
-        )
-    drops = [0.0] * frets
-    if "fall_away" in asked:
-        try:
-            drops = Fall(asked["fall_away"]["from_fret"], asked["fall_away"]["drop_mm"]).drops(positions)
-        except ValueError as error:
-            raise RequestError([f"fall_away.from_fret: {error}"]) from None
+        raise RequestError([f"fret_height_mm: {too_tall(max(per_fret), width)}"])
+    drops = drops_asked(asked, positions)
     try:
         return LevelRequest(
             positions_mm=tuple(positions),

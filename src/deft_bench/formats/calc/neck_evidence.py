@@ -9,12 +9,15 @@ from typing import Any
 import numpy as np
 
 from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.evidence.actions import Levelling
 from deft_bench.core.evidence.judged import Judged, judge
 from deft_bench.core.evidence.kinds import Act, CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker
 from deft_bench.core.evidence.likely_neck import Neck
 from deft_bench.core.evidence.prior import PRIORS
+from deft_bench.core.frets.crown import land
 from deft_bench.core.frets.heights import LANES
 from deft_bench.formats.calc.fields import FRETS, SCALE, call_fields, listed, request
+from deft_bench.formats.calc.level_plan import FALL_AWAY, drops_asked, too_tall
 from deft_bench.formats.strict_json import RequestError
 
 ABOUT = "The likely neck from gauges, blades, rocker, ink, light and crowns: heights with spread, actions by chance"
@@ -75,7 +78,7 @@ SCHEMA = request(
         "wire_height_mm": _LENGTH,
         "crown_width_mm": _LENGTH,
         "least_fret_height_mm": _LENGTH,
-        "fall_away": {"type": "boolean"},
+        "fall_away": FALL_AWAY,
         "seed": {"type": "integer", "minimum": 0, "maximum": 2**31},
         "evidence": listed(_ONE, least=0, most=5000),
     },
@@ -99,15 +102,22 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     lines: list[str] = []
     for i, one in enumerate(asked["evidence"]):
         lines += [f"evidence[{i}].{problem}" for problem in _problems(one, frets, asked.get("wire_height_mm"))]
+    held, width = asked.get("wire_height_mm"), asked.get("crown_width_mm")
+    if held is not None and width is not None and held > width / 2 + 0.3:
+        lines.append(f"wire_height_mm: {too_tall(held, width)}")
     if lines:
         raise RequestError(lines)
-    neck = Neck(
-        np.array(fret_positions(asked["scale_mm"], frets)), asked.get("history", "played"), asked.get("joint_fret")
-    )
+    positions = fret_positions(asked["scale_mm"], frets)
+    neck = Neck(np.array(positions), asked.get("history", "played"), asked.get("joint_fret"))
     evidence = [_READ[one["kind"]](one) for one in asked["evidence"]]
     seed = asked.get("seed", zlib.crc32(json.dumps(asked, sort_keys=True).encode()))
-    found = judge(neck, evidence, asked.get("wire_height_mm"), asked.get("least_fret_height_mm"), seed)
-    return _answer(found)
+    levelling = Levelling(tuple(drops_asked(asked, positions)))
+    found = judge(neck, evidence, held, asked.get("least_fret_height_mm"), seed, levelling=levelling)
+    answered = _answer(found)
+    if held is not None and width is not None:
+        for one in answered["actions"]:
+            one["land_mm"] = land(width, held, one["worst_mm"]["mean"])
+    return answered
 
 
 def _answer(found: Judged) -> dict[str, Any]:
@@ -174,7 +184,7 @@ _READ: dict[str, Callable[[Mapping[str, Any]], Evidence]] = {
     "daylight": lambda one: Daylight(_lane(one), one["fret"], one["gap_mm"]),
     "crown_height": lambda one: CrownHeight(_lane(one), one["fret"], one["mm"]),
     **{
-        kind: lambda one: Act(one["kind"], tuple(one.get("frets", ())))
+        kind: lambda one: Act(one["kind"], tuple(one.get("frets", ())), one.get("by_mm"))
         for kind in ("rod", "reseated", "lifted", "levelled")
     },
 }

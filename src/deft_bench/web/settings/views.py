@@ -6,7 +6,7 @@ from typing import Any
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.learned import learned_of, lifts_of
+from deft_bench.bench.learned import learned_of, levels_of, lifts_of
 from deft_bench.core.shop_settings import to_text
 from deft_bench.core.strings.customary import CUSTOMS
 from deft_bench.core.work.estimate import price_list
@@ -84,6 +84,7 @@ def _page(values: Any, errors: dict[str, str], preset_values: Mapping[str, str],
         learned=[one for one in learned_of(db(), current()) if one.history in LEARNED],
         learned_from=current().learned_from,
         lifts=lifts_of(db(), current()),
+        levels=levels_of(db(), current()),
         histories=LEARNED,
     )
 
