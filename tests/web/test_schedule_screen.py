@@ -104,7 +104,7 @@ def test_a_pin_says_what_it_costs_and_one_that_cannot_be_kept_changes_nothing(be
     for wrong, why in (
         ({**late, "at": "2026-09-03T23:00"}, "does not fit into bench hours"),
         ({**late, "at": "2026-09-01T10:00"}, "does not fit into bench hours"),  # Mara's day off
-        ({**late, "at": "soon"}, "give a day and a time"),
+        ({**late, "at": "soon"}, "is not a day and a time"),
         ({**late, "at": "2026-08-20T10:00"}, "that moment is over"),
         ({**late, "step": "dance"}, "not left to do"),
         ({**late, "step": "level", "at": "2026-09-04T10:00"}, "contradict"),  # after the crown that is pinned
@@ -164,7 +164,7 @@ def test_hours_are_refused_box_by_box_and_nothing_typed_is_lost(bench: Bench, de
     assert refused.status_code == 422
     for part in (
         "“25:00-26:00” is no shift: give shifts such as",
-        "“someday” is no day off",
+        "“someday” is not a date",
         "Ilo has no hours",
         "These hours need a name",
         "“clamps many” is not understood",
@@ -174,8 +174,8 @@ def test_hours_are_refused_box_by_box_and_nothing_typed_is_lost(bench: Bench, de
     assert 'value="25:00"' in refused.text
     assert schedules.hours(demo) == before
     monday = {"mon0_0_from": "09:00", "mon0_0_to": "12:30", "mon0_1_from": "13:15", "mon0_1_to": "17:00"}
-    off = {"off0_0_from": "2026-12-24", "off0_0_to": "2026-12-26"}
-    dry = {"dry_0_day": "2026-08-27", "dry_0_from": "10:00", "dry_0_to": "16:00"}
+    off = {"off0_0_from": "Thu 24 Dec", "off0_0_to": "Sat 26 Dec"}
+    dry = {"dry_0_day": "Thu 27 Aug", "dry_0_from": "10:00", "dry_0_to": "16:00"}
     good = {"name0": "Mara", **monday, **off, "fixture_0": "clamps", "count_0": "0", **dry}
     assert "Saved" in bench.post("/schedule/hours", good).text
     kept = bench.get("/schedule/hours")
@@ -201,18 +201,21 @@ def test_shifts_and_days_are_written_as_they_are_read(text: str) -> None:
     assert read_shifts(write_shifts(shifts)) == shifts
     days = frozenset({date(2026, 12, 24), date(2026, 12, 25), date(2026, 12, 31)})
     assert day_spans(days) == [(date(2026, 12, 24), date(2026, 12, 25)), (date(2026, 12, 31), date(2026, 12, 31))]
-    assert read_days("2026-12-24 to 2026-12-25, 2026-12-31") == days
-    dry = read_windows("2026-08-27 10:00 to 16:00\n2026-08-26 9-11", UTC)
+    today = date(2026, 11, 2)
+    assert read_days("2026-12-24 to 2026-12-25, 2026-12-31", today) == days
+    assert read_days("Thu 24 Dec to Fri 25 Dec, 31.12.", today) == days
+    dry = read_windows("2026-08-27 10:00 to 16:00\nWed 26 Aug 9-11", UTC, date(2026, 8, 1))
     assert dry
     assert [one.hour for one, _ in dry] == [9, 10]
     assert read_fixtures("clamps 3; neck rest: 1") == {"clamps": 3, "neck rest": 1}
     for read, wrong in (
         (read_shifts, "12-9"),
         (read_shifts, "9-12, 11-13"),
-        (read_days, "2026-13-01"),
+        (lambda text: read_days(text, today), "2026-13-01"),
+        (lambda text: read_days(text, today), "Fri 24 Dec"),
         (read_fixtures, "3"),
     ):
-        with pytest.raises(ValueError, match=r"such as|comes|come after|give|is not understood"):
+        with pytest.raises(ValueError, match=r"such as|comes|is a Thursday|come after|give|is not understood"):
             read(wrong)
 
 

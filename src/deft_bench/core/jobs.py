@@ -3,6 +3,7 @@
 from datetime import date
 
 from deft_bench.core.survey_kinds import ACTION_FRET
+from deft_bench.core.times import day_words
 
 JOB_KINDS: dict[str, str] = {
     "level_and_dress": "Level and dress",
@@ -22,7 +23,8 @@ def opening_problem(kind: str, promised_on: str | None, today: date, frets: int)
     """
     wrong = []
     if promised_on is not None and promised_on < today.isoformat():
-        wrong.append(f"{promised_on} is before it comes in today: give today or a later day, or none.")
+        said = day_words(date.fromisoformat(promised_on), today.year)
+        wrong.append(f"{said} is before it comes in today: give today or a later day, or none.")
     if kind == "setup" and frets < ACTION_FRET:
         wrong.append(f"A setup is calculated from {ACTION_FRET} frets on: this board has {frets}.")
     return wrong

@@ -6,7 +6,7 @@ from contextlib import contextmanager
 from datetime import date, datetime
 from typing import Any
 
-from flask import Flask, current_app, flash, g, make_response, render_template, request
+from flask import Flask, current_app, flash, g, make_response, render_template, request, session
 from flask_wtf.csrf import generate_csrf
 from markupsafe import Markup
 from werkzeug.datastructures import MultiDict
@@ -15,7 +15,7 @@ from werkzeug.wrappers import Response
 from deft_bench.core.calls import frets_named
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.text import barred
-from deft_bench.core.times import clock_words, day_words, moment, span_words
+from deft_bench.core.times import clock_words, day_words, moment, read_day, span_words
 from deft_bench.core.times import stamp as to_stamp
 from deft_bench.core.units import Display, LengthError, parse_length
 from deft_bench.store import instruments, jobs, shop, surveys
@@ -108,6 +108,7 @@ def register(app: Flask) -> None:
             "today": now().date(),
             "bare": False,
             "shop": settings(),
+            "sent_back": sent_back(),
         }
 
     app.jinja_env.filters["day"] = day
@@ -120,6 +121,19 @@ def register(app: Flask) -> None:
     app.jinja_env.filters["whole"] = whole
     app.jinja_env.filters["merge"] = lambda one, other: {**one, **other}
     app.jinja_env.filters["upfirst"] = lambda text: text[:1].upper() + text[1:]
+
+
+def keep_typed() -> None:
+    """Keep what a refused form held, for the page that is shown next."""
+    session["typed"] = {name: text[:400] for name, text in request.form.items() if name != "csrf_token"}
+
+
+def sent_back() -> dict[str, str]:
+    """What the form that was refused just now held; nothing after any other request."""
+    if "sent_back" not in g:
+        g.sent_back = session.pop("typed", {})
+    found: dict[str, str] = g.sent_back
+    return found
 
 
 def page_of_ours(asked: str) -> str:
@@ -256,12 +270,12 @@ class Form:
         return tuple(sorted(found))
 
     def day(self, field: str, optional: bool = True) -> str | None:
-        """A date as YYYY-MM-DD."""
+        """A day as a person writes it, as YYYY-MM-DD."""
         typed = self.text(field)
         if optional and not typed:
             return None
         try:
-            return date.fromisoformat(typed).isoformat()
-        except ValueError:
-            self.errors[field] = f"“{typed[:20]}” is not a date: give it as YYYY-MM-DD, such as 2026-09-01."
+            return read_day(typed, now().astimezone().date()).isoformat()
+        except ValueError as error:
+            self.errors[field] = f"{error}."
             return None

@@ -1,19 +1,18 @@
 """Planning from now, pins and what they cost, and promises."""
 
-from datetime import datetime
-
 from dateutil import tz
 from flask import current_app, flash, redirect, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.planner import Planner
 from deft_bench.bench.scheduling import on_bench, pin_wanted, plan_from_now, try_pin
+from deft_bench.core.times import read_moment
 from deft_bench.core.work.schedule.bench import MOST_WEIGHT, Pin
 from deft_bench.core.work.schedule.grid import ScheduleError
 from deft_bench.core.work.schedule.planning import Planned
 from deft_bench.store import jobs, schedules
 from deft_bench.web.schedule.screen import back, screen
-from deft_bench.web.support import Form, db, now, or_404, settings, stamp
+from deft_bench.web.support import Form, day, db, keep_typed, now, or_404, settings, stamp
 
 
 def _planner() -> Planner:
@@ -49,11 +48,11 @@ def pin() -> Response:
     """Pin a step to a moment: it is tried first, and what it costs is said; one that cannot be kept changes nothing."""
     job, step = request.form.get("job", ""), request.form.get("step", "")
     try:
-        at = datetime.fromisoformat(request.form.get("at", "").strip())
-    except ValueError:
-        flash("Not pinned: give a day and a time, such as 2026-08-26 10:00.")
+        at = read_moment(request.form.get("at", ""), now().astimezone().date()).replace(tzinfo=tz.tzlocal())
+    except ValueError as error:
+        flash(f"Not pinned: {error}.")
+        keep_typed()
         return back(at=f"{job}.{step}")
-    at = at if at.tzinfo else at.replace(tzinfo=tz.tzlocal())
     wanted = Pin(job, step, at, request.form.get("technician", "").strip())
     found = on_bench(db(), settings(), now())
     try:
@@ -88,14 +87,15 @@ def promise() -> Response:
     form = Form()
     with or_404():
         job = jobs.get(db(), request.form.get("job", 0, type=int))
-    day = form.day("promised_on")
+    promised = form.day("promised_on")
     weight = form.count("weight", 1, MOST_WEIGHT)
     wrong = list(form.errors.values())
-    if day is not None and day < job.opened_at[:10]:
-        wrong.append(f"{day} is before it came in on {job.opened_at[:10]}: give that day or a later one.")
+    if promised is not None and promised < job.opened_at[:10]:
+        wrong.append(f"{day(promised)} is before it came in on {day(job.opened_at)}: give that day or a later one.")
     if wrong or weight is None:
         flash("Not changed. " + " ".join(wrong))
+        keep_typed()
         return back(_anchor="promises")
-    jobs.promise(db(), job.id, day, weight)
+    jobs.promise(db(), job.id, promised, weight)
     flash("The promise is changed. Re-plan to see what it does.")
     return back(_anchor="promises")

@@ -17,6 +17,7 @@ from deft_bench.core.work.schedule.hours import (
     read_shifts,
     read_windows,
 )
+from deft_bench.web.support import day as day_said
 from deft_bench.web.support import db, now
 
 MOST_TECHNICIANS = 6
@@ -28,14 +29,14 @@ def boxes_of(stored: BenchHours) -> dict[str, str]:
     boxes = {}
     for i, one in enumerate(stored.technicians):
         boxes[f"name{i}"] = one.name
-        boxes |= _ends(f"off{i}", [(a.isoformat(), b.isoformat()) for a, b in day_spans(one.days_off)])
-        for d, day in enumerate(WEEKDAYS):
-            boxes |= _ends(f"{day}{i}", [(f"{a:%H:%M}", f"{b:%H:%M}") for a, b in one.week.get(d, ())])
+        boxes |= _ends(f"off{i}", [(day_said(a), day_said(b)) for a, b in day_spans(one.days_off)])
+        for d, name in enumerate(WEEKDAYS):
+            boxes |= _ends(f"{name}{i}", [(f"{a:%H:%M}", f"{b:%H:%M}") for a, b in one.week.get(d, ())])
     for row, (name, count) in enumerate(stored.fixtures.items()):
         boxes |= {f"fixture_{row}": name, f"count_{row}": str(count)}
     here = [(a.astimezone(tz.tzlocal()), b.astimezone(tz.tzlocal())) for a, b in stored.dry or ()]
     boxes |= _ends("dry", [(f"{a:%H:%M}", f"{b:%H:%M}") for a, b in here])
-    return boxes | {f"dry_{row}_day": f"{a:%Y-%m-%d}" for row, (a, _) in enumerate(here)}
+    return boxes | {f"dry_{row}_day": day_said(a) for row, (a, _) in enumerate(here)}
 
 
 def _ends(name: str, spans: Sequence[tuple[str, str]]) -> dict[str, str]:
@@ -93,7 +94,7 @@ def read_hours(boxes: Mapping[str, str], errors: dict[str, str]) -> BenchHours |
     except ValueError as error:
         errors["fixtures"] = f"{error}."
     try:
-        made = replace(made, dry=read_windows(boxes.get("dry", ""), tz.tzlocal()))
+        made = replace(made, dry=read_windows(boxes.get("dry", ""), tz.tzlocal(), _today()))
     except ValueError as error:
         errors["dry"] = f"{error}."
     if not found and not errors:
@@ -103,6 +104,10 @@ def read_hours(boxes: Mapping[str, str], errors: dict[str, str]) -> BenchHours |
         row = rows[int(trouble.where.split("[")[1].split("]")[0])]
         errors.setdefault(f"name{row}", f"{trouble.why}.")
     return None if errors else made
+
+
+def _today() -> date:
+    return now().astimezone().date()
 
 
 def _technician(i: int, boxes: Mapping[str, str], errors: dict[str, str]) -> Technician | None:
@@ -117,7 +122,7 @@ def _technician(i: int, boxes: Mapping[str, str], errors: dict[str, str]) -> Tec
         except ValueError as error:
             errors[f"{day}{i}"] = f"{error}."
     try:
-        days_off = read_days(boxes.get(f"off{i}", ""))
+        days_off = read_days(boxes.get(f"off{i}", ""), _today())
     except ValueError as error:
         errors[f"off{i}"] = f"{error}."
     if barred(name):

@@ -6,9 +6,11 @@ from dataclasses import dataclass, field
 from datetime import date, datetime, time, tzinfo
 from typing import Any
 
+from deft_bench.core.times import day_words, read_day
 from deft_bench.core.work.schedule.bench import WEEKDAYS, Technician
 
 _SHIFT = re.compile(r"(\d{1,2})(?:[:.](\d{2}))?\s*(?:-|–|to)\s*(\d{1,2})(?:[:.](\d{2}))?")
+_DAY_AND_SPAN = re.compile(r"(.*\S)\s+(\d{1,2}(?:[:.]\d{2})?\s*(?:-|–|to)\s*\d{1,2}(?:[:.]\d{2})?)")
 FORMS = "give shifts such as 9:00-12:30, 13:15-17:30"
 USUAL = "9:00-12:30, 13:15-17:30"
 MOST_OF_A_FIXTURE = 99
@@ -49,21 +51,16 @@ def write_shifts(shifts: Shifts) -> str:
     return ", ".join(f"{a:%-H:%M}-{b:%-H:%M}" for a, b in shifts)
 
 
-def read_days(text: str) -> frozenset[date]:
-    """Days off as dates with commas or spaces between, and spans such as 2026-12-24 to 2026-12-31; raises ValueError
-    in words.
-    """
+def read_days(text: str, today: date) -> frozenset[date]:
+    """Days off with commas between, and spans such as Thu 24 Dec to Thu 31 Dec; raises ValueError in words."""
     found: set[date] = set()
     for part in re.split(r"[,;\n]", text):
         if not part.strip():
             continue
         ends = [word.strip() for word in part.split(" to ")]
-        try:
-            first, last = date.fromisoformat(ends[0]), date.fromisoformat(ends[-1])
-        except ValueError:
-            first, last = date.max, date.min
+        first, last = read_day(ends[0], today), read_day(ends[-1], today)
         if len(ends) > 2 or not 0 <= (last - first).days <= 366:
-            raise ValueError(f"“{part.strip()[:30]}” is no day off: give 2026-12-24, or 2026-12-24 to 2026-12-31")
+            raise ValueError(f"“{part.strip()[:30]}” is no span of days off: give its first day, then its last")
         found |= {date.fromordinal(k) for k in range(first.toordinal(), last.toordinal() + 1)}
     return frozenset(found)
 
@@ -94,8 +91,8 @@ def read_fixtures(text: str) -> dict[str, int]:
     return found
 
 
-def read_windows(text: str, zone: tzinfo) -> tuple[tuple[datetime, datetime], ...] | None:
-    """Dry windows from lines such as `2026-08-27 10:00 to 16:00`, local time; None for an empty text; raises
+def read_windows(text: str, zone: tzinfo, today: date) -> tuple[tuple[datetime, datetime], ...] | None:
+    """Dry windows from lines such as `Thu 27 Aug 10:00 to 16:00`, local time; None for an empty text; raises
     ValueError in words.
     """
     found = []
@@ -103,12 +100,13 @@ def read_windows(text: str, zone: tzinfo) -> tuple[tuple[datetime, datetime], ..
         if not line.strip():
             continue
         try:
-            day, _, span = line.strip().partition(" ")
+            day, span = _DAY_AND_SPAN.fullmatch(line.strip()).groups()  # type: ignore[union-attr]
             ((opens, closes),) = read_shifts(span)
-            at = date.fromisoformat(day)
-        except ValueError:
+            at = read_day(day, today)
+        except (ValueError, AttributeError):
+            example = f"{day_words(today)} 10:00 to 16:00"
             raise ValueError(
-                f"“{line.strip()[:40]}” is no dry window: give a day and hours, such as 2026-08-27 10:00 to 16:00"
+                f"“{line.strip()[:40]}” is no dry window: give a day and hours, such as {example}"
             ) from None
         found.append((datetime.combine(at, opens, zone), datetime.combine(at, closes, zone)))
     return tuple(sorted(found)) or None
