@@ -10,7 +10,7 @@ from PIL import Image
 
 from deft_bench.core.frets.heights import deviations
 from deft_bench.core.survey import heights_from
-from deft_bench.store import instruments, notes, shop, surveys
+from deft_bench.store import instruments, jobs, notes, shop, surveys
 from deft_bench.store.database import Connection
 from deft_bench.web.drawing.neck_drawing import off_number
 from harness import Bench, words
@@ -168,6 +168,12 @@ def test_a_history_is_one_line_of_time_and_two_surveys_are_compared(bench: Bench
     only = words(bench.get("/instruments/2?only=act"))
     assert "The rod was turned" in only
     assert "Straightness, fret tops at" not in only
+    assert "Bench climate of the week:" not in only
+    here = jobs.open_of(demo, [4])[4].opened_at
+    for temperature, humidity in ((19.0, 38.0), (23.4, 71.0)):
+        shop.add_climate(demo, here, temperature, humidity)
+    climate = words(bench.get("/instruments/4?only=climate"))
+    assert re.search(r"Bench climate of the week: 38 to 71 % RH, 19 to 23 °C", climate)
     later, earlier = heights[0], heights[-1]
     shown = bench.get(f"/instruments/2/compare?earlier={later.id}&later={earlier.id}")
     values = {one.id: surveys.values(demo, one.id) for one in (earlier, later)}

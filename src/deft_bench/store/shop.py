@@ -35,6 +35,12 @@ def latest_climate(db: Connection) -> tuple[str, float, float] | None:
     return tuple(row) if row else None
 
 
+def climates_since(db: Connection, at: str) -> list[tuple[str, float, float]]:
+    """The climate entries from a time on, oldest first."""
+    rows = db.execute("SELECT at, temperature_c, humidity FROM climate WHERE at >= ? ORDER BY at, id", (at,))
+    return [tuple(row) for row in rows]
+
+
 def climates(db: Connection, limit: int = 60) -> list[tuple[str, float, float]]:
     """The latest climate entries, newest first."""
     rows = db.execute("SELECT at, temperature_c, humidity FROM climate ORDER BY at DESC, id DESC LIMIT ?", (limit,))

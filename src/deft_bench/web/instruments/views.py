@@ -15,7 +15,7 @@ from deft_bench.core.instrument import CHOICES, KINDS
 from deft_bench.core.jobs import JOB_KINDS, OPENED, opening_problem
 from deft_bench.core.survey import WHEN
 from deft_bench.core.survey_kinds import SURVEY_KINDS
-from deft_bench.store import acts, jobs, notes, surveys
+from deft_bench.store import acts, jobs, notes, shop, surveys
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.neck_drawing import neck_drawing, short_unit
 from deft_bench.web.instruments.screen import screen
@@ -45,6 +45,7 @@ def show(instrument_id: int) -> str:
     instrument = instrument_or_404(instrument_id)
     every_job = jobs.of_instrument(db(), instrument_id, withdrawn=True)
     all_jobs = [job for job in every_job if job.withdrawn_at is None]
+    climates = shop.climates_since(db(), min((job.opened_at for job in all_jobs), default="9999"))
     history = history_of(db(), settings(), instrument, all_jobs, ALL if "all" in request.args else HISTORY)
     heights, only = history.heights, request.args.get("only", "")
     flaws = notes.of_instrument(db(), instrument_id)
@@ -91,7 +92,7 @@ def show(instrument_id: int) -> str:
             for name, readings in series(history.visits).items()
             if (chart := relief_chart(readings, display())) is not None
         },
-        moments=timeline(history.visits, acts.of_instrument(db(), instrument_id), all_jobs, only),
+        moments=timeline(history.visits, acts.of_instrument(db(), instrument_id), all_jobs, climates, only),
         only=only,
         moment_kinds=MOMENTS,
         comparable=history.heights_read,
