@@ -132,7 +132,9 @@ def test_a_refret_by_keyboard_alone(page: Page, bench_server: Server) -> None:
         job = jobs.open_of(db, [RUFF])[RUFF].id
     page.goto(f"{bench_server.url}/jobs/{job}/refret")
     expect(page.locator(".call-panel h2").first).to_contain_text("Deepen the slot of fret 4")
-    page.fill("#f-obstructions", "9 middle 0.9: screw of the rod")
+    for box, typed in (("fret", "9"), ("depth", "0.9"), ("what", "screw of the rod")):
+        page.fill(f"[name=in_slot_1_{box}]", typed)
+    page.select_option("[name=in_slot_1_where]", "middle")
     expect(page.locator("#live")).to_contain_text("screw of the rod")
     # the wire's call follows the boxes
     type_over(page, "#f-slot_um", "0.5")

@@ -3,14 +3,14 @@
 from dataclasses import replace
 
 import pytest
-from hypothesis import example, given
+from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.described import from_fields, to_fields
 from deft_bench.core.frets.level_call import level_call
 from deft_bench.core.frets.levelling import LevelRequest, plan_level
-from deft_bench.core.frets.notch import Obstruction, read_obstruction
+from deft_bench.core.frets.notch import Obstruction
 from deft_bench.core.frets.wire import wire_call
 from deft_bench.core.instrument import STARTING
 from deft_bench.core.refret import (
@@ -27,7 +27,6 @@ from deft_bench.core.refret import (
     seat_gate,
     starting_refret,
 )
-from deft_bench.core.units import MM, Display
 
 SPEC = replace(STARTING["electric"], name="Any")
 BOUND = replace(SPEC, bound=True, nibs=True)
@@ -104,29 +103,6 @@ def test_a_notch_is_where_and_as_high_as_what_is_in_the_slot() -> None:
     (by_gauge,) = notches_of(at, SPEC, depths | {("middle", 9): 1_200})
     assert by_gauge.lane == "middle"
     assert by_gauge.height_mm == pytest.approx(0.4)
-
-
-@pytest.mark.parametrize("shown", [MM, Display("in")])
-@given(
-    st.integers(1, 60),
-    st.sampled_from(["", *LANES]),
-    st.none() | st.integers(0, 60_000),
-    st.none() | st.integers(0, 5_000),
-)
-@example(1, "", 54_372, None)
-@example(1, "", 54_372, 0)
-def test_an_obstruction_reads_as_it_is_shown(
-    shown: Display, fret: int, lane: str, place: int | None, depth: int | None
-) -> None:
-    one = Obstruction(fret, "screw of the rod", lane, None if lane or not place else place, depth)
-    again = read_obstruction(one.entry(shown), shown)
-    assert again[:3] == one[:3]
-    for back, was in ((again.place_um, one.place_um), (again.depth_um, one.depth_um)):
-        assert (back is None) == (was is None)
-        assert back is None or was is None or abs(back - was) <= 1
-    for wrong in ("nine: screw", "9 middle deep: screw", "9 middle 0.9", "9 middle 80: screw"):
-        with pytest.raises(ValueError, match=r"not understood|is not a length|depth to it"):
-            read_obstruction(wrong, shown)
 
 
 @given(st.dictionaries(st.tuples(st.sampled_from(LANES), st.integers(1, 6)), st.integers(0, 90)))

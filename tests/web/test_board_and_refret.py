@@ -7,6 +7,7 @@ import re
 import pytest
 
 from deft_bench.core.board.plan_view import plan_view
+from deft_bench.core.frets.notch import Obstruction
 from deft_bench.core.instrument import Spec
 from deft_bench.core.refret import END_STEPS, SIDES
 from deft_bench.formats.board import EXPORTS, exports_of
@@ -224,17 +225,26 @@ def test_a_refret_from_the_wire_to_the_ends(bench: Bench, demo: Connection) -> N
     job = int(re.findall(r"\d+", opened)[0])
     spec = instruments.get(demo, jobs.get(demo, job).instrument_id).spec
     assert "fills the boxes" in bench.get(f"{opened}?wire=1")
-    refused = bench.post(opened, {"pieces_um": "many", "slot_um": "0.6"})
+    refused = bench.post(opened, {"piece_0_length": "many", "slot_um": "0.6", "in_slot_1_fret": "99"})
     assert refused.status_code == 422
     assert "“many” is not a length" in refused.text
+    assert "Row 2: “99” is not accepted: give a whole number from 1 to" in refused.text
     assert "Save the refret first" in bench.post(f"{opened}/fitted").text
     live = bench.post(f"{opened}/preview", {"slot_um": "0.45"}).text
     assert "Too tight" in live
     assert refrets.PLANS.last(demo, job) is None
     sent = {
         "wire": "Trial wire",
-        "pieces_um": "3 × 305; 1 × 24 in",
-        "obstructions": "7: knot",
+        "piece_0_many": "3",
+        "piece_0_length": "305",
+        "piece_1_length": "24 in",
+        "in_slot_0_fret": "7",
+        "in_slot_0_what": "knot",
+        "in_slot_2_fret": "9",
+        "in_slot_2_where": "edge",
+        "in_slot_2_edge": "20",
+        "in_slot_2_depth": "0.9",
+        "in_slot_2_what": "screw of the rod",
         "tool": "press",
         "seat": "pressed",
         "stock": "1",
@@ -243,6 +253,8 @@ def test_a_refret_from_the_wire_to_the_ends(bench: Bench, demo: Connection) -> N
     plan = refrets.PLANS.last(demo, job)
     assert plan is not None
     assert plan.pieces_um == (305_000, 305_000, 305_000, 609_600)
+    screw = Obstruction(9, "screw of the rod", "", 20_000, 900)
+    assert plan.obstructions == (Obstruction(7, "knot"), screw)
     assert [wire.name for wire in refrets.wires(demo) if wire.name == "Trial wire"] == ["Trial wire"]
     for fret in range(1, spec.frets + 1):
         bench.post(f"{opened}/cut", {"fret": str(fret)}, headers={"Accept": "application/json"})

@@ -123,7 +123,7 @@ def register(app: Flask) -> None:
     app.jinja_env.filters["upfirst"] = lambda text: text[:1].upper() + text[1:]
 
 
-def keep_typed() -> None:
+def send_back() -> None:
     """Keep what a refused form held, for the page that is shown next."""
     session["typed"] = {name: text[:400] for name, text in request.form.items() if name != "csrf_token"}
 

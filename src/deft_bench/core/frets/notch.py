@@ -5,9 +5,8 @@ A notch is as high as the tang reaches below what is in the way, and a little mo
 """
 
 import math
-import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import NamedTuple
 
 from deft_bench.core.board.fret_lines import FretLine
@@ -15,14 +14,6 @@ from deft_bench.core.calls import Length, frets_named
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.limits import LEAST_UNDER_TANG_MM
 from deft_bench.core.survey_kinds import Place
-from deft_bench.core.units import Display, LengthError, parse_length
-
-EXAMPLE = "9 middle 0.9: screw of the rod"
-_LINE = re.compile(
-    r"(?P<fret>\d{1,2})(?:\s+(?P<lane>bass|middle|treble)|\s+at\s+(?P<place>[\d.,/]+\s*(?:mm|in|\"|thou)?))?"
-    r"(?:\s+(?P<depth>\S.*?))?\s*:\s*(?P<what>\S.{0,199})",
-    re.ASCII | re.IGNORECASE,
-)
 
 
 class Obstruction(NamedTuple):
@@ -35,30 +26,6 @@ class Obstruction(NamedTuple):
     lane: str = ""
     place_um: int | None = None
     depth_um: int | None = None
-
-    def entry(self, display: Display) -> str:
-        """As it is typed: `9 middle 0.9: screw of the rod`; in decimals, for a mixed number reads as two lengths."""
-        plain = replace(display, denominator=None)
-        place = f" {self.lane}" if self.lane else f" at {plain.entry(self.place_um)}" if self.place_um else ""
-        depth = f" {plain.entry(self.depth_um)}" if self.depth_um is not None else ""
-        return f"{self.fret}{place}{depth}: {self.what}"
-
-
-def read_obstruction(line: str, display: Display) -> Obstruction:
-    """An obstruction as it was typed. Raises ValueError with what is accepted."""
-    match = _LINE.fullmatch(line.strip())
-    if match is None:
-        raise ValueError(
-            f"“{line.strip()[:30]}” is not understood: one line a fret, “7: knot in the slot” or “{EXAMPLE}”."
-        )
-    try:
-        place = parse_length(match["place"], display.system) if match["place"] else None
-        depth = parse_length(match["depth"], display.system) if match["depth"] else None
-    except LengthError as error:
-        raise ValueError(f"Fret {match['fret']}: {error}") from None
-    if depth is not None and not 0 <= depth <= 5_000:
-        raise ValueError(f"Fret {match['fret']}: the depth to it is from 0 to {display.fine(5_000)}.")
-    return Obstruction(int(match["fret"]), match["what"].strip(), (match["lane"] or "").lower(), place, depth)
 
 
 @dataclass(frozen=True, slots=True)

@@ -27,9 +27,9 @@ from deft_bench.web.support import (
     flash_with_undo,
     instrument_or_404,
     job_or_404,
-    keep_typed,
     now,
     rock_mm,
+    send_back,
     settings,
     stamp,
 )
@@ -141,7 +141,7 @@ def open_job(instrument_id: int) -> Response:
     wrong = [*form.errors.values(), *opening_problem(kind, promised, now().astimezone().date(), instrument.spec.frets)]
     if wrong:
         flash(" ".join(wrong))
-        keep_typed()
+        send_back()
         return redirect(url_for(".show", instrument_id=instrument_id, _anchor="job"))
     job_id = jobs.open_job(db(), instrument_id, kind, stamp(), promised, note)
     flash_with_undo(f"{JOB_KINDS[kind]}: the job is open.", "job", job_id)

@@ -26,8 +26,9 @@ from deft_bench.store import instruments, jobs, refrets, shop
 from deft_bench.web.drawing.history import relief_chart
 from deft_bench.web.drawing.neck_drawing import neck_drawing
 from deft_bench.web.errors import wants_json
+from deft_bench.web.numbered import shown_rows
 from deft_bench.web.places import linked_steps
-from deft_bench.web.refret.form import BOXES, read, values_of
+from deft_bench.web.refret.form import BOXES, PLACES_IN_SLOT, read, values_of
 from deft_bench.web.support import db, display, job_or_404, now, settings, words_only
 from deft_bench.web.typed import as_typed, keep_typed
 
@@ -66,7 +67,8 @@ def preview(job_id: int) -> Response:
     job, instrument = job_or_404(job_id)
     plan, _ = refret_plan(db(), job, instrument)
     form = read(request.form, plan, instrument.spec)
-    words = {name: form.errors.get(name, "") for name in BOXES if name in request.form or name in form.errors}
+    sent = {*request.form, "pieces_um", "obstructions"}
+    words = {name: form.errors.get(name, "") for name in BOXES if name in sent or name in form.errors}
     if form.plan is None:
         return words_only(words, "refret")
     state = "saved" if form.plan == plan else "unsaved"
@@ -131,6 +133,8 @@ def _page(
         values=values,
         errors=errors,
         described=described(RefretPlan),
+        rows_of=lambda name: range(shown_rows(values, name, 2)),
+        places_in_slot=PLACES_IN_SLOT,
         steps=linked_steps(job, instrument),
         at_step=code,
         say=say,

@@ -12,7 +12,7 @@ from deft_bench.core.work.schedule.grid import ScheduleError
 from deft_bench.core.work.schedule.planning import Planned
 from deft_bench.store import jobs, schedules
 from deft_bench.web.schedule.screen import back, screen
-from deft_bench.web.support import Form, day, db, keep_typed, now, or_404, settings, stamp
+from deft_bench.web.support import Form, day, db, now, or_404, send_back, settings, stamp
 
 
 def _planner() -> Planner:
@@ -51,7 +51,7 @@ def pin() -> Response:
         at = read_moment(request.form.get("at", ""), now().astimezone().date()).replace(tzinfo=tz.tzlocal())
     except ValueError as error:
         flash(f"Not pinned: {error}.")
-        keep_typed()
+        send_back()
         return back(at=f"{job}.{step}")
     wanted = Pin(job, step, at, request.form.get("technician", "").strip())
     found = on_bench(db(), settings(), now())
@@ -94,7 +94,7 @@ def promise() -> Response:
         wrong.append(f"{day(promised)} is before it came in on {day(job.opened_at)}: give that day or a later one.")
     if wrong or weight is None:
         flash("Not changed. " + " ".join(wrong))
-        keep_typed()
+        send_back()
         return back(_anchor="promises")
     jobs.promise(db(), job.id, promised, weight)
     flash("The promise is changed. Re-plan to see what it does.")

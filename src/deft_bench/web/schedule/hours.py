@@ -5,7 +5,8 @@ from werkzeug.wrappers import Response
 
 from deft_bench.core.work.schedule.bench import WEEKDAYS
 from deft_bench.store import schedules
-from deft_bench.web.schedule.hours_form import MOST_TECHNICIANS, boxes_of, read_hours, shown_rows
+from deft_bench.web.numbered import shown_rows
+from deft_bench.web.schedule.hours_form import MOST_TECHNICIANS, boxes_of, read_hours
 from deft_bench.web.schedule.screen import screen
 from deft_bench.web.support import db, stamp
 

@@ -17,6 +17,7 @@ from deft_bench.core.work.schedule.hours import (
     read_shifts,
     read_windows,
 )
+from deft_bench.web.numbered import boxes_of_rows, rows_of
 from deft_bench.web.support import day as day_said
 from deft_bench.web.support import db, now
 
@@ -40,24 +41,7 @@ def boxes_of(stored: BenchHours) -> dict[str, str]:
 
 
 def _ends(name: str, spans: Sequence[tuple[str, str]]) -> dict[str, str]:
-    return {f"{name}_{row}_{end}": text for row, span in enumerate(spans) for end, text in zip(ENDS, span, strict=True)}
-
-
-def rows_of(boxes: Mapping[str, str], name: str) -> list[int]:
-    """The rows of a name of which any box is filled, in order."""
-    rows = {row for key, text in boxes.items() if text.strip() and (row := _row(key, name)) is not None}
-    return sorted(rows)
-
-
-def _row(key: str, name: str) -> int | None:
-    """The row that a box stands in, by its name; None for another's."""
-    number = key.removeprefix(f"{name}_").partition("_")[0] if key.startswith(f"{name}_") else ""
-    return int(number) if number.isascii() and number.isdigit() and len(number) < 4 else None
-
-
-def shown_rows(boxes: Mapping[str, str], name: str, least: int, spare: int = 1) -> int:
-    """How many rows of boxes a name is shown with: those that hold anything, and some to spare."""
-    return max(least, max(rows_of(boxes, name), default=-1) + 1 + spare)
+    return boxes_of_rows(name, [dict(zip(ENDS, span, strict=True)) for span in spans])
 
 
 def _spans(boxes: Mapping[str, str], name: str, between: str) -> list[str]:

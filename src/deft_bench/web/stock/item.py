@@ -12,7 +12,7 @@ from deft_bench.core.frets.wire import read_pieces
 from deft_bench.core.work.stock import KINDS, WHY
 from deft_bench.store import instruments, jobs, stock
 from deft_bench.web.stock.screen import MOST, pieces_words, screen
-from deft_bench.web.support import Form, db, display, keep_typed, now, or_404, rows_sent, settings, stamp
+from deft_bench.web.support import Form, db, display, now, or_404, rows_sent, send_back, settings, stamp
 
 SPARE_ROWS = [("", "")] * 2
 PIECE_BOXES, MOVE_BOXES = ("many", "length"), ("quantity", "why", "note")
@@ -137,7 +137,7 @@ def lot(item_id: int) -> Response:
                 "Not entered. "
                 + (" ".join(form.errors.values()) or "Give the day it was opened, or the day it expires.")
             )
-            keep_typed()
+            send_back()
         else:
             stock.add_lot(db(), item_id, label, opened, expires, stamp())
             flash("Entered.")

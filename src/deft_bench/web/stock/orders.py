@@ -6,7 +6,7 @@ from werkzeug.wrappers import Response
 from deft_bench.bench.sheet_state import catalogue
 from deft_bench.store import jobs, stock
 from deft_bench.web.stock.screen import MOST, screen
-from deft_bench.web.support import Form, db, keep_typed, or_404, stamp
+from deft_bench.web.support import Form, db, or_404, send_back, stamp
 
 
 @screen.post("/stock/orders")
@@ -29,7 +29,7 @@ def order() -> Response:
         wrong.append("Choose the step from the list.")
     if wrong or due is None:
         flash("Not entered. " + " ".join(wrong))
-        keep_typed()
+        send_back()
     else:
         stock.order(db(), what, due, stamp(), item_id=item_id, quantity=quantity, job_id=job_id, step=step)
         flash("On order. Re-plan to see what it does.")
