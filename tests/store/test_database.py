@@ -307,7 +307,7 @@ def test_ticks_of_the_earlier_order_become_events_of_the_run_sheet(tmp_path: Pat
     old_version(old, 5)
     with closing(database.connect(old)) as db:
         values = to_fields(replace(STARTING["electric"], name="Heron"))
-        del values["divisions"]  # the octave came later
+        del values["divisions"], values["unknown"]  # these came later
         values |= {"uid": "0" * 32, "created_at": "2026-01-01T09:00:00.000Z"}
         marks = ", ".join("?" * len(values))
         db.execute(f"INSERT INTO instrument ({', '.join(values)}) VALUES ({marks})", list(values.values()))

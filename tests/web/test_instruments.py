@@ -9,6 +9,7 @@ import pytest
 from PIL import Image
 
 from deft_bench.core.frets.heights import deviations
+from deft_bench.core.instrument import STARTING
 from deft_bench.core.survey import heights_from
 from deft_bench.store import instruments, jobs, notes, shop, surveys
 from deft_bench.store.database import Connection
@@ -65,7 +66,7 @@ def test_lengths_may_be_typed_any_way(empty: Bench) -> None:
         ({"frets": "0"}, "a whole number from 1 to 60"),
         ({"frets": "22.5"}, "a whole number from 1 to 60"),
         ({"spread_nut_um": "60"}, "off the board at the nut"),
-        ({"radius_kind": "compound", "end_radius_um": ""}, "Give a radius"),
+        ({"radius_kind": "compound", "end_radius_um": "20"}, "accepted: 50 mm"),
         ({"treble_scale_um": "600", "perpendicular_fret": "99"}, "from 0 to 60"),
         ({"rod": "none"}, "There is no rod to reach"),
         ({"hand": "iron"}, "Choose one of"),
@@ -140,14 +141,13 @@ def test_a_flaw_is_pinned_with_its_photograph(bench: Bench, demo: Connection) ->
         assert said in bad.text
 
 
+def bring(to: Bench, data: bytes, **more: str) -> str:
+    sent = {"file": (io.BytesIO(data), "r.json"), **more}
+    return to.post("/import", sent, content_type="multipart/form-data").text
+
+
 def test_a_record_goes_out_and_comes_in_whole(bench: Bench) -> None:
     raw = bench.client.get("/instruments/1/record.json").data
-
-    def bring(to: Bench, data: bytes, **more: str) -> str:
-        return to.post(
-            "/import", {"file": (io.BytesIO(data), "r.json"), **more}, content_type="multipart/form-data"
-        ).text
-
     assert "is here already" in bring(bench, raw)
     assert "Heron No. 4 (copy)" in bring(bench, raw, as_copy="1")
     assert "nut_width_um: missing" in bring(bench, json.dumps({**json.loads(raw), "spec": {}}).encode())
@@ -185,3 +185,25 @@ def test_a_history_is_one_line_of_time_and_two_surveys_are_compared(bench: Bench
     assert f">{off_number(moved[most], shop.settings(demo).display)}<" in shown
     refused = bench.client.get(f"/instruments/2/compare?earlier={later.id}", follow_redirects=True)
     assert "Choose two surveys" in refused.text
+
+
+def test_what_is_not_known_may_stay_so_and_is_said_where_it_counts(bench: Bench, demo: Connection) -> None:
+    sent = fields_of(bench.get("/instruments/new")) | {"name": "Dunlin No. 99", "nut_width_um": "44"}
+    sent |= dict.fromkeys(("spread_nut_um", "board_thickness_um", "fret_height_um"), "")
+    page = words(bench.post("/instruments/new", sent).text)
+    assert "Not known: board thickness. 6.00 mm is taken, as is usual for its kind." in page
+    assert "Until it is read nobody can say how deep a slot may go." in page
+    [made] = instruments.find(demo, "Dunlin No. 99")
+    assert set(made.spec.unknown) == {"spread_nut_um", "board_thickness_um", "fret_height_um"}
+    # a wider nut spreads the strings as much more
+    assert made.spec.spread_nut_um == STARTING["electric"].spread_nut_um + 2_000
+    form = bench.get(f"/instruments/{made.id}/edit")
+    assert re.search(r'name="board_thickness_um"[^>]*value=""', form)
+    assert "Not known: board thickness" in words(bench.get(f"/instruments/{made.id}/board"))
+    raw = bench.client.get(f"/instruments/{made.id}/record.json").data
+    assert "Dunlin No. 99 (copy)" in bring(bench, raw, as_copy="1")
+    known = {**sent, "board_thickness_um": "6.2", "fret_height_um": "1.1", "spread_nut_um": "36"}
+    after = words(bench.post(f"/instruments/{made.id}/edit", known).text)
+    assert "Not known" not in after
+    refused = bench.post(f"/instruments/{made.id}/edit", {**sent, "bass_scale_um": ""})
+    assert refused.status_code == 422

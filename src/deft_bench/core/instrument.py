@@ -20,7 +20,8 @@ class Spec:
     """One instrument. Lengths are whole micrometres; `perpendicular_fret` is a fret number (0 = nut).
 
     `end_radius_um` differs from `nut_radius_um` on a compound board; both are None on a flat one. `divisions` is into
-    how many steps its frets divide the octave.
+    how many steps its frets divide the octave. `unknown` names the lengths that nobody has read: what is usual for the
+    kind stands in for them.
     """
 
     name: str
@@ -55,6 +56,11 @@ class Spec:
     hand: str
     note: str = ""
     divisions: int = 12
+    unknown: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        """Take what JSON calls a list."""
+        object.__setattr__(self, "unknown", tuple(self.unknown))
 
     @property
     def mean_scale_mm(self) -> float:
@@ -334,6 +340,31 @@ LENGTHS: dict[str, tuple[str, int, int]] = {
     "barb_width_um": ("width over the barbs", 300, 1_800),
 }
 
+UNKNOWABLE: dict[str, str] = {
+    "crown_width_um": "how wide a line a level leaves on the crowns",
+    "fret_height_um": "how much metal is left, until crowns are read",
+    "tang_depth_um": "how deep a slot has to be",
+    "barb_width_um": "how tight the wire sits, and whether it bends the neck",
+    "nut_width_um": "how long the nut and each fret are",
+    "last_fret_width_um": "how long each fret is",
+    "spread_nut_um": "how the nut is spaced, and the strings' room to the edge",
+    "spread_saddle_um": "how the saddle is spaced, and the strings' room to the edge",
+    "nut_radius_um": "how high nut slots and saddles stand across the board",
+    "end_radius_um": "how high saddles stand across the board",
+    "board_thickness_um": "how deep a slot may go",
+}
+"""Lengths that may stay unknown, and what cannot be said for certain without them."""
+WITH_THE_NUT = ("last_fret_width_um", "spread_nut_um", "spread_saddle_um")
+"""What is usual of these goes with the width at the nut."""
+
+
+def usual(kind: str, field: str, nut_width_um: int | None = None) -> int:
+    """What is usual for a kind of instrument of a length that is not known, µm; widths and spreads by the nut's."""
+    of_kind = STARTING[kind]
+    found = getattr(of_kind, field) or 305_000
+    return int(found + (nut_width_um - of_kind.nut_width_um if nut_width_um and field in WITH_THE_NUT else 0))
+
+
 _COUNTS = {"strings": (1, 18), "frets": (1, MOST_FRETS), "joint_fret": (1, MOST_FRETS), "divisions": (5, MOST_FRETS)}
 
 
@@ -363,6 +394,8 @@ def problems(spec: Spec, display: Display = MM) -> dict[str, str]:
             found[field] = "At most 200 characters."
     if "tuning" not in found and (why := tuning_problem(spec.tuning)):
         found["tuning"] = why
+    if strange := [field for field in spec.unknown if field not in UNKNOWABLE]:
+        found["unknown"] = f"{strange[0]} cannot stay unknown; accepted: {', '.join(UNKNOWABLE)}."
     if len(spec.note) > 4000:
         found["note"] = "At most 4000 characters."
     found |= text_problems(spec, ("name", "string_set", "tuning"), ("note",))

@@ -442,6 +442,10 @@ def _notch(facts: RefretFacts, length: Length) -> str:
     return f" {said}" if said else ""
 
 
+OF_THE_WIRE = ("crown_width_um", "fret_height_um", "tang_depth_um", "barb_width_um")
+"""What a specification says of its frets' wire."""
+
+
 def spec_after(spec: Spec, plan: RefretPlan) -> Spec:
     """The specification once the frets are in: a whole refret's wire is the instrument's, and lost nibs are gone."""
     if len(plan.frets) < spec.frets:
@@ -453,6 +457,7 @@ def spec_after(spec: Spec, plan: RefretPlan) -> Spec:
         tang_depth_um=plan.tang_depth_um,
         barb_width_um=plan.barb_width_um,
         nibs=spec.nibs and plan.nibs != "lost",
+        unknown=tuple(field for field in spec.unknown if field not in OF_THE_WIRE),
     )
 
 

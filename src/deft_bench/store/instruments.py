@@ -31,7 +31,7 @@ class Instrument:
 
 def _instrument(row: Any) -> Instrument:
     values = {name: row[name] for name in _FIELDS}
-    values |= {flag: bool(values[flag]) for flag in _FLAGS}
+    values |= {flag: bool(values[flag]) for flag in _FLAGS} | {"unknown": values["unknown"].split()}
     return Instrument(row["id"], row["uid"], Spec(**values), row["created_at"], row["retired_at"], bool(row["project"]))
 
 
@@ -58,6 +58,8 @@ def add(
 
 def _column(spec: Spec, name: str) -> Any:
     value = getattr(spec, name)
+    if name == "unknown":
+        return " ".join(value)
     return int(value) if name in _FLAGS else value
 
 

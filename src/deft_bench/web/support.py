@@ -13,6 +13,7 @@ from werkzeug.datastructures import MultiDict
 from werkzeug.wrappers import Response
 
 from deft_bench.core.calls import frets_named
+from deft_bench.core.instrument import LENGTHS, UNKNOWABLE
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.text import barred
 from deft_bench.core.times import clock_words, day_words, moment, read_day, span_words
@@ -117,6 +118,8 @@ def register(app: Flask) -> None:
     app.jinja_env.filters["minutes"] = span_words
     app.jinja_env.filters["frets_named"] = frets_named
     app.jinja_env.globals["csrf_field"] = csrf_field
+    app.jinja_env.globals["unknowable"] = UNKNOWABLE
+    app.jinja_env.globals["length_names"] = {field: name for field, (name, _, _) in LENGTHS.items()}
     app.jinja_env.filters["at"] = place_on_page
     app.jinja_env.filters["whole"] = whole
     app.jinja_env.filters["merge"] = lambda one, other: {**one, **other}

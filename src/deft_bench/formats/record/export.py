@@ -46,7 +46,7 @@ def export_record(db: Connection, instrument_id: int) -> dict[str, Any]:
         "project": instrument.project,
         "spec": to_fields(instrument.spec),
         "revisions": [
-            {"replaced_at": at, "spec": {"divisions": 12, **spec}}
+            {"replaced_at": at, "spec": {"divisions": 12, "unknown": [], **spec}}
             for at, spec in instruments.revisions(db, instrument_id)
         ],
         "jobs": [_job(db, job, survey_uids) for job in all_jobs],

@@ -77,6 +77,8 @@ STEPS: Mapping[int, Step] = {
     6: Step(job={"fret_acts": []}, survey={"strokes": 0, "blades_um": []}),
     # to 8: a rocker stands on frets further off than the neighbours
     7: Step(survey={"reach": 1}),
+    # to 9: lengths of the specification may be unknown
+    8: Step(spec={"unknown": []}),
 }
 
 

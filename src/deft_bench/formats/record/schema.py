@@ -6,7 +6,7 @@ from typing import Any
 from deft_bench.core.acts import ON_FRETS
 from deft_bench.core.board.plan import BoardPlan
 from deft_bench.core.described import schema_of
-from deft_bench.core.instrument import CHOICES, KINDS, LENGTHS, Spec
+from deft_bench.core.instrument import CHOICES, KINDS, LENGTHS, UNKNOWABLE, Spec
 from deft_bench.core.jobs import JOB_EVENTS, JOB_KINDS
 from deft_bench.core.refret import RefretPlan
 from deft_bench.core.strings.setup_plan import SetupPlan
@@ -26,7 +26,7 @@ from deft_bench.core.work.estimate import NOT_KEPT, Estimate
 from deft_bench.core.work.job_sheet import EVENTS
 
 FORMAT = "deft-bench-record"
-VERSION = 8
+VERSION = 9
 
 
 def _object(properties: dict[str, Any]) -> dict[str, Any]:
@@ -63,6 +63,7 @@ def _spec_schema() -> dict[str, Any]:
     fields |= {"perpendicular_fret": {"type": "number", "minimum": 0, "maximum": 60}}
     fields |= dict.fromkeys(("name", "string_set", "tuning", "note"), _TEXT)
     fields |= {"kind": {"type": "string", "enum": list(KINDS)}}
+    fields |= {"unknown": {"type": "array", "items": {"enum": list(UNKNOWABLE)}, "uniqueItems": True}}
     return _object({name: fields[name] for name in Spec.__dataclass_fields__})
 
 

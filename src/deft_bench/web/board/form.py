@@ -61,7 +61,9 @@ def read_board(sent: Mapping[str, str], spec: Spec, plan: BoardPlan, shown: Disp
 
 def _solve_spread(form: Form, values: dict[str, str]) -> None:
     """Put the spread at the saddle that the edge margin asks for into its box."""
-    margin, width, nut = (form.length(name) for name in ("edge_margin_um", "last_fret_width_um", "spread_nut_um"))
+    margin, width, nut = (
+        form.length(name, optional=True) for name in ("edge_margin_um", "last_fret_width_um", "spread_nut_um")
+    )
     frets, divisions = form.count("frets", 1, MOST_FRETS), form.count("divisions", 5, MOST_FRETS)
     if margin is None or width is None or nut is None or frets is None or divisions is None:
         return
