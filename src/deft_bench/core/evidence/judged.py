@@ -82,7 +82,7 @@ def judge(
         levelling=levelling,
     )
     over = draws.over_fair_line(neck.positions_mm)
-    heights = tuple(tuple(_spread(over[:, lane, n]) for n in range(neck.frets)) for lane in range(len(LANES)))
+    heights = _spreads(over)
     slips = _slips(evidence, draws)
     helps = next_reading(neck, draws, compared, now)
     sure = _sure(compared, covered, slips)
@@ -100,6 +100,13 @@ def judge(
         call,
         shape_told(draws, as_it_lies=as_it_lies),
     )
+
+
+def _spreads(over: Array) -> tuple[tuple[Spread, ...], ...]:
+    """Of draws [draws, lanes, frets] the spread at every place."""
+    low, high = np.quantile(over, NINE_IN_TEN, axis=0).tolist()
+    rows = zip(over.mean(axis=0).tolist(), low, high, strict=True)
+    return tuple(tuple(Spread(*one) for one in zip(*row, strict=True)) for row in rows)
 
 
 def _spread(values: Array) -> Spread:

@@ -10,6 +10,7 @@ Derived in docs/methods/neck-evidence.md.
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -281,10 +282,7 @@ class _Sampler:
         self.share = np.tile([prior.even_wide for prior in rows.slot_prior], (CHAINS, 1))
         kinds = {id(prior): prior for prior in rows.slot_prior}
         # [kind][w, u]
-        self.spread = [
-            np.asarray(end_density(prior, GRID[:, None] - GRID[None, :]), dtype=np.float32).clip(LEAST)
-            for prior in kinds.values()
-        ]
+        self.spread = [_spread_about(prior) for prior in kinds.values()]
         self.kinds = list(kinds.values())
         self.of_kind = np.array([list(kinds).index(id(prior)) for prior in rows.slot_prior])
         self.alike: list[tuple[FretPrior, Whole, int]] = []
@@ -857,6 +855,13 @@ def _layers(entries: Sequence[tuple[int, ...]]) -> list[tuple[Whole, ...]]:
         tuple(np.array(column, dtype=np.intp) for column in zip(*sorted(layer), strict=True))
         for layer in ranked.values()
     ]
+
+
+@lru_cache(maxsize=16)
+def _spread_about(prior: FretPrior) -> Floats:
+    """How a lane's top spreads about its fret's, [grid, grid]."""
+    spread = end_density(prior, GRID[:, None] - GRID[None, :])
+    return np.asarray(spread, dtype=np.float32).clip(LEAST)
 
 
 def _rows_of(place: Whole, lane: Whole, size: int) -> Whole | slice:
