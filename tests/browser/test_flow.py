@@ -45,7 +45,7 @@ def test_the_main_job_by_keyboard_alone(page: Page, server: Server) -> None:
     page.keyboard.press("Enter")
     expect(page.locator("h1")).to_have_text("Tern No. 1")
     tab_to(page, "#promised")
-    page.keyboard.type("09302030")
+    page.keyboard.type("30 Sep 2030")
     press(page, "text=Open the job")
     expect(page.locator("#f-when")).to_be_focused()
     press(page, "text=Start reading")

@@ -228,7 +228,7 @@ def test_a_whole_setup_ends_with_its_gates_met(page: Page, server: Server, kind:
         made = instruments.add(db, replace(STARTING[kind], name=f"Hidden {kind}"), "2026-08-24T09:00:00.000Z")
     page.goto(f"{server.url}/instruments/{made}")
     page.locator("select[name=kind]").select_option("setup")
-    page.locator("form:has(select[name=kind]) button").first.click()
+    page.locator("form:has(select[name=kind]) button.is-ink").first.click()
     hands = Hands(page, server.url, made, hidden.spec, hidden.true, list(hidden.saddle_off), random.Random(seed))
     hands.work()
     assert hands.true.heard() == []

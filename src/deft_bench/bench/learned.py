@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 
-from deft_bench.bench.metal import crowns_read
 from deft_bench.core.evidence.prior import PRIORS, History, held, loose_share, missed_share
 from deft_bench.core.frets.heights import deviations
 from deft_bench.core.frets.metal import more_than_planned, off_plan
@@ -65,8 +64,7 @@ def levels_of(db: Connection, settings: ShopSettings) -> Levels:
     """How this bench's levels kept to their plans, by the crowns that were read."""
     off: list[float] = []
     for one in outcomes.levelled(db, settings.learned_from):
-        crowns = [read for survey in crowns_read(db, one.instrument_id) for read in survey]
-        off += off_plan(one.taken, crowns)
+        off += off_plan(one.taken, one.crowns)
     return Levels(len(off), sum(off) / len(off) if off else 0.0, more_than_planned(off))
 
 

@@ -54,7 +54,8 @@ def read_day(text: str, today: date) -> date:
         return today + timedelta(days=(weekday - today.weekday() - 1) % 7 + 1)
     found = _days_of(rest if weekday is not None else typed, today)
     if not found:
-        example = day_words(today + timedelta(days=7))
+        ahead = today + timedelta(days=7)
+        example = day_words(ahead, today.year)
         raise ValueError(f"“{text.strip()[:20]}” is not a date: give it such as {example}, 24.12. or tomorrow")
     meant = [day for day in found if weekday in (None, day.weekday())]
     if not meant:
@@ -97,5 +98,7 @@ def read_moment(text: str, today: date) -> datetime:
     """
     day, _, at = text.strip().replace("T", " ", 1 if text[:4].isdigit() else 0).rpartition(" ")
     if not day:
-        raise ValueError(f"“{text.strip()[:20]}” is not a day and a time: give it such as {day_words(today)}, 14:30")
+        raise ValueError(
+            f"“{text.strip()[:20]}” is not a day and a time: give it such as {day_words(today, today.year)}, 14:30"
+        )
     return datetime.combine(read_day(day, today), read_clock(at))

@@ -3,7 +3,7 @@
 import json
 from dataclasses import dataclass
 
-from deft_bench.core.frets.metal import MetalTaken
+from deft_bench.core.frets.metal import CrownReading, MetalTaken
 from deft_bench.store.database import Connection
 
 _LOOKED = """
@@ -47,11 +47,19 @@ def lifted(db: Connection, since: str) -> list[Lifted]:
 
 
 _LEVELLED = """
-    SELECT DISTINCT m.instrument_id, m.plan_id FROM material_removed m JOIN accepted_plan p ON p.id = m.plan_id
-        WHERE m.taken_back_at IS NULL AND m.removed_um > 0 AND m.at > :since ORDER BY m.at DESC LIMIT :most
+    SELECT m.plan_id FROM material_removed m WHERE m.taken_back_at IS NULL AND m.removed_um > 0 AND m.at > :since
+        GROUP BY m.plan_id ORDER BY max(m.at) DESC LIMIT :most
 """
-_TAKEN = """
-    SELECT fret, removed_um, at FROM material_removed WHERE plan_id = ? AND taken_back_at IS NULL AND removed_um > 0
+_TAKEN = f"""
+    SELECT instrument_id, fret, removed_um, at FROM material_removed
+        WHERE taken_back_at IS NULL AND removed_um > 0 AND plan_id IN ({_LEVELLED})
+"""
+_CROWNS = f"""
+    SELECT s.instrument_id, r.lane, r.fret, r.value_um, r.at FROM reading r JOIN survey s ON s.id = r.survey_id
+        WHERE s.kind = 'crown_height' AND s.withdrawn_at IS NULL AND r.value_um IS NOT NULL
+        AND NOT EXISTS (SELECT 1 FROM reading n WHERE n.replaces = r.id)
+        AND s.instrument_id IN (SELECT instrument_id FROM material_removed WHERE plan_id IN ({_LEVELLED}))
+        ORDER BY r.at
 """
 MOST_LEVELS = 20
 """So many levels say how well what is planned is kept, the latest."""
@@ -59,16 +67,26 @@ MOST_LEVELS = 20
 
 @dataclass(frozen=True, slots=True)
 class Levelled:
-    """What one plan that was carried out took off an instrument's frets, by what it said."""
+    """What the last levels took off one instrument's frets, by what their plans said, and the crowns that were read of
+    it, the first one first.
+    """
 
-    instrument_id: int
     taken: tuple[MetalTaken, ...]
+    crowns: tuple[CrownReading, ...]
 
 
 def levelled(db: Connection, since: str) -> list[Levelled]:
-    """The last levels that were carried out after a time (empty: ever), the latest first."""
-    rows = db.execute(_LEVELLED, {"since": since, "most": MOST_LEVELS}).fetchall()
-    return [Levelled(row[0], tuple(MetalTaken(*one) for one in db.execute(_TAKEN, (row[1],)))) for row in rows]
+    """The last levels that were carried out after a time (empty: ever), by instrument; those without a crown that was
+    read are left out.
+    """
+    asked = {"since": since, "most": MOST_LEVELS}
+    crowns: dict[int, list[CrownReading]] = {}
+    for row in db.execute(_CROWNS, asked):
+        crowns.setdefault(row[0], []).append(CrownReading((row[1], row[2]), row[3], row[4]))
+    taken: dict[int, list[MetalTaken]] = {}
+    for row in db.execute(_TAKEN, asked) if crowns else ():
+        taken.setdefault(row[0], []).append(MetalTaken(*row[1:]))
+    return [Levelled(tuple(taken[one]), tuple(read)) for one, read in crowns.items() if one in taken]
 
 
 @dataclass(frozen=True, slots=True)

@@ -93,23 +93,22 @@ def more_than_planned(off_mm: Sequence[float]) -> float:
 
 
 def off_plan(taken: Sequence[MetalTaken], crowns: Sequence[CrownReading]) -> list[float]:
-    """How much more than is said was taken off each fret, mm: its lowest crown that was read last before, less its
-    lowest in the same lanes that was read first after. Frets without both are left out.
+    """How much more than is said was taken off each fret, mm a level: between two readings of a crown, in the lane that
+    lost the most. Where nothing was taken between two, or the crown grew (the fret was replaced), nothing is told.
     """
-    found = []
-    for one in taken:
-        before: dict[str, int] = {}
-        after: dict[str, int] = {}
-        for read in sorted(crowns, key=lambda read: read.at):
-            lane, fret = read.place
-            if fret == one.fret and read.at <= one.at:
-                before[lane] = read.height_um
-            elif fret == one.fret:
-                after.setdefault(lane, read.height_um)
-        lost = [before[lane] - um for lane, um in after.items() if lane in before]
-        if lost:
-            found.append((max(lost) - one.removed_um) / 1000)
-    return found
+    found: dict[tuple[int, tuple[int, ...]], int] = {}
+    last: dict[Place, CrownReading] = {}
+    for read in sorted(crowns, key=lambda read: read.at):
+        fret, before = read.place[1], last.get(read.place)
+        last[read.place] = read
+        if before is None or read.height_um >= before.height_um:
+            continue
+        between = tuple(i for i, one in enumerate(taken) if one.fret == fret and before.at < one.at <= read.at)
+        if between:
+            key = fret, between
+            found[key] = max(found.get(key, 0), before.height_um - read.height_um)
+    said = {key: sum(taken[i].removed_um for i in key[1]) for key in found}
+    return [(lost - said[key]) / 1000 / len(key[1]) for key, lost in found.items()]
 
 
 def _last_read(fret: int, surveys: Sequence[Sequence[CrownReading]], since: str) -> list[CrownReading]:

@@ -104,7 +104,7 @@ def read_windows(text: str, zone: tzinfo, today: date) -> tuple[tuple[datetime, 
             ((opens, closes),) = read_shifts(span)
             at = read_day(day, today)
         except (ValueError, AttributeError):
-            example = f"{day_words(today)} 10:00 to 16:00"
+            example = f"{day_words(today, today.year)} 10:00 to 16:00"
             raise ValueError(
                 f"“{line.strip()[:40]}” is no dry window: give a day and hours, such as {example}"
             ) from None
