@@ -1,4 +1,6 @@
-"""`deft-bench`: demo, serve, calc, backup, restore, export, import. Heavy parts are imported where they are used."""
+"""`deft-bench`: demo, serve, calc, backup, restore, export, import, stand-in. Heavy parts are imported where
+they are used.
+"""
 
 import argparse
 import os
@@ -53,6 +55,16 @@ def _parser() -> argparse.ArgumentParser:
     restore.add_argument("source", type=Path, help="the backup")
     _database(restore)
     restore.set_defaults(run=_restore)
+
+    stand_in = commands.add_parser("stand-in", help="be a device that the bench does not have, to try things with")
+    stand_in.add_argument("kind", choices=["gauge"], help="which device")
+    stand_in.add_argument("--tcp", type=int, metavar="PORT", help="write over the network, on this port (0: any)")
+    stand_in.add_argument("--figures", required=True, help="what it reads, mm: figures with commas between, or a file")
+    stand_in.add_argument("--resolution", type=float, default=0.01, help="mm (default: %(default)s)")
+    stand_in.add_argument("--noise", type=float, default=0.002, help="spread, mm (default: %(default)s)")
+    stand_in.add_argument("--drift", type=float, default=0.0, help="mm a minute (default: none)")
+    stand_in.add_argument("--hold", type=float, default=1.2, help="seconds on each place (default: %(default)s)")
+    stand_in.set_defaults(run=_stand_in)
 
     export = commands.add_parser(
         "export", help="write an instrument's record, or its board as a file, to standard output"
@@ -130,6 +142,31 @@ def _calc(args: argparse.Namespace) -> int:
         _refuse(error.lines)
     print(json.dumps(answer, ensure_ascii=False, allow_nan=False))
     return 0
+
+
+def _stand_in(args: argparse.Namespace) -> int:
+    import time
+
+    from deft_bench.devices.stand_in import Gauge, on_terminal, over_tcp
+
+    try:
+        text = Path(args.figures).read_text() if Path(args.figures).is_file() else args.figures
+        figures = [float(word) for word in text.replace(",", " ").replace(";", " ").split()]
+    except (OSError, ValueError):
+        print("--figures: give numbers with commas between, or a file of them", file=sys.stderr)
+        return 1
+    gauge = Gauge(figures, args.hold, resolution_mm=args.resolution, noise_mm=args.noise, drift_mm_a_minute=args.drift)
+    try:
+        where = f"127.0.0.1:{over_tcp(gauge, port=args.tcp)[1]}" if args.tcp is not None else on_terminal(gauge)[1]
+    except OSError as error:
+        print(f"It cannot be set up: {error.strerror}.", file=sys.stderr)
+        return 1
+    print(f"A gauge is at {where}: {len(figures)} figures. Stop it with Ctrl-C.", flush=True)
+    try:
+        while True:
+            time.sleep(3600)
+    except KeyboardInterrupt:
+        return 0
 
 
 def _serve(args: argparse.Namespace) -> int:

@@ -1,11 +1,14 @@
 """Debian's Chromium, once for all browser tests; each test gets a page of its own."""
 
+import shutil
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 from browsing import ARGS
+from harness import Server
 
 # what is waited for comes at once on a free machine; a busy one is no fault of the program
 expect.set_options(timeout=30_000)
@@ -40,3 +43,13 @@ def page(browser: Browser) -> Iterator[Page]:
     context.close()
     assert wrong == []
     assert all(url.startswith("http://127.0.0.1:") for url in asked)
+
+
+@pytest.fixture
+def bench_server(demo_made: Path, tmp_path: Path) -> Iterator[Server]:
+    database = tmp_path / "bench.sqlite3"
+    shutil.copy(demo_made, database)
+    running = Server(database)
+    running.start()
+    yield running
+    running.kill()

@@ -2,8 +2,6 @@
 
 import io
 import re
-import shutil
-from collections.abc import Iterator
 from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
@@ -22,16 +20,6 @@ from deft_bench.store.database import connect
 from harness import Server
 
 HERON, PLOVER, SANDPIPER, RUFF = 1, 2, 14, 13
-
-
-@pytest.fixture
-def bench_server(demo_made: Path, tmp_path: Path) -> Iterator[Server]:
-    database = tmp_path / "bench.sqlite3"
-    shutil.copy(demo_made, database)
-    running = Server(database)
-    running.start()
-    yield running
-    running.kill()
 
 
 def type_over(page: Page, selector: str, text: str) -> None:

@@ -97,6 +97,7 @@ def every_page(db: Connection) -> list[str]:
         "/help",
         "/help/neck-evidence",
         "/help/level-plan",
+        "/devices",
         "/tools",
     ]
     pages += [f"/stock/{item.id}" for item in stock.items(db)]

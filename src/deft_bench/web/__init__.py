@@ -11,6 +11,7 @@ from flask import Flask, Response, g, request
 
 from deft_bench import __version__
 from deft_bench.bench.planner import Planner
+from deft_bench.devices.hub import Hub
 from deft_bench.store.database import open_database
 from deft_bench.web import errors, support
 from deft_bench.web.extensions import Flush, csrf
@@ -60,11 +61,13 @@ def create_app(
     app.jinja_env.globals["version"] = __version__
     csrf.init_app(app)
     app.extensions["planner"] = Planner()
+    app.extensions["devices"] = Hub()
     errors.register(app)
     support.register(app)
 
     from deft_bench.web import (
         board,
+        devices,
         dress,
         estimate,
         help,
@@ -102,6 +105,7 @@ def create_app(
         record,
         notes,
         settings,
+        devices,
         undo,
     ):
         app.register_blueprint(screen.screen)

@@ -12,7 +12,7 @@ from deft_bench.bench.surveying import ReadingQuestionedError, ReadingRefusedErr
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
-from deft_bench.store import instruments, jobs, notes, setups, surveys
+from deft_bench.store import devices, instruments, jobs, notes, setups, surveys
 from deft_bench.web.drawing.neck_drawing import NeckDrawing, neck_drawing, short_unit
 from deft_bench.web.errors import wants_json
 from deft_bench.web.places import linked_steps
@@ -56,6 +56,7 @@ def show(survey_id: int) -> str:
         names=string_names(setup) if setup else {},
         bearing=setup.bearing_fret if setup else 2,
         unit=kind.unit_words(display()),
+        gauge=devices.used_for(db(), "readings") if kind.unit == "length" and not survey.head.blades_um else None,
         order={place: i for i, place in enumerate(order)},
         readings=readings,
         read=sum(place in readings for place in order),

@@ -1,0 +1,214 @@
+"""Devices: set up and tried; what a device says now, as it says it."""
+
+import json
+from collections.abc import Iterator
+from statistics import stdev
+
+from flask import Blueprint, Response, current_app, flash, redirect, render_template, request, url_for
+from werkzeug.exceptions import ServiceUnavailable
+from werkzeug.wrappers import Response as AnyResponse
+
+from deft_bench.core.units import Display
+from deft_bench.devices.hub import Device, Heard, Hub
+from deft_bench.devices.line_format import MM_OF, PRESETS, LineFormat, compiled
+from deft_bench.store import devices
+from deft_bench.store.devices import DeviceSetup, StoredDevice
+from deft_bench.web.support import Form, db, display, or_404, stamp
+
+screen = Blueprint("devices", __name__, template_folder="templates", static_folder="static")
+
+WAYS = {"serial": "a serial port", "tcp": "the network"}
+USES = {"readings": "readings of every survey in lengths", "nothing": "nothing yet"}
+UNITS = {"mm": "millimetres", "in": "inches", "um": "micrometres"}
+REPEATS, MOST_WINDOWS = 10, 8
+"""So many readings of one gap measure a device's spread; no more windows than this follow devices at a time."""
+
+
+@screen.get("/devices")
+def listing() -> str:
+    """Every device, and the form of a new one."""
+    starting = {"way": "serial", "format": "figure_unit", "unit": "mm", "resolution_um": display().entry(10)}
+    return _page(None, {**starting, "still": "0.6", "used_for": "readings", "when_still": "1"})
+
+
+@screen.route("/devices/<int:device_id>", methods=["GET", "POST"])
+def show(device_id: int) -> str | tuple[str, int] | AnyResponse:
+    """One device: what it says now, how it is set up, and its spread."""
+    with or_404():
+        found = devices.get(db(), device_id)
+    if request.method == "POST":
+        return _saved(found)
+    return _page(found, _values_of(found.setup))
+
+
+@screen.post("/devices")
+def enter() -> tuple[str, int] | AnyResponse:
+    """Enter a device; a box that cannot be meant is named and nothing is lost."""
+    return _saved(None)
+
+
+@screen.post("/devices/<int:device_id>/remove")
+def remove(device_id: int) -> AnyResponse:
+    """Take a device off the list."""
+    with or_404():
+        name = devices.get(db(), device_id).setup.name
+    devices.remove(db(), device_id, stamp())
+    flash(f"{name} is off the list; what it read stays.")
+    return redirect(url_for(".listing"))
+
+
+@screen.post("/devices/<int:device_id>/spread")
+def spread(device_id: int) -> AnyResponse:
+    """Keep the spread of repeated readings of one gap."""
+    with or_404():
+        devices.get(db(), device_id)
+    try:
+        read = [float(text) for text in request.form.getlist("mm")]
+    except ValueError:
+        read = []
+    if len(read) < REPEATS or any(not -50 <= mm <= 50 for mm in read):
+        flash(f"Not kept: it takes {REPEATS} readings of one gap.")
+    else:
+        devices.keep_spread(db(), device_id, 1000 * stdev(read))
+        flash(f"Its spread is {display().fine_mm(stdev(read))}, of {len(read)} readings.")
+    return redirect(url_for(".show", device_id=device_id))
+
+
+@screen.get("/devices/<int:device_id>/live")
+def live(device_id: int) -> Response:
+    """What a device says, as server-sent events, for as long as the page listens."""
+    with or_404():
+        found = devices.get(db(), device_id)
+    hub = _hub()
+    if sum(one.followers for one in hub.listening.values()) >= MOST_WINDOWS:
+        raise ServiceUnavailable(f"{MOST_WINDOWS} windows follow devices already: close one.")
+    return Response(
+        _events(hub, device_of(found), display()),
+        mimetype="text/event-stream",
+        headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"},
+    )
+
+
+def _events(hub: Hub, device: Device, shown: Display) -> Iterator[str]:
+    last: Heard | None = None
+    for heard in hub.follow(device):
+        if heard is last:
+            yield ": still here\n\n"  # a window that was closed is noticed by this
+            continue
+        last = heard
+        said = {
+            "status": heard.status,
+            "count": heard.count,
+            "still": heard.still,
+            "mm": heard.value if heard.unit == "mm" else None,
+            "typed": "" if heard.value is None else f"{round(heard.value, 3):g} mm",
+            "text": _said(heard, shown),
+            "words": heard.words,
+        }
+        yield f"data: {json.dumps(said, ensure_ascii=False)}\n\n"
+
+
+def _said(heard: Heard, shown: Display) -> str:
+    if heard.value is None:
+        return ""
+    return shown.fine_mm(heard.value) if heard.unit == "mm" else f"{heard.value:.1f} {heard.unit}"
+
+
+def device_of(found: StoredDevice) -> Device:
+    """A stored device as it is listened to."""
+    setup = found.setup
+    form = LineFormat(setup.pattern, setup.unit, _escaped(setup.ask))
+    return Device(str(found.id), setup.way, setup.address, form, setup.resolution_um / 1000, setup.still_ms / 1000)
+
+
+def _escaped(text: str) -> str:
+    return text.encode().decode("unicode_escape")
+
+
+def _hub() -> Hub:
+    hub: Hub = current_app.extensions["devices"]
+    return hub
+
+
+def _values_of(setup: DeviceSetup) -> dict[str, str]:
+    shown = display()
+    preset = next((code for code, (_, pattern) in PRESETS.items() if pattern == setup.pattern), "own")
+    return {
+        "name": setup.name,
+        "used_for": setup.used_for,
+        "way": setup.way,
+        "address": setup.address,
+        "format": preset,
+        "pattern": setup.pattern if preset == "own" else "",
+        "unit": setup.unit,
+        "ask": setup.ask,
+        "resolution_um": shown.entry(setup.resolution_um),
+        "still": f"{setup.still_ms / 1000:g}",
+        "when_still": "1" if setup.when_still else "",
+    }
+
+
+def _saved(found: StoredDevice | None) -> tuple[str, int] | AnyResponse:
+    form = Form()
+    setup = _read(form)
+    if setup is None:
+        values = {name: text for name, text in request.form.items() if name != "csrf_token"}
+        return _page(found, values, form.errors), 422
+    device_id = devices.put(db(), setup, stamp(), found.id if found else None)
+    flash(f"{setup.name} is set up: look whether its figure follows the gauge.")
+    return redirect(url_for(".show", device_id=device_id))
+
+
+def _read(form: Form) -> DeviceSetup | None:
+    name, address, kind = form.text("name")[:60], form.text("address")[:200], form.text("format")
+    pattern = PRESETS[kind][1] if kind in PRESETS else form.text("pattern")[:400]
+    resolution, still = form.length("resolution_um"), form.number("still", 0.1, 5)
+    if not name:
+        form.errors["name"] = "Give it a name."
+    if not address:
+        form.errors["address"] = "Say where it is: the name of a port, or host:port."
+    elif form.text("way") == "tcp" and not address.rpartition(":")[2].isdigit():
+        form.errors["address"] = "Give the host and the port, such as 127.0.0.1:4010."
+    if resolution is not None and not 1 <= resolution <= 1000:
+        form.errors["resolution_um"] = f"Accepted: {form.shown.fine(1)} to {form.shown.fine(1000)}."
+    try:
+        compiled(pattern)
+    except ValueError as error:
+        form.errors["pattern"] = f"{str(error)[:1].upper()}{str(error)[1:]}."
+    try:
+        _escaped(form.text("ask"))
+    except UnicodeDecodeError:
+        form.errors["ask"] = "A backslash here begins \\r, \\n or \\x and two digits."
+    for box, known in (("way", WAYS), ("used_for", USES), ("unit", MM_OF)):
+        if form.text(box) not in known:
+            form.errors[box] = f"Choose one of: {', '.join(known)}."
+    if form.errors or resolution is None or still is None:
+        return None
+    return DeviceSetup(
+        name,
+        form.text("used_for"),
+        form.text("way"),
+        address,
+        pattern,
+        form.text("unit"),
+        form.text("ask")[:40],
+        resolution,
+        round(1000 * still),
+        form.flag("when_still"),
+    )
+
+
+def _page(found: StoredDevice | None, values: dict[str, str], errors: dict[str, str] | None = None) -> str:
+    return render_template(
+        "devices/show.html",
+        section="settings",
+        devices=devices.every(db()),
+        device=found,
+        values=values,
+        errors=errors or {},
+        ways=WAYS,
+        uses=USES,
+        units=UNITS,
+        formats={code: words for code, (words, _) in PRESETS.items()} | {"own": "a pattern of its own"},
+        repeats=REPEATS,
+    )

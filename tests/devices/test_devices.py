@@ -1,0 +1,159 @@
+"""Devices: lines are read as they are written, a figure stands still once a place, and what a device says is told."""
+
+import os
+import socket
+import time
+from collections.abc import Iterator
+from contextlib import suppress
+from itertools import islice
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from deft_bench.devices.connections import GoneError, SerialConnection, TcpConnection
+from deft_bench.devices.hub import Device, Heard, Hub
+from deft_bench.devices.line_format import PRESETS, GarbledError, LineFormat, compiled, read_line
+from deft_bench.devices.stand_in import Gauge, on_terminal, over_tcp
+from deft_bench.devices.still import Still
+
+FORM = LineFormat(PRESETS["figure_unit"][1])
+
+
+@pytest.mark.parametrize(
+    ("preset", "line", "value", "unit"),
+    [
+        ("figure", "+0.12\r\n", 0.12, "mm"),
+        ("figure", "  -,05", -0.05, "mm"),
+        ("figure_unit", "+0.0050 in", 0.127, "mm"),
+        ("figure_unit", "12 µm", 0.012, "mm"),
+        ("figure_unit", "43.5 %RH", 43.5, "%"),
+        ("figure_unit", "21,5°C", 21.5, "°C"),
+        ("named", "A1 = + 0.31 mm", 0.31, "mm"),
+        ("listed", "14:02;3;0.12", 0.12, "mm"),
+    ],
+)
+def test_lines_are_read_as_devices_write_them(preset: str, line: str, value: float, unit: str) -> None:
+    found = read_line(line, LineFormat(PRESETS[preset][1]))
+    assert found.value == pytest.approx(value)
+    assert found.unit == unit
+
+
+@given(st.text(max_size=200))
+def test_any_line_is_a_figure_or_is_garbled_in_words(line: str) -> None:
+    for _, pattern in PRESETS.values():
+        with suppress(GarbledError):
+            assert read_line(line, LineFormat(pattern)).value == pytest.approx(0, abs=1e130)
+    with pytest.raises(GarbledError, match="holds no figure of this format"):
+        read_line(f"{line}?!", FORM)
+
+
+@pytest.mark.parametrize(("pattern", "why"), [("(", "not understood"), (r"\d+", "names no figure")])
+def test_a_pattern_that_cannot_be_meant_is_refused(pattern: str, why: str) -> None:
+    with pytest.raises(ValueError, match=why):
+        compiled(pattern)
+
+
+@given(st.lists(st.floats(-1, 1), min_size=1, max_size=12), st.integers(0, 99))
+def test_a_figure_stands_still_once_at_each_place(places: list[float], seed: int) -> None:
+    still, at, told = Still(0.01, 0.6), 0.0, []
+    for line in Gauge(places, hold_seconds=1.0, lift_seconds=0.3, seed=seed, noise_mm=0.001).lines(lambda _: None):
+        at += 0.05
+        mm = read_line(line, FORM).value
+        if still.feed(mm, at):
+            told.append(mm)
+    assert told == pytest.approx(places, abs=0.012)
+
+
+def test_what_moves_within_its_time_does_not_stand_still() -> None:
+    still = Still(0.01, 0.6)
+    assert not any(still.feed(0.02 * (k % 3), k * 0.05) for k in range(60))
+
+
+def heard(hub: Hub, device: Device, enough: str, most: int = 400) -> Heard:
+    """What a device says once its status is this."""
+    for one in islice(hub.follow(device, 0.2), most):
+        if one.status == enough:
+            return one
+    raise AssertionError(f"never {enough}")
+
+
+def device_at(port: int, **more: object) -> Device:
+    return Device("1", "tcp", f"127.0.0.1:{port}", FORM, **more)  # type: ignore[arg-type]
+
+
+def stills(following: Iterator[Heard], count: int) -> list[float]:
+    found, last = list[float](), 0
+    for one in following:
+        if one.still != last and one.value is not None:
+            last = one.still
+            found.append(one.value)
+        if len(found) == count:
+            return found
+    return found
+
+
+def test_a_gauge_over_the_network_is_followed_by_two_and_tells_each_place_once() -> None:
+    places = [0.10, 0.12, 0.09]
+    listener, port = over_tcp(Gauge(places, hold_seconds=0.5, lift_seconds=0.2))
+    hub, device = Hub(), device_at(port, still_seconds=0.2)
+    one, other = hub.follow(device), hub.follow(device)
+    assert next(one) is not None
+    assert next(other) is not None
+    assert len(hub.listening) == 1
+    assert stills(one, 3) == pytest.approx(places, abs=0.006)
+    listener.close()
+
+
+def test_a_gauge_on_a_serial_port_is_read() -> None:
+    _, name = on_terminal(Gauge([0.25], hold_seconds=2.0))
+    connection = SerialConnection(name)
+    assert read_line(connection.line(2.0) or "", FORM).value == pytest.approx(0.25)
+    connection.close()
+    with pytest.raises(GoneError, match="cannot be opened"):
+        SerialConnection("/dev/no-such-port")
+
+
+def test_silence_garbage_a_switched_unit_and_a_broken_line_are_told_in_words() -> None:
+    listener = socket.create_server(("127.0.0.1", 0))
+    port = listener.getsockname()[1]
+    hub, device = Hub(), device_at(port)
+    following = hub.follow(device, 0.2)
+    assert next(following).status == "opening"
+    theirs, _ = listener.accept()
+
+    def until(status: str) -> Heard:
+        return next(one for one in islice(following, 100) if one.status == status)
+
+    theirs.sendall(b"+0.10 mm\n")
+    assert until("live").value == pytest.approx(0.10)
+    theirs.sendall(b"#?!\n" * 3)
+    assert "holds no figure" in until("garbled").words
+    theirs.sendall(b"+0.0039 in\n")
+    assert until("switched").words == "It says in now, and said mm before: look at its unit."
+    assert "switched on" in until("silent").words
+    theirs.close()
+    assert "closed the line" in until("gone").words
+    listener.close()
+
+
+def test_a_line_without_an_end_is_let_go_and_nothing_listens_for_nobody(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("deft_bench.devices.hub.LEAVE_SECONDS", 0.05)
+    listener = socket.create_server(("127.0.0.1", 0))
+    connection = TcpConnection(f"127.0.0.1:{listener.getsockname()[1]}")
+    theirs, _ = listener.accept()
+    theirs.sendall(b"9" * 10_000 + b"\n+0.2 mm\n")
+    lines = [line for _ in range(12) if (line := connection.line(0.1)) is not None]
+    assert lines[-1] == "+0.2 mm"
+    connection.close()
+    hub = Hub()
+    following = hub.follow(device_at(listener.getsockname()[1]), 0.1)
+    next(following)
+    following.close()  # type: ignore[attr-defined]
+    for _ in range(100):
+        if not hub.listening:
+            break
+        time.sleep(0.05)
+    assert not hub.listening
+    listener.close()
+    os.sync()
