@@ -15,10 +15,12 @@ from deft_bench.store import devices
 from deft_bench.store.devices import DeviceSetup, StoredDevice
 from deft_bench.web.support import Form, db, display, or_404, stamp
 
-screen = Blueprint("devices", __name__, template_folder="templates", static_folder="static")
+screen = Blueprint(
+    "devices", __name__, template_folder="templates", static_folder="static", static_url_path="/devices/static"
+)
 
 WAYS = {"serial": "a serial port", "tcp": "the network"}
-USES = {"readings": "readings of every survey in lengths", "nothing": "nothing yet"}
+USES = {"readings": "all readings in lengths", "nothing": "nothing yet"}
 UNITS = {"mm": "millimetres", "in": "inches", "um": "micrometres"}
 REPEATS, MOST_WINDOWS = 10, 8
 """So many readings of one gap measure a device's spread; no more windows than this follow devices at a time."""
