@@ -56,10 +56,12 @@ def test_a_board_by_keyboard_alone(page: Page, bench_server: Server) -> None:
     expect(page.locator(".slot-at")).to_have_count(22)
     expect(page.locator("#f-frets")).to_be_focused()
     expect(page.locator("#f-frets")).to_have_value("220")
+    expect(page.locator("#f-frets")).to_have_attribute("aria-invalid", "true")
     with closing(connect(bench_server.database)) as db:
         assert instruments.get(db, SANDPIPER).spec.frets == 24
     page.keyboard.press("Control+a")
     page.keyboard.type("22")
+    expect(page.locator("#f-frets")).not_to_have_attribute("aria-invalid", "true")
     expect(page.locator("#e-frets")).to_have_text("")
     page.keyboard.press("Enter")
     expect(page.locator(".said").first).to_contain_text("Saved")

@@ -1,5 +1,5 @@
 // Focus stays where it was: over a part of the page that is drawn again, and over a form that was sent. One stop of the Tab key
-// for what the arrows walk: a strip of frets, the bands on a neck.
+// for what the arrows walk: a strip of frets, the bands on a neck. Boxes that are refused while they are typed in say so.
 
 const KEPT = "deft-focus";
 const KEPT_MS = 15_000;
@@ -40,6 +40,18 @@ document.addEventListener("htmx:afterSettle", () => {
   settle();
   if (along) document.querySelector(".stage-wrap")?.scrollTo({ left: along });
   if (before && lost() && !focusAgain(before)) document.getElementById("main").focus({ preventScroll: true });
+});
+
+// a box that was refused while it was typed in says so itself, not only the words under it
+document.addEventListener("htmx:oobAfterSwap", (event) => {
+  const said = document.getElementById(event.detail.target?.id); // what stands there now, not what it took the place of
+  if (!said?.id.startsWith("e-")) return;
+  const refused = Boolean(said.textContent.trim());
+  for (const box of document.querySelectorAll(`[aria-describedby~="${CSS.escape(said.id)}"]`)) {
+    if (refused) box.setAttribute("aria-invalid", "true");
+    else box.removeAttribute("aria-invalid");
+    box.closest(".field")?.classList.toggle("wrong", refused);
+  }
 });
 
 document.addEventListener("submit", (event) => {
