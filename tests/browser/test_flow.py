@@ -147,6 +147,7 @@ def test_find_as_you_type_and_the_switch(page: Page, server: Server) -> None:
     expect(page.locator("h1")).to_have_text("Snipe No. 2")
     page.keyboard.type("gi")
     expect(page).to_have_url(re.compile("/instruments$"))
+    page.wait_for_load_state()  # the keys are there once the page's scripts have run
     page.keyboard.press("/")
     expect(page.locator("#q")).to_be_focused()
     page.keyboard.type("sni")

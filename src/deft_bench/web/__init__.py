@@ -7,7 +7,7 @@ from contextlib import closing
 from datetime import UTC, datetime
 from pathlib import Path
 
-from flask import Flask, Response, g, request
+from flask import Flask, Response, g
 
 from deft_bench import __version__
 from deft_bench.bench.planner import Planner
@@ -20,12 +20,6 @@ CONTENT_SECURITY_POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; "
     "form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
 )
-
-
-class _Application(Flask):
-    def get_send_file_max_age(self, filename: str | None) -> int | None:
-        """What is asked for without its version is asked about each time: no new page meets an old script."""
-        return 3600 if "v" in request.args or "vendor/" in (filename or "") else None
 
 
 def create_app(
@@ -41,7 +35,7 @@ def create_app(
     """
     with closing(open_database(database)):
         pass
-    app = _Application(__name__)
+    app = Flask(__name__)
     app.config.update(
         DATABASE=database,
         NOW=now or (lambda: datetime.now(UTC)),
@@ -54,6 +48,7 @@ def create_app(
         SCHEDULE_SECONDS=0.6 if testing else 3.0,
         MAX_CONTENT_LENGTH=48 * 1024 * 1024,
         MAX_FORM_MEMORY_SIZE=2 * 1024 * 1024,
+        SEND_FILE_MAX_AGE_DEFAULT=3600,
         TRUSTED_HOSTS=["127.0.0.1", "localhost", "[::1]", *hosts],
     )
     app.jinja_env.add_extension(Flush)
