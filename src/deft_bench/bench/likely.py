@@ -250,14 +250,17 @@ def likely(
     if (made := _known(key)) or (quick and (made := _known(f"{key} quick"))):
         return Likely(tuple(told), made)
     evidence = [one.evidence for one in told]
-    draws, is_quick = _draws(job.uid, neck, evidence, zlib.crc32(key.encode()), quick=quick)
+    # of the neck and its evidence alone: what else is asked of it must not draw another neck
+    drawn_from = json.dumps([list(neck.positions_mm), *_of(neck), made_from], sort_keys=True)
+    seed = zlib.crc32(drawn_from.encode())
+    draws, is_quick = _draws(job.uid, neck, evidence, seed, quick=quick)
     length = settings.display.fine_mm
     found = judge(
         neck,
         evidence,
         held,
         least,
-        zlib.crc32(key.encode()),
+        seed,
         length,
         as_it_lies=as_it_lies,
         draws=draws,
@@ -268,6 +271,10 @@ def likely(
         while len(_judged) > KEPT:
             _judged.popitem(last=False)
     return Likely(tuple(told), found)
+
+
+def _of(neck: Neck) -> tuple[str, int | None, float | None, float | None]:
+    return neck.history, neck.joint_fret, neck.loose, neck.missed
 
 
 def _is_lift(one: Told) -> bool:
@@ -284,7 +291,7 @@ def _known(key: str) -> Judged | None:
 
 def _draws(job_uid: str, neck: Neck, evidence: Sequence[Evidence], seed: int, *, quick: bool) -> tuple[Draws, bool]:
     """Draws of a job's neck, and whether they are those of a moment ago brought up to one reading more (`quick`)."""
-    of = job_uid, neck.history, neck.joint_fret, neck.loose, neck.missed, tuple(neck.positions_mm)
+    of = job_uid, *_of(neck), tuple(neck.positions_mm)
     with _lock:
         last = _drawn.get(of)
     draws, is_quick = None, False
