@@ -1,19 +1,20 @@
 """Devices: lines are read as they are written, a figure stands still once a place, and what a device says is told."""
 
-import os
 import socket
 import time
 from collections.abc import Iterator
-from contextlib import suppress
+from decimal import Decimal
 from itertools import islice
+from threading import Thread
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_bench.devices.connections import GoneError, SerialConnection, TcpConnection
-from deft_bench.devices.hub import Device, Heard, Hub
-from deft_bench.devices.line_format import PRESETS, GarbledError, LineFormat, compiled, read_line
+from deft_bench.devices.hub import ASK_SECONDS, Device, Heard, Hub
+from deft_bench.devices.line_format import PRESETS, GarbledError, LineFormat, compiled, escaped, read_line
+from deft_bench.devices.spread import spread_mm
 from deft_bench.devices.stand_in import Gauge, on_terminal, over_tcp
 from deft_bench.devices.still import Still
 
@@ -39,11 +40,16 @@ def test_lines_are_read_as_devices_write_them(preset: str, line: str, value: flo
     assert found.unit == unit
 
 
+@given(st.sampled_from(sorted(PRESETS)), st.decimals(-20, 20, places=4), st.sampled_from(["", "mm", "in", "µm"]))
+def test_what_a_device_writes_is_read_back(preset: str, value: Decimal, unit: str) -> None:
+    before = {"named": "A1 ", "listed": "14:02;7;"}.get(preset, "")
+    said = "" if preset == "figure" else unit
+    found = read_line(f"{before}{value:+f} {said}\r\n", LineFormat(PRESETS[preset][1]))
+    assert found.value == pytest.approx(float(value) * {"in": 25.4, "µm": 0.001}.get(said, 1.0))
+
+
 @given(st.text(max_size=200))
-def test_any_line_is_a_figure_or_is_garbled_in_words(line: str) -> None:
-    for _, pattern in PRESETS.values():
-        with suppress(GarbledError):
-            assert read_line(line, LineFormat(pattern)).value == pytest.approx(0, abs=1e130)
+def test_what_is_no_figure_is_garbled_in_words(line: str) -> None:
     with pytest.raises(GarbledError, match="holds no figure of this format"):
         read_line(f"{line}?!", FORM)
 
@@ -105,6 +111,45 @@ def test_a_gauge_over_the_network_is_followed_by_two_and_tells_each_place_once()
     listener.close()
 
 
+def test_a_gauge_that_is_asked_is_asked_at_its_pace() -> None:
+    listener = socket.create_server(("127.0.0.1", 0))
+    asked = []
+
+    def answer() -> None:
+        theirs, _ = listener.accept()
+        while sent := theirs.recv(64):
+            asked.append((time.monotonic(), sent))
+            theirs.sendall(b"+0.20\n")
+
+    Thread(target=answer, daemon=True).start()
+    form = LineFormat(PRESETS["figure"][1], "mm", escaped(r"?\r"))
+    following = Hub().follow(Device("1", "tcp", f"127.0.0.1:{listener.getsockname()[1]}", form))
+    assert next(one for one in following if one.count == 6).value == pytest.approx(0.20)
+    assert {sent for _, sent in asked} == {b"?\r"}
+    assert asked[5][0] - asked[0][0] >= 5 * ASK_SECONDS
+    listener.close()
+
+
+def test_what_was_set_up_anew_is_not_heard_as_it_was() -> None:
+    listener, port = over_tcp(Gauge([0.1] * 50))
+    hub = Hub()
+    following = hub.follow(device_at(port), 0.2)
+    assert next(one for one in following if one.status == "live").value is not None
+    hub.forget("1")
+    told = next(one for one in following if one.status == "gone")
+    assert told.value is None
+    assert "open this page again" in told.words
+    assert [next(following).status for _ in range(3)] == ["gone"] * 3
+    listener.close()
+
+
+def test_the_spread_of_repeated_readings() -> None:
+    assert spread_mm([0.10, 0.12] * 5) == pytest.approx(0.01 * (10 / 9) ** 0.5)
+    for wrong in ([0.1] * 9, [0.1] * 9 + [51.0]):
+        with pytest.raises(ValueError, match="it takes 10 readings"):
+            spread_mm(wrong)
+
+
 def test_a_gauge_on_a_serial_port_is_read() -> None:
     _, name = on_terminal(Gauge([0.25], hold_seconds=2.0))
     connection = SerialConnection(name)
@@ -156,4 +201,3 @@ def test_a_line_without_an_end_is_let_go_and_nothing_listens_for_nobody(monkeypa
         time.sleep(0.05)
     assert not hub.listening
     listener.close()
-    os.sync()

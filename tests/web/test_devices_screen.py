@@ -45,11 +45,12 @@ def test_a_gauge_is_set_up_tried_and_measured(bench: Bench, demo: Connection) ->
     few = words(bench.post(f"/devices/{made.id}/spread", {"mm": ["0.1"] * 9}).text)
     assert "it takes 10 readings" in few
     measured = words(bench.post(f"/devices/{made.id}/spread", {"mm": ["0.10", "0.11"] * 5}).text)
-    assert "Its spread is 0.005 mm, of 10 readings." in measured or "Its spread is 0.01 mm" in measured
+    assert "Its spread is 0.01 mm, of 10 readings." in measured
+    assert devices.get(demo, made.id).spread_um == pytest.approx(5 * (10 / 9) ** 0.5)
     survey = surveys.of_instrument(demo, 1, "fret_heights")[0]
     assert "Dial on the beam" in words(bench.get(f"/surveys/{survey.id}"))
-    rocker = next(one for one in surveys.of_instrument(demo, 1, limit=60) if one.head.kind != "fret_heights")
-    assert rocker is not None
+    [rocker, *_] = [one for i in range(1, 15) for one in surveys.of_instrument(demo, i, "rocker")]
+    assert "Dial on the beam" not in words(bench.get(f"/surveys/{rocker.id}"))
     # what it was measured at holds for this gauge alone
     moved = bench.post(f"/devices/{made.id}", {**GAUGE, "address": "127.0.0.1:2"}).text
     assert "Not measured yet." in words(moved)
@@ -71,6 +72,7 @@ def test_a_gauge_is_set_up_tried_and_measured(bench: Bench, demo: Connection) ->
         ({"resolution_um": "fine"}, "is not a length"),
         ({"resolution_um": "3"}, "Accepted: "),
         ({"still": "9"}, "a number from 0.1 to 5"),
+        ({"ask": "\\x"}, "A backslash begins"),
         ({"way": "pigeon"}, "Choose one of: serial, tcp."),
     ],
 )

@@ -7,6 +7,7 @@ from uuid import uuid4
 
 import pytest
 
+from deft_bench.bench import likely as likely_module
 from deft_bench.bench.likely import evidence_of
 from deft_bench.core.evidence.kinds import Daylight, Rocker
 from deft_bench.core.evidence.prior import missed_share
@@ -202,3 +203,15 @@ def test_levels_that_take_more_than_planned_are_learned_from_crowns_read_before_
     assert "Of 1 levelled fret the crown was read before and after: 0.09 mm more came off than was planned" in page
     # one fret among as if eight others that came off as planned
     assert "Calls now expect 0.01 mm more than the plan says." in page
+
+
+def test_a_neck_is_drawn_by_its_evidence_whoever_asks_first(demo: Connection, heron: jobs.Job) -> None:
+    instrument, found = instruments.get(demo, heron.instrument_id), []
+    for asks in ((False,), (True, False)):
+        likely_module._judged.clear()
+        likely_module._drawn.clear()
+        for as_it_lies in asks:
+            told = likely_module.likely(demo, shop.settings(demo), heron, instrument, as_it_lies=as_it_lies)
+        assert told is not None
+        found.append([(one.do, one.frets, one.best, one.below_least) for one in told.judged.compared.actions])
+    assert found[0] == found[1]

@@ -231,27 +231,12 @@ def likely(
     held = metal_now(db, instrument).heights_mm
     least = settings.least_kept_mm(spec.fret_height_um / 1000)
     made_from = [asdict(one.evidence) | {"is": type(one.evidence).__name__} for one in told]
-    key = json.dumps(
-        [
-            spec.positions_mm(),
-            neck.history,
-            neck.joint_fret,
-            neck.loose,
-            neck.missed,
-            levelling.more_mm,
-            held,
-            least,
-            settings.system,
-            as_it_lies,
-            made_from,
-        ],
-        sort_keys=True,
-    )
+    # of the neck and its evidence alone: what else is asked of it must not draw another neck
+    drawn_from = json.dumps([*_of(neck), made_from], sort_keys=True)
+    key = json.dumps([drawn_from, levelling.more_mm, held, least, settings.system, as_it_lies])
     if (made := _known(key)) or (quick and (made := _known(f"{key} quick"))):
         return Likely(tuple(told), made)
     evidence = [one.evidence for one in told]
-    # of the neck and its evidence alone: what else is asked of it must not draw another neck
-    drawn_from = json.dumps([list(neck.positions_mm), *_of(neck), made_from], sort_keys=True)
     seed = zlib.crc32(drawn_from.encode())
     draws, is_quick = _draws(job.uid, neck, evidence, seed, quick=quick)
     length = settings.display.fine_mm
@@ -273,8 +258,9 @@ def likely(
     return Likely(tuple(told), found)
 
 
-def _of(neck: Neck) -> tuple[str, int | None, float | None, float | None]:
-    return neck.history, neck.joint_fret, neck.loose, neck.missed
+def _of(neck: Neck) -> tuple[object, ...]:
+    """A neck by what is known of it before."""
+    return tuple(neck.positions_mm), neck.history, neck.joint_fret, neck.loose, neck.missed
 
 
 def _is_lift(one: Told) -> bool:
@@ -291,7 +277,7 @@ def _known(key: str) -> Judged | None:
 
 def _draws(job_uid: str, neck: Neck, evidence: Sequence[Evidence], seed: int, *, quick: bool) -> tuple[Draws, bool]:
     """Draws of a job's neck, and whether they are those of a moment ago brought up to one reading more (`quick`)."""
-    of = job_uid, *_of(neck), tuple(neck.positions_mm)
+    of = job_uid, *_of(neck)
     with _lock:
         last = _drawn.get(of)
     draws, is_quick = None, False

@@ -9,6 +9,7 @@ from deft_bench.core.board.fret_lines import FretLine, Outline, fret_lines
 from deft_bench.core.board.positions import fret_position, fret_positions
 from deft_bench.core.board.section import Cone
 from deft_bench.core.field_checks import choice_problems, length_problems, text_problems
+from deft_bench.core.frets.crown import tallest
 from deft_bench.core.strings.string_set import notes_of
 from deft_bench.core.units import MM, Display
 
@@ -485,7 +486,7 @@ def _contradictions(spec: Spec, display: Display) -> dict[str, str]:
         "The tang would come out through the back of the board.",
     )
     refuse(
-        spec.fret_height_um > spec.crown_width_um / 2 + 300,
+        spec.fret_height_um / 1000 > tallest(spec.crown_width_um / 1000),
         "fret_height_um",
         "A crown that tall is narrower than a half circle: check width and height.",
     )

@@ -18,6 +18,7 @@ from deft_bench.core.described import (
     field_problems,
     length,
 )
+from deft_bench.core.frets.crown import tallest
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.notch import Notch, Obstruction, lanes_of, notches, notches_said
 from deft_bench.core.instrument import Spec
@@ -177,7 +178,7 @@ def _wire_against_board(plan: RefretPlan, spec: Spec, display: Display) -> dict[
     problems: dict[str, str] = {}
     if plan.tang_depth_um >= spec.board_thickness_um:
         problems["tang_depth_um"] = "The tang would come out through the back of the board."
-    if plan.fret_height_um > plan.crown_width_um / 2 + 300:
+    if plan.fret_height_um / 1000 > tallest(plan.crown_width_um / 1000):
         problems["fret_height_um"] = "A crown that tall is narrower than a half circle: check width and height."
     lines = spec.lines()
     closest = lines[-1].centre_x_mm - lines[-2].centre_x_mm

@@ -1,7 +1,7 @@
 """The devices that are listened to: a thread each while anybody follows, and what each says now."""
 
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from threading import Condition, Thread
 from typing import Literal
@@ -11,7 +11,7 @@ from deft_bench.devices.line_format import GarbledError, LineFormat, read_line
 from deft_bench.devices.still import Still
 
 Status = Literal["opening", "live", "silent", "garbled", "switched", "gone"]
-SILENT_SECONDS, ASK_SECONDS, AGAIN_SECONDS, LEAVE_SECONDS = 2.0, 0.1, 1.5, 5.0
+SILENT_SECONDS, ASK_SECONDS, AGAIN_SECONDS, LEAVE_SECONDS = 2.0, 0.05, 1.5, 5.0
 """After so long a device is silent, is asked, is tried again, and is let go once nobody follows it."""
 GARBLED_LINES = 3
 """So many lines without a figure, one after another, and what comes is called garbled."""
@@ -58,8 +58,7 @@ class _Listening:
 class Hub:
     """Listens to devices while somebody follows them."""
 
-    def __init__(self, ways: dict[str, Callable[[str], Connection]] | None = None) -> None:
-        self.ways = ways or dict(WAYS)
+    def __init__(self) -> None:
         self.listening: dict[str, _Listening] = {}
         self.lock = Condition()
 
@@ -81,12 +80,19 @@ class Hub:
                 one.followers -= 1
                 one.left_at = time.monotonic()
 
+    def forget(self, key: str) -> None:
+        """Let a device go that was set up anew or taken off the list: what its followers see is no figure of it."""
+        with self.lock:
+            one = self.listening.pop(key, None)
+        if one is not None:
+            one.ended = True
+            self._say(one, Heard("gone", words="It was set up anew or taken off the list: open this page again."))
+
     def _join(self, device: Device) -> _Listening:
         with self.lock:
             one = self.listening.get(device.key)
             if one is None or one.ended or one.device != device:
-                if one is not None:
-                    one.ended = True
+                self.forget(device.key)
                 one = self.listening[device.key] = _Listening(device)
                 Thread(target=self._listen, args=(one,), daemon=True, name=f"device {device.key}").start()
             one.followers += 1
@@ -95,7 +101,7 @@ class Hub:
     def _listen(self, one: _Listening) -> None:
         while not self._left(one):
             try:
-                connection = self.ways[one.device.way](one.device.address)
+                connection = WAYS[one.device.way](one.device.address)
             except GoneError as error:
                 self._say(one, replace(one.heard, status="gone", words=_sentence(str(error))))
                 time.sleep(AGAIN_SECONDS)
@@ -112,18 +118,15 @@ class Hub:
         """Take lines while they come; raises GoneError."""
         device, garbled, unit = one.device, 0, ""
         still = Still(device.resolution_mm, device.still_seconds)
-        wait = ASK_SECONDS if device.form.ask else SILENT_SECONDS
-        heard_at = time.monotonic()
         while not self._left(one):
             if device.form.ask:
+                time.sleep(ASK_SECONDS)
                 connection.ask(device.form.ask)
-            line = connection.line(wait)
+            line = connection.line(SILENT_SECONDS)
             now = time.monotonic()
             if line is None:
-                if now - heard_at >= SILENT_SECONDS:
-                    self._say(one, replace(one.heard, status="silent", words="It says nothing: is it switched on?"))
+                self._say(one, replace(one.heard, status="silent", words="It says nothing: is it switched on?"))
                 continue
-            heard_at = now
             if not line.strip():
                 continue
             try:
@@ -159,6 +162,8 @@ class Hub:
 
     def _say(self, one: _Listening, heard: Heard) -> None:
         with one.changed:
+            if one.ended and heard.status != "gone":
+                return  # what it was let go with stands
             one.heard = heard
             one.changed.notify_all()
 

@@ -49,6 +49,14 @@ class Figure:
     said_in: str
 
 
+def escaped(text: str) -> str:
+    """What is sent for a text with backslashes, as it is typed: `\\r` ends a line. Raises ValueError in words."""
+    try:
+        return text.encode().decode("unicode_escape")
+    except UnicodeDecodeError:
+        raise ValueError("a backslash begins \\r, \\n, or \\x and two digits") from None
+
+
 def compiled(pattern: str) -> re.Pattern[str]:
     """A format's pattern; raises ValueError in words where it is none or names no figure."""
     try:

@@ -1,5 +1,5 @@
 """A gauge that stands in for one: it writes the figures it is given, each held for a while and lifted in between, over
-the network or on a pseudo-terminal, with the resolution, noise and faults that it is told to have.
+the network or on a pseudo-terminal, with the resolution, noise and drift that it is told to have.
 """
 
 import os
@@ -18,7 +18,7 @@ LIFTED_MM = 5.0
 @dataclass(frozen=True, slots=True)
 class Gauge:
     """What it writes: figures in mm, held and lifted for so many seconds each; rounded to `resolution_mm`, with a
-    spread of `noise_mm` and a drift a minute; every `garbles`-th line is no figure (0: none); in `unit`.
+    spread of `noise_mm` and a drift a minute.
     """
 
     figures_mm: Sequence[float]
@@ -27,30 +27,26 @@ class Gauge:
     resolution_mm: float = 0.01
     noise_mm: float = 0.0
     drift_mm_a_minute: float = 0.0
-    garbles: int = 0
-    unit: str = "mm"
     seed: int = 0
 
     def lines(self, pause: Callable[[float], None] = time.sleep) -> Iterator[str]:
         """Lines as they are written, in time; the gauge is lifted at the end."""
-        chance, count, seconds = random.Random(self.seed), 0, 0.0
+        chance, seconds = random.Random(self.seed), 0.0
         for figure in self.figures_mm:
             for mm, length in ((figure, self.hold_seconds), (LIFTED_MM, self.lift_seconds)):
                 for _ in range(max(1, round(length * LINES_A_SECOND))):
-                    count, seconds = count + 1, seconds + 1 / LINES_A_SECOND
-                    shown = mm + chance.gauss(0, self.noise_mm) + self.drift_mm_a_minute * seconds / 60
-                    shown = round(shown / self.resolution_mm) * self.resolution_mm
-                    per = 25.4 if self.unit == "in" else 1.0
-                    is_garbled = self.garbles and count % self.garbles == 0
-                    yield "#?!\r\n" if is_garbled else f"{shown / per:+.4f} {self.unit}\r\n"
+                    seconds += 1 / LINES_A_SECOND
+                    yield self._line(mm + chance.gauss(0, self.noise_mm) + self.drift_mm_a_minute * seconds / 60)
                     pause(1 / LINES_A_SECOND)
 
     def lifted(self) -> Iterator[str]:
         """Lines for ever of a gauge that touches nothing."""
-        per = 25.4 if self.unit == "in" else 1.0
         while True:
-            yield f"{LIFTED_MM / per:+.4f} {self.unit}\r\n"
+            yield self._line(LIFTED_MM)
             time.sleep(1 / LINES_A_SECOND)
+
+    def _line(self, mm: float) -> str:
+        return f"{round(mm / self.resolution_mm) * self.resolution_mm:+.4f} mm\r\n"
 
 
 def over_tcp(gauge: Gauge, host: str = "127.0.0.1", port: int = 0) -> tuple[socket.socket, int]:

@@ -128,14 +128,15 @@ def register(app: Flask) -> None:
 
 def send_back() -> None:
     """Keep what a refused form held, for the page that is shown next."""
-    session["typed"] = {name: text[:400] for name, text in request.form.items() if name != "csrf_token"}
+    sent = request.form.items(multi=True)
+    session["typed"] = [(name, text[:400]) for name, text in sent if name != "csrf_token"]
 
 
-def sent_back() -> dict[str, str]:
+def sent_back() -> MultiDict[str, str]:
     """What the form that was refused just now held; nothing after any other request."""
     if "sent_back" not in g:
-        g.sent_back = session.pop("typed", {})
-    found: dict[str, str] = g.sent_back
+        g.sent_back = MultiDict(session.pop("typed", []))
+    found: MultiDict[str, str] = g.sent_back
     return found
 
 

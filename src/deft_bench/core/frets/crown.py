@@ -9,6 +9,13 @@ from dataclasses import dataclass
 
 from deft_bench.core.limits import LAND_MM, LAND_OFF_CENTRE_MM
 
+TALLEST_OVER_HALF_MM = 0.3
+
+
+def tallest(crown_width_mm: float) -> float:
+    """How tall a crown of this width can be, mm: half a circle, and a little that the wire stands on."""
+    return round(crown_width_mm / 2 + TALLEST_OVER_HALF_MM, 6)
+
 
 def land(crown_width_mm: float, fret_height_mm: float, removed_mm: float) -> float:
     """Width in mm of the flat left by taking `removed_mm` off a circular crown.

@@ -3,7 +3,7 @@
 from typing import Any
 
 from deft_bench.core.board.positions import fret_position
-from deft_bench.core.frets.crown import land, removed_of, wander_cents
+from deft_bench.core.frets.crown import land, removed_of, tallest, wander_cents
 from deft_bench.formats.calc.fields import FRETS, NOT_NEGATIVE, POSITIVE, SCALE, request
 from deft_bench.formats.strict_json import RequestError
 
@@ -30,8 +30,8 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         raise RequestError(["removed_mm: give removed_mm or land_mm, one of the two"])
     if ("scale_mm" in asked) != ("fret" in asked):
         raise RequestError([f"{'fret' if 'scale_mm' in asked else 'scale_mm'}: missing; cents need both"])
-    if height > width / 2 + 0.3:
-        raise RequestError([f"fret_height_mm: taller than a crown of that width can be; at most {width / 2 + 0.3:g}"])
+    if height > tallest(width):
+        raise RequestError([f"fret_height_mm: taller than a crown of that width can be; at most {tallest(width):g}"])
     if "removed_mm" in asked:
         removed = asked["removed_mm"]
         if removed >= height:

@@ -4,6 +4,7 @@ from typing import Any
 
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.calls import Call
+from deft_bench.core.frets.crown import tallest
 from deft_bench.core.frets.heights import LANES, Fall, Heights
 from deft_bench.core.frets.level_call import level_call
 from deft_bench.core.frets.levelling import (
@@ -92,9 +93,11 @@ def _call(plan: LevelPlan) -> Call:
     return straightness_call(tops) if tops is not None and not tops.frets_can_be_judged else level_call(plan)
 
 
-def too_tall(height_mm: float, width_mm: float) -> str:
-    """What is wrong with a crown taller than its arc can be."""
-    return f"{height_mm:g} is too tall for a crown {width_mm:g} wide: at most half of it + 0.3"
+def crown_problems(field: str, height_mm: float | None, width_mm: float | None) -> list[str]:
+    """What is wrong with a crown taller than its arc can be; nothing where one of the two is not said."""
+    if height_mm is None or width_mm is None or height_mm <= tallest(width_mm):
+        return []
+    return [f"{field}: {height_mm:g} is too tall for a crown {width_mm:g} wide: at most half of it + 0.3"]
 
 
 def drops_asked(asked: dict[str, Any], positions_mm: list[float]) -> list[float]:
@@ -128,8 +131,8 @@ def level_request(asked: dict[str, Any]) -> LevelRequest:
         raise RequestError(over)
     per_fret = tuple(map(float, heights)) if isinstance(heights, list) else (float(heights),) * frets
     width = asked.get("crown_width_mm")
-    if width is not None and max(per_fret) > width / 2 + 0.3:
-        raise RequestError([f"fret_height_mm: {too_tall(max(per_fret), width)}"])
+    if lines := crown_problems("fret_height_mm", max(per_fret), width):
+        raise RequestError(lines)
     drops = drops_asked(asked, positions)
     try:
         return LevelRequest(

@@ -17,7 +17,7 @@ from deft_bench.core.evidence.prior import PRIORS
 from deft_bench.core.frets.crown import land
 from deft_bench.core.frets.heights import LANES
 from deft_bench.formats.calc.fields import FRETS, SCALE, call_fields, listed, request
-from deft_bench.formats.calc.level_plan import FALL_AWAY, drops_asked, too_tall
+from deft_bench.formats.calc.level_plan import FALL_AWAY, crown_problems, drops_asked
 from deft_bench.formats.strict_json import RequestError
 
 ABOUT = "The likely neck from gauges, blades, rocker, ink, light and crowns: heights with spread, actions by chance"
@@ -103,8 +103,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     for i, one in enumerate(asked["evidence"]):
         lines += [f"evidence[{i}].{problem}" for problem in _problems(one, frets, asked.get("wire_height_mm"))]
     held, width = asked.get("wire_height_mm"), asked.get("crown_width_mm")
-    if held is not None and width is not None and held > width / 2 + 0.3:
-        lines.append(f"wire_height_mm: {too_tall(held, width)}")
+    lines += crown_problems("wire_height_mm", held, width)
     if lines:
         raise RequestError(lines)
     positions = fret_positions(asked["scale_mm"], frets)

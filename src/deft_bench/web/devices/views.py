@@ -2,7 +2,6 @@
 
 import json
 from collections.abc import Iterator
-from statistics import stdev
 
 from flask import Blueprint, Response, current_app, flash, redirect, render_template, request, url_for
 from werkzeug.exceptions import ServiceUnavailable
@@ -10,7 +9,8 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from deft_bench.core.units import Display
 from deft_bench.devices.hub import Device, Heard, Hub
-from deft_bench.devices.line_format import MM_OF, PRESETS, LineFormat, compiled
+from deft_bench.devices.line_format import MM_OF, PRESETS, LineFormat, compiled, escaped
+from deft_bench.devices.spread import REPEATS, spread_mm
 from deft_bench.store import devices
 from deft_bench.store.devices import DeviceSetup, StoredDevice
 from deft_bench.web.support import Form, db, display, or_404, stamp
@@ -22,8 +22,8 @@ screen = Blueprint(
 WAYS = {"serial": "a serial port", "tcp": "the network"}
 USES = {"readings": "all readings in lengths", "nothing": "nothing yet"}
 UNITS = {"mm": "millimetres", "in": "inches", "um": "micrometres"}
-REPEATS, MOST_WINDOWS = 10, 8
-"""So many readings of one gap measure a device's spread; no more windows than this follow devices at a time."""
+MOST_WINDOWS = 8
+"""No more windows than this follow devices at a time."""
 
 
 @screen.get("/devices")
@@ -55,6 +55,7 @@ def remove(device_id: int) -> AnyResponse:
     with or_404():
         name = devices.get(db(), device_id).setup.name
     devices.remove(db(), device_id, stamp())
+    _hub().forget(str(device_id))
     flash(f"{name} is off the list; what it read stays.")
     return redirect(url_for(".listing"))
 
@@ -64,15 +65,14 @@ def spread(device_id: int) -> AnyResponse:
     """Keep the spread of repeated readings of one gap."""
     with or_404():
         devices.get(db(), device_id)
+    read = request.form.getlist("mm", type=float)
     try:
-        read = [float(text) for text in request.form.getlist("mm")]
-    except ValueError:
-        read = []
-    if len(read) < REPEATS or any(not -50 <= mm <= 50 for mm in read):
-        flash(f"Not kept: it takes {REPEATS} readings of one gap.")
+        mm = spread_mm(read)
+    except ValueError as error:
+        flash(f"Not kept: {error}.")
     else:
-        devices.keep_spread(db(), device_id, 1000 * stdev(read))
-        flash(f"Its spread is {display().fine_mm(stdev(read))}, of {len(read)} readings.")
+        devices.keep_spread(db(), device_id, 1000 * mm)
+        flash(f"Its spread is {display().fine_mm(mm)}, of {len(read)} readings.")
     return redirect(url_for(".show", device_id=device_id))
 
 
@@ -119,12 +119,8 @@ def _said(heard: Heard, shown: Display) -> str:
 def device_of(found: StoredDevice) -> Device:
     """A stored device as it is listened to."""
     setup = found.setup
-    form = LineFormat(setup.pattern, setup.unit, _escaped(setup.ask))
+    form = LineFormat(setup.pattern, setup.unit, escaped(setup.ask))
     return Device(str(found.id), setup.way, setup.address, form, setup.resolution_um / 1000, setup.still_ms / 1000)
-
-
-def _escaped(text: str) -> str:
-    return text.encode().decode("unicode_escape")
 
 
 def _hub() -> Hub:
@@ -157,6 +153,7 @@ def _saved(found: StoredDevice | None) -> tuple[str, int] | AnyResponse:
         values = {name: text for name, text in request.form.items() if name != "csrf_token"}
         return _page(found, values, form.errors), 422
     device_id = devices.put(db(), setup, stamp(), found.id if found else None)
+    _hub().forget(str(device_id))
     flash(f"{setup.name} is set up: look whether its figure follows the gauge.")
     return redirect(url_for(".show", device_id=device_id))
 
@@ -173,14 +170,11 @@ def _read(form: Form) -> DeviceSetup | None:
         form.errors["address"] = "Give the host and the port, such as 127.0.0.1:4010."
     if resolution is not None and not 1 <= resolution <= 1000:
         form.errors["resolution_um"] = f"Accepted: {form.shown.fine(1)} to {form.shown.fine(1000)}."
-    try:
-        compiled(pattern)
-    except ValueError as error:
-        form.errors["pattern"] = f"{str(error)[:1].upper()}{str(error)[1:]}."
-    try:
-        _escaped(form.text("ask"))
-    except UnicodeDecodeError:
-        form.errors["ask"] = "A backslash here begins \\r, \\n or \\x and two digits."
+    for box, text, read in (("pattern", pattern, compiled), ("ask", form.text("ask"), escaped)):
+        try:
+            read(text)
+        except ValueError as error:
+            form.errors[box] = f"{str(error)[:1].upper()}{str(error)[1:]}."
     for box, known in (("way", WAYS), ("used_for", USES), ("unit", MM_OF)):
         if form.text(box) not in known:
             form.errors[box] = f"Choose one of: {', '.join(known)}."

@@ -12,10 +12,10 @@ from deft_bench.core.frets.wire import read_pieces
 from deft_bench.core.work.stock import KINDS, WHY
 from deft_bench.store import instruments, jobs, stock
 from deft_bench.web.stock.screen import MOST, pieces_words, screen
-from deft_bench.web.support import Form, db, display, now, or_404, rows_sent, send_back, settings, stamp
+from deft_bench.web.support import Form, db, display, now, or_404, rows_sent, send_back, sent_back, settings, stamp
 
 SPARE_ROWS = [("", "")] * 2
-PIECE_BOXES, MOVE_BOXES = ("many", "length"), ("quantity", "why", "note")
+PIECE_BOXES = ("many", "length")
 GOING = ("received", "used", "spoiled")
 
 
@@ -26,7 +26,7 @@ def _amount(form: Form, field: str = "quantity", least: float = 0.000001) -> flo
 def _piece_rows(found: stock.Item) -> list[tuple[str, ...]]:
     """Pieces of a length together, as they were typed where they were refused, and rows to spare."""
     kept = [(str(count), display().entry(um)) for um, count in Counter(found.pieces_um).items()]
-    return [*(rows_sent(request.args, *PIECE_BOXES) or kept), *SPARE_ROWS]
+    return [*(rows_sent(sent_back(), *PIECE_BOXES) or kept), *SPARE_ROWS]
 
 
 @screen.get("/stock/<int:item_id>")
@@ -58,7 +58,6 @@ def item(item_id: int) -> str:
         pieces=_piece_rows(found),
         titles={code: one.title for code, one in book.operations.items()},
         show_pieces=pieces_words,
-        typed={name: request.args.get(name, "")[:200] for name in MOVE_BOXES},
     )
 
 
@@ -72,8 +71,8 @@ def move(item_id: int) -> Response:
     if not problem:
         return redirect(url_for(".item", item_id=item_id))
     flash(f"Nothing was changed: {problem}")
-    typed = {name: request.form.getlist(name) for name in (*PIECE_BOXES, *MOVE_BOXES) if name in request.form}
-    return redirect(url_for(".item", item_id=item_id, **typed))  # type: ignore[arg-type]
+    send_back()
+    return redirect(url_for(".item", item_id=item_id))
 
 
 def _count_wire(item_id: int) -> str:

@@ -26,7 +26,11 @@ source.addEventListener("message", (event) => {
   // what is being typed by hand is not overwritten
   if (stands && "whenStill" in live.dataset && !document.hidden && (!box.value || box.hasAttribute("aria-invalid"))) take();
 });
-source.addEventListener("error", () => { words.textContent = "The gauge is not heard: the server does not answer."; });
+source.addEventListener("error", () => {
+  heard = null; // what is not heard any more is not taken
+  figure.textContent = "–";
+  words.textContent = "The gauge is not heard: the server does not answer.";
+});
 
 box.addEventListener("keydown", (event) => {
   if (event.key !== "Enter" || box.value || event.ctrlKey || event.metaKey || event.altKey) return;
