@@ -5,19 +5,18 @@ With arguments, takes other shots instead: a folder, a width, a height, then pat
 
 import sys
 import tempfile
-import threading
 from contextlib import closing
 from datetime import UTC, datetime
 from pathlib import Path
 
 from playwright.sync_api import sync_playwright
-from waitress import create_server
 
 from deft_bench.bench.scheduling import plan_first
 from deft_bench.demo import make_demo
 from deft_bench.store import shop
 from deft_bench.store.database import open_database
 from deft_bench.web import create_app
+from deft_bench.web.serving import in_background
 
 DAY = datetime(2026, 8, 24, 9, 30, tzinfo=UTC)
 CHROMIUM = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
@@ -55,18 +54,16 @@ def main() -> None:
         with closing(open_database(database)) as db:
             plan_first(db, shop.settings(db), DAY)
         app = create_app(database, now=lambda: DAY)
-        server = create_server(app, host="127.0.0.1", port=0)
-        threading.Thread(target=server.run, daemon=True).start()
         known = ids(database)
         views = {path.strip("/").replace("/", "-") or "today": path for path in asked[3:]} if asked[3:] else VIEWS
-        with sync_playwright() as play:
+        with in_background(app) as server, sync_playwright() as play:
             browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
             page = browser.new_page(viewport={"width": size[0], "height": size[1]})
             page.on("console", lambda message: print("console:", message.text))
             page.on("pageerror", lambda error: print("page error:", error))
             for name, path in views.items():
-                answer = page.goto(f"http://127.0.0.1:{server.effective_port}{path.format(**known)}")
-                page.wait_for_load_state("networkidle")
+                answer = page.goto(f"http://127.0.0.1:{server.port}{path.format(**known)}")
+                page.wait_for_timeout(500)  # a page that follows the server is never idle
                 page.evaluate("document.fonts.ready")
                 wide = page.evaluate("document.documentElement.scrollWidth - innerWidth")
                 tall = page.evaluate("document.documentElement.scrollHeight")
@@ -74,7 +71,6 @@ def main() -> None:
                 page.screenshot(path=out / f"{clean}.png")
                 print(name, answer.status if answer else "", f"{tall} high", f"{wide} too wide" if wide > 0 else "")
             browser.close()
-        server.close()
 
 
 def ids(database: Path) -> dict[str, int]:

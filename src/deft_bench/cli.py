@@ -39,6 +39,12 @@ def _parser() -> argparse.ArgumentParser:
     _serving(serve)
     serve.set_defaults(run=_serve)
 
+    passphrase = commands.add_parser(
+        "passphrase", help="set the passphrase by which a device enters with serve --bench"
+    )
+    _database(passphrase)
+    passphrase.set_defaults(run=_passphrase)
+
     demo = commands.add_parser("demo", help="start the application on the demo bench, made once and then kept")
     _serving(demo, data_folder() / "demo" / "deft-bench.sqlite3")
     demo.add_argument("--fresh", action="store_true", help="put the demo bench back to how it began")
@@ -101,9 +107,12 @@ def _database(parser: argparse.ArgumentParser, default: Path | None = None) -> N
 
 def _serving(parser: argparse.ArgumentParser, default: Path | None = None) -> None:
     _database(parser, default)
-    parser.add_argument("--host", default="127.0.0.1", help="the address to listen on (default: this machine only)")
+    parser.add_argument("--host", help="the address to listen on (default: this machine only; every one with --bench)")
     parser.add_argument("--port", type=int, default=8137, help="the port (default: 8137; 0 takes any free one)")
     parser.add_argument("--name", action="append", default=[], help="another host name by which this server is asked")
+    parser.add_argument(
+        "--bench", action="store_true", help="serve over the local network, by https, to devices that enter"
+    )
 
 
 def data_file() -> Path:
@@ -171,12 +180,35 @@ def _stand_in(args: argparse.Namespace) -> int:
 
 def _serve(args: argparse.Namespace) -> int:
     from deft_bench.store.database import StoreError
-    from deft_bench.web.serving import serve
+    from deft_bench.web.serving import Address, serve
 
+    host = args.host or ("0.0.0.0" if args.bench else "127.0.0.1")
     try:
-        return serve(args.database, args.host, args.port, tuple(args.name), any_port=args.run is _demo)
+        return serve(args.database, Address(host, args.port, tuple(args.name), args.run is _demo), bench=args.bench)
     except StoreError as error:
         return _failed(error)
+
+
+def _passphrase(args: argparse.Namespace) -> int:
+    from contextlib import closing
+    from getpass import getpass
+
+    from deft_bench.core.times import stamp
+    from deft_bench.store.database import StoreError, open_database
+    from deft_bench.web.access.passphrase import set_passphrase
+
+    typed = getpass("Passphrase: ") if sys.stdin.isatty() else sys.stdin.readline().strip()
+    if sys.stdin.isatty() and getpass("Once more: ") != typed:
+        print("These are two: nothing was set.", file=sys.stderr)
+        return 1
+    try:
+        with closing(open_database(args.database)) as db:
+            set_passphrase(db, typed, stamp(datetime.now(UTC)))
+    except (StoreError, ValueError) as error:
+        print(error, file=sys.stderr)
+        return 1
+    print("It is set: devices that were let in before enter again.")
+    return 0
 
 
 def _demo(args: argparse.Namespace) -> int:

@@ -3,7 +3,6 @@ the test moves.
 """
 
 import re
-import threading
 from collections.abc import Iterator
 from contextlib import closing
 from dataclasses import dataclass
@@ -12,12 +11,12 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
-from waitress import create_server
 
 from deft_bench.core.work.job_sheet import Event
 from deft_bench.store import instruments, jobs, schedules, sheets, stock
 from deft_bench.store.database import connect
 from deft_bench.web import create_app
+from deft_bench.web.serving import in_background
 from harness import NOW
 
 WHIMBREL, CURLEW, SANDPIPER = 9, 4, 14
@@ -40,12 +39,8 @@ def clocked(demo_path: Path) -> Iterator[Clocked]:
     clock = [NOW]
     app = create_app(demo_path, now=lambda: clock[0])
     app.config["SCHEDULE_SECONDS"] = 0.5
-    server = create_server(app, host="127.0.0.1", port=0)
-    thread = threading.Thread(target=server.run, daemon=True)
-    thread.start()
-    yield Clocked(f"http://127.0.0.1:{server.effective_port}", demo_path, clock)
-    server.close()
-    thread.join(0.5)  # it sleeps until a request comes, and ends with the process
+    with in_background(app) as server:
+        yield Clocked(f"http://127.0.0.1:{server.port}", demo_path, clock)
 
 
 READ_ELSEWHERE = "read on paper"

@@ -88,6 +88,11 @@ class Hub:
             one.ended = True
             self._say(one, Heard("gone", words="It was set up anew or taken off the list: open this page again."))
 
+    def close(self) -> None:
+        """Let every device go."""
+        for key in list(self.listening):
+            self.forget(key)
+
     def _join(self, device: Device) -> _Listening:
         with self.lock:
             one = self.listening.get(device.key)

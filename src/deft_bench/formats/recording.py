@@ -8,7 +8,6 @@ from typing import Any, BinaryIO
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
-from scipy.io import wavfile
 
 MOST_BYTES = 24 * 1024 * 1024
 MOST_SECONDS = 600
@@ -37,6 +36,8 @@ def read_recording(source: str | Path | bytes) -> tuple[NDArray[np.float64], int
 
 
 def _wav(raw: bytes) -> tuple[NDArray[Any], int]:
+    from scipy.io import wavfile
+
     stream: BinaryIO = io.BytesIO(raw)
     try:
         with warnings.catch_warnings():

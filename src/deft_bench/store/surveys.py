@@ -185,6 +185,12 @@ def history(db: Connection, survey_id: int) -> list[Reading]:
     return [_reading(row) for row in db.execute(f"{_READING} WHERE r.survey_id = ? ORDER BY r.id", (survey_id,))]
 
 
+def since(db: Connection, survey_id: int, reading_id: int) -> list[Reading]:
+    """What was accepted after a reading (0: everything), in order."""
+    rows = db.execute(f"{_READING} WHERE r.survey_id = ? AND r.id > ? ORDER BY r.id", (survey_id, reading_id))
+    return [_reading(row) for row in rows]
+
+
 def _head_of(db: Connection, survey_id: int, place: Place) -> Reading | None:
     row = db.execute(
         f"{_READING} WHERE r.survey_id = ? AND r.lane = ? AND r.fret = ?"

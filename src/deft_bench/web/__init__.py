@@ -15,6 +15,7 @@ from deft_bench.devices.hub import Hub
 from deft_bench.store.database import open_database
 from deft_bench.web import errors, support
 from deft_bench.web.extensions import Flush, csrf
+from deft_bench.web.following import Following
 
 CONTENT_SECURITY_POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; "
@@ -57,10 +58,12 @@ def create_app(
     csrf.init_app(app)
     app.extensions["planner"] = Planner()
     app.extensions["devices"] = Hub()
+    app.extensions["following"] = Following()
     errors.register(app)
     support.register(app)
 
     from deft_bench.web import (
+        access,
         board,
         devices,
         dress,
@@ -101,6 +104,7 @@ def create_app(
         notes,
         settings,
         devices,
+        access,
         undo,
     ):
         app.register_blueprint(screen.screen)

@@ -1,23 +1,158 @@
-"""Serving the application with waitress, on this machine only unless told otherwise."""
+"""Serving the application with cheroot, on this machine only unless told otherwise; with TLS over the local network."""
 
+import errno
 import logging
+import signal
 import socket
+import ssl
+from collections.abc import Iterator
+from contextlib import closing, contextmanager, suppress
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from importlib import import_module
 from pathlib import Path
+from threading import Thread, Timer
+from typing import TYPE_CHECKING, Any
 
-from waitress import create_server
+from cheroot import wsgi
+from cheroot.server import HTTPConnection
+from cheroot.ssl import Adapter
+from flask import Flask
 
-from deft_bench.store.database import StoreError, refuse_other_files
+from deft_bench.store.access import passphrase_hash
+from deft_bench.store.database import StoreError, open_database, refuse_other_files
 from deft_bench.store.lock import held
 from deft_bench.web import create_app
+from deft_bench.web.following import MOST_FOLLOWERS, following_of
+
+if TYPE_CHECKING:
+    from deft_bench.web.access.certificates import Certificate
 
 THREADS = 16
 """More than may wait for a plan at one time, so that other pages are still answered."""
+WARM_AFTER_SECONDS = 4.0
+HEADER_BYTES = 64 * 1024
+NOT_TLS = (
+    b"HTTP/1.1 400 Bad Request\r\nContent-Type: text/plain; charset=utf-8\r\nConnection: close\r\n\r\n"
+    b"This bench is reached by https: put https:// before its address.\n"
+)
 
 
-def serve(database: Path, host: str, port: int, hosts: tuple[str, ...] = (), *, any_port: bool = False) -> int:
+class _Tls(Adapter):
+    """Wraps what comes in; hands are shaken later, by the thread that serves it, so that nobody who is slow at it
+    holds up the others.
+    """
+
+    def __init__(self, certificate: "Certificate") -> None:
+        super().__init__(str(certificate.chain), str(certificate.key))
+        self.context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+        self.context.minimum_version = ssl.TLSVersion.TLSv1_2
+        self.context.load_cert_chain(certificate.chain, certificate.key)
+
+    def bind(self, sock: socket.socket) -> socket.socket:
+        return sock
+
+    def wrap(self, sock: socket.socket) -> tuple[socket.socket, dict[str, str]]:
+        wrapped = self.context.wrap_socket(sock, do_handshake_on_connect=False, server_side=True)
+        return wrapped, self.get_environ()
+
+    def get_environ(self) -> dict[str, str]:
+        return {"wsgi.url_scheme": "https", "HTTPS": "on"}
+
+    def makefile(self, sock: socket.socket, mode: str = "r", bufsize: int = -1) -> Any:
+        from cheroot.makefile import MakeFile
+
+        return MakeFile(sock, mode, bufsize)
+
+
+class _Connection(HTTPConnection):
+    """A connection that shakes hands before it is first read."""
+
+    shaken = False
+
+    def communicate(self) -> bool:
+        if not self.shaken and isinstance(self.socket, ssl.SSLSocket):
+            try:
+                self.socket.do_handshake()
+            except (ssl.SSLError, OSError) as error:
+                if "HTTP_REQUEST" in str(getattr(error, "reason", "")):
+                    with suppress(OSError):
+                        socket.socket.sendall(self.socket, NOT_TLS)
+                return False
+            self.shaken = True
+        return bool(super().communicate())  # type: ignore[no-untyped-call]
+
+
+class Server(wsgi.Server):
+    """The application on a socket that listens already; `run` until `close`."""
+
+    ConnectionClass = _Connection
+
+    def __init__(self, app: Flask, listener: socket.socket, certificate: "Certificate | None" = None) -> None:
+        self.listener, self.app = listener, app
+        self.port = int(listener.getsockname()[1])
+        super().__init__(
+            listener.getsockname()[:2],
+            app,
+            numthreads=THREADS + MOST_FOLLOWERS,
+            server_name="deft-bench",
+            request_queue_size=128,
+            timeout=30,
+            shutdown_timeout=1,
+        )
+        self.software = "Deft Bench"
+        self.max_request_header_size = HEADER_BYTES
+        if certificate is not None:
+            self.ssl_adapter = _Tls(certificate)
+
+    def bind(self, family: int, type: int, proto: int = 0) -> socket.socket:
+        """Take the socket that listens already."""
+        self.socket = self.listener
+        return self.listener
+
+    def error_log(self, msg: str = "", level: int = logging.WARNING, traceback: bool = False) -> None:
+        """Say it in the program's log."""
+        logging.getLogger("deft_bench.server").log(level, msg, exc_info=traceback)
+
+    def run(self) -> None:
+        """Serve until closed."""
+        self.start()
+
+    def close(self) -> None:
+        """Stop: those who follow are let go, what is being answered is answered."""
+        following_of(self.app).close()
+        self.app.extensions["devices"].close()
+        self.stop()
+
+
+@contextmanager
+def in_background(app: Flask, certificate: "Certificate | None" = None) -> Iterator[Server]:
+    """The application on a free port of this machine, served by a thread meanwhile."""
+    server = Server(app, listen("127.0.0.1", 0), certificate)
+    server.prepare()
+    Thread(target=server.serve, daemon=True, name="server").start()
+    try:
+        yield server
+    finally:
+        server.close()
+
+
+@dataclass(frozen=True, slots=True)
+class Address:
+    """Where it listens: `hosts` are names beside this machine's own by which it may be asked; with `any_port` a port
+    that is taken is not a failure: a free one is used and printed.
+    """
+
+    host: str = "127.0.0.1"
+    port: int = 8137
+    hosts: tuple[str, ...] = ()
+    any_port: bool = False
+
+
+def serve(database: Path, address: Address, *, bench: bool = False) -> int:
     """Serve until stopped; prints the address. Raises StoreError for an unusable database or a port that is taken.
 
-    With `any_port` a port that is taken is not a failure: a free one is used and printed. While it runs nobody can put
+    With `bench` it is served over the local network by https, to those who have entered. While it runs nobody can put
     another file in the database's place.
     """
     refuse_other_files(database)
@@ -25,35 +160,82 @@ def serve(database: Path, host: str, port: int, hosts: tuple[str, ...] = (), *, 
         database.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise StoreError(f"{database.parent} cannot be made: {error.strerror}.") from error
-    with held(database, alone=False):
-        return _serve(database, host, port, hosts, any_port)
-
-
-def _serve(database: Path, host: str, port: int, hosts: tuple[str, ...], any_port: bool) -> int:
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(levelname)s %(message)s")
-    app = create_app(database, hosts=(*hosts, *((host,) if host != "0.0.0.0" else ())))
+    with held(database, alone=False):
+        _until_stopped(_over_the_network(database, address) if bench else _to_this_machine(database, address))
+    return 0
+
+
+def _to_this_machine(database: Path, at: Address) -> Server:
+    app = create_app(database, hosts=(*at.hosts, *((at.host,) if at.host != "0.0.0.0" else ())))
+    server = Server(app, _listener(at))
+    shown = "127.0.0.1" if at.host in ("0.0.0.0", "::") else at.host
+    print(f"Deft Bench is at http://{shown}:{server.port}/  (stop it with Ctrl-C)", flush=True)
+    return server
+
+
+def _over_the_network(database: Path, at: Address) -> Server:
+    from deft_bench.web.access.certificates import certificate, fingerprint, own_addresses
+    from deft_bench.web.access.gate import LocalNetwork, close_gate
+
+    with closing(open_database(database)) as db:
+        if passphrase_hash(db) is None:
+            raise StoreError("No passphrase is set yet: set one with deft-bench passphrase, then start again.")
+    folder = database.with_name(f"{database.name}.tls")
+    addresses = own_addresses()
+    name = socket.gethostname().split(".")[0].lower()
+    names = (*at.hosts, f"{name}.local")
     try:
-        listener = _listen(host, port, any_port)
+        files = certificate(folder, names, addresses, datetime.now(UTC))
     except OSError as error:
-        raise StoreError(
-            f"Port {port} on {host} cannot be used ({error.strerror}): choose another with --port."
-        ) from error
-    server = create_server(app, sockets=[listener], threads=THREADS, clear_untrusted_proxy_headers=True)
-    shown = "127.0.0.1" if host in ("0.0.0.0", "::") else host
-    print(f"Deft Bench is at http://{shown}:{listener.getsockname()[1]}/  (stop it with Ctrl-C)", flush=True)
+        raise StoreError(f"The certificate cannot be kept in {folder}: {error.strerror}.") from error
+    asked = [f"[{one}]" if ":" in str(one) else str(one) for one in addresses]
+    app = create_app(database, hosts=(*names, name, *asked))
+    server = Server(app, _listener(at), files)
+    shown = f"https://{asked[0] if at.host == '0.0.0.0' else at.host}:{server.port}"
+    close_gate(app, LocalNetwork(shown, folder))
+    print(f"Deft Bench is at {shown}/ on the local network  (stop it with Ctrl-C)", flush=True)
+    print(f"Its authority, to compare before a device trusts it: {fingerprint(folder)}", flush=True)
+    return server
+
+
+def _until_stopped(server: Server) -> None:
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    warming = Timer(WARM_AFTER_SECONDS, _warm)
+    warming.daemon = True
+    warming.start()
     try:
         server.run()
     except KeyboardInterrupt:
         pass
     finally:
+        warming.cancel()
         server.close()
-    return 0
 
 
-def _listen(host: str, port: int, any_port: bool) -> socket.socket:
+def _warm() -> None:
+    """Load what takes long to load, when the first pages are out, so that the first plan and call need not wait."""
+    for name in ("scipy.special", "scipy.optimize", "ortools.sat.python.cp_model"):
+        import_module(name)
+
+
+def _listener(at: Address) -> socket.socket:
     try:
-        return socket.create_server((host, port))
-    except OSError:
-        if not any_port:
+        return listen(at.host, at.port, at.any_port)
+    except OSError as error:
+        raise StoreError(
+            f"Port {at.port} on {at.host} cannot be used ({error.strerror}): choose another with --port."
+        ) from error
+
+
+def listen(host: str, port: int, any_port: bool = False) -> socket.socket:
+    """A socket that listens; with `any_port` on a free port where that one is taken. Raises OSError."""
+    try:
+        found = socket.create_server((host, port), backlog=128)
+    except OSError as error:
+        if not any_port or error.errno != errno.EADDRINUSE:
             raise
-        return socket.create_server((host, 0))
+        found = socket.create_server((host, 0), backlog=128)
+    # what is accepted takes it over: a head and its body go out at once
+    found.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+    return found

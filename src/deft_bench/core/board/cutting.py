@@ -18,7 +18,6 @@ from functools import lru_cache
 from itertools import accumulate
 
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, linprog, milp
 
 SEARCH_LIMIT = 60_000
 PATTERN_ROUNDS = 300
@@ -113,6 +112,8 @@ def _pattern_bound(sizes: Sequence[int], room: int) -> tuple[int, list[np.ndarra
     Weights are rounded down and the room up, to `GRAIN_UM`. The dual bound (value over the dearest pattern's worth) is
     taken at each round, so that stopping early still gives a bound.
     """
+    from scipy.optimize import linprog
+
     weights = [size // GRAIN_UM for size in sizes]
     capacity = -(-room // GRAIN_UM)
     patterns = [np.eye(1, len(sizes), i)[0] for i in range(len(sizes))]
@@ -135,6 +136,8 @@ def _from_patterns(
     """The fewest of the relaxation's own patterns that cover all sizes, where they fit the pieces, or the plan
     known.
     """
+    from scipy.optimize import Bounds, LinearConstraint, milp
+
     fitting = [p for p in patterns if sum(size for size, taken in zip(sizes, p, strict=True) if taken) <= rooms[0]]
     columns = np.array(fitting).T
     cover = LinearConstraint(columns, lb=np.ones(len(sizes)))

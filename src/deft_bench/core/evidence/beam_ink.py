@@ -7,7 +7,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import expit
 
 from deft_bench.core.evidence.kinds import INK_STROKE_MM
 from deft_bench.core.evidence.prior import LOGISTIC
@@ -24,6 +23,8 @@ def ink_chance(x: Array, h: Array, strokes: Array, said: Array, soft: float = 1.
     """The log chance of what a beam's ink shows over frets at x with tops h, [draws]: it rests on the upper hull. What
     is `said` of a fret is 0 gone, 1 partly, 2 left, −1 nothing; its edges are `soft` times as soft as they are.
     """
+    from scipy.special import expit
+
     gap = hull_over(x, h) - h
     deep = (strokes * INK_STROKE_MM)[:, None]
     edge = soft * INK_STROKE_MM

@@ -14,7 +14,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import expit
 
 from deft_bench.core.evidence.beam_ink import ink_along, ink_chance
 from deft_bench.core.evidence.kinds import Act, Evidence, Feeler, Heights, Ink, Rocker
@@ -446,6 +445,8 @@ class _Sampler:
         )
 
     def _rock_chance(self, by: Array, tests: Whole | slice = slice(None)) -> Array:
+        from scipy.special import expit
+
         sure = expit(LOGISTIC / self.edge * self.t_sign[tests] * (by - self.t_from[tests]))
         return np.asarray(MISHEARD + (1 - 2 * MISHEARD) * sure, dtype=float)
 
@@ -456,6 +457,8 @@ class _Sampler:
         return self._between(gap, self.b_low[some], self.b_high[some])
 
     def _between(self, gap: Array, low: Array, high: Array) -> Array:
+        from scipy.special import expit
+
         return np.asarray(
             MISHEARD + expit(LOGISTIC / EDGE_MM * (gap - low)) * expit(LOGISTIC / EDGE_MM * (high - gap)), dtype=float
         )

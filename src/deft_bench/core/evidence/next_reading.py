@@ -8,7 +8,6 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import expit
 
 from deft_bench.core.evidence.actions import Compared, rock_over
 from deft_bench.core.evidence.kinds import ROCKER_MM, Daylight, Evidence, Heights, Rocker
@@ -53,6 +52,8 @@ def next_reading(neck: Neck, draws: Draws, compared: Compared, evidence: Sequenc
 
 def _rockers(over: Array, evidence: Sequence[Evidence]) -> Iterator[Reading]:
     """Three neighbours in a lane that were not tried."""
+    from scipy.special import expit
+
     taken = {(one.lane, one.frets) for one in evidence if isinstance(one, Rocker)}
     for lane in range(LANES):
         for i in range(over.shape[2]):

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import expit
 
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.evidence.actions import FAR_UP_MM, MINUTES, hair_minutes, over_the_best, rock_over
@@ -95,6 +94,8 @@ def read_heights(
 
 def rock(chance: np.random.Generator, true: RandomNeck) -> list[Evidence]:
     """A rocker over every three neighbours in every lane."""
+    from scipy.special import expit
+
     over = rock_over(true.heights_mm, true.neck.positions_mm)
     rocks = chance.random(over.shape) < expit(LOGISTIC / EDGE_MM * (over - ROCKS_FROM * ROCKER_MM))
     return [

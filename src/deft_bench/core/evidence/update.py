@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
-from scipy.special import expit
 
 from deft_bench.core.evidence.beam_ink import ink_chance
 from deft_bench.core.evidence.kinds import CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker
@@ -75,6 +74,8 @@ def _added(before: Sequence[Evidence], after: Sequence[Evidence]) -> list[tuple[
 
 def _chance(neck: Neck, draws: Draws, old: Evidence | None, new: Evidence, before: Sequence[Evidence]) -> Array | None:
     """How likely each draw makes what is new, [draws]."""
+    from scipy.special import expit
+
     if isinstance(new, (Daylight, CrownHeight)) and old is None:
         return np.ones(len(draws.bow_mm))
     if isinstance(new, Rocker) and old is None:
@@ -98,6 +99,8 @@ def _chance(neck: Neck, draws: Draws, old: Evidence | None, new: Evidence, befor
 
 def _blade_chance(neck: Neck, draws: Draws, new: Feeler, before: Sequence[Evidence]) -> Array | None:
     """How likely each draw makes what a blade says, along the line of the lane's other blades."""
+    from scipy.special import expit
+
     others = [one for one in before if isinstance(one, Feeler) and one.lane == new.lane and one.stops_mm is not None]
     if len({one.fret for one in others}) < LINE_READINGS:
         return None

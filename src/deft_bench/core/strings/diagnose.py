@@ -14,7 +14,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtr
 
 from deft_bench.core.strings.buzz_causes import (
     NOT_UNDONE_MINUTES,
@@ -351,6 +350,8 @@ class _Fit:
 
     def _state(self, at: Array, wide: float) -> tuple[Array, Array, Array]:
         """The log of prior and likelihood, [causes]; its slope by what is unknown; and its curvature."""
+        from scipy.special import ndtr
+
         notes = self.notes
         room = self._room(at, notes, self.slopes, self.signs)
         over = np.argmin(room, axis=2)
@@ -410,6 +411,8 @@ class _Fit:
 
 def _buzzing(one: _Weighed, notes: _Notes) -> Array:
     """Each note's chance to buzz under a cause, [notes]."""
+    from scipy.special import ndtr
+
     return np.asarray(ndtr(-one.room.min(axis=1) / notes.spread), dtype=float)
 
 

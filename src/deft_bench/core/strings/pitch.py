@@ -13,7 +13,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import find_peaks, windows
 
 from deft_bench.core.strings.notes import A4_HZ, cents_between, nearest_note, note_hz
 from deft_bench.core.strings.vibrato import Vibrato, vibrato
@@ -200,6 +199,8 @@ def _steady(samples: Samples, rate: float) -> Samples:
 
 def _peaks(part: Samples, rate: float) -> tuple[list[_Peak], float]:
     """Spectral peaks within 50 dB of the strongest, and the floor in dB."""
+    from scipy.signal import find_peaks, windows
+
     part = part - np.mean(part)
     window = windows.blackmanharris(len(part), sym=False)
     size = 1 << (4 * len(part) - 1).bit_length()

@@ -12,7 +12,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.optimize import linprog
 
 from deft_bench.core.limits import ACTION_GATE_MM, OVER_REACH_CENTS, RELIEF_GATE_MM
 from deft_bench.core.neck.truss_rod import LEAST_TURN
@@ -77,6 +76,8 @@ def least_worst(moves: np.ndarray, off: Sequence[float]) -> float:
     """The least worst |off − moves·x| over all x (Chebyshev's fit, by a linear programme); `moves` is [readings,
     unknowns], the answer is in the unit of `off`.
     """
+    from scipy.optimize import linprog
+
     count, unknowns = moves.shape
     bound = -np.ones((count, 1))
     rows = np.vstack([np.hstack([moves, bound]), np.hstack([-moves, bound])])

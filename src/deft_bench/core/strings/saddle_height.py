@@ -12,7 +12,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.optimize import linprog
 
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.calls import Call, Length, listed_words
@@ -103,6 +102,8 @@ def beneath(moves: Sequence[SaddleMove], spread_mm: float, overhang_mm: float) -
     left of each string is filed on its top. No end is shimmed while no string is low. (A linear programme in the line's
     two ends.) Raises ValueError as `one_piece` does.
     """
+    from scipy.optimize import linprog
+
     if len(moves) < 2:
         raise ValueError("a one-piece saddle's line needs two strings or more")
     offs = np.array([-move.raise_mm for move in moves])

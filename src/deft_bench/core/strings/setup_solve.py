@@ -13,7 +13,6 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
-from scipy.optimize import linprog
 
 from deft_bench.core.field_checks import FieldError
 from deft_bench.core.strings.capo import with_capo
@@ -112,6 +111,8 @@ def setup_solve(
     Raises ValueError for a bridge without its shape, a range that is none, a string without a force, or fewer than 12
     frets.
     """
+    from scipy.optimize import linprog
+
     low, high = relief_range
     _check(frame, strings, low, high)
     count = len(strings)

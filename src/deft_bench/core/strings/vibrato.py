@@ -12,7 +12,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import butter, sosfiltfilt
 
 Samples = NDArray[np.float64]
 
@@ -66,6 +65,8 @@ def vibrato(part: Samples, rate: float, partials: Mapping[int, tuple[float, floa
 
 def _track(part: Samples, rate: float, at_hz: float, within_hz: float) -> tuple[Samples, Samples]:
     """A partial's frequency and power from moment to moment, TRACK_HZ times a second, the ends left out."""
+    from scipy.signal import butter, sosfiltfilt
+
     t = np.arange(len(part)) / rate
     shifted = part * np.exp(-2j * np.pi * at_hz * t)
     low = butter(4, within_hz, fs=rate, output="sos")

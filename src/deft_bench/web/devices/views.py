@@ -4,7 +4,6 @@ import json
 from collections.abc import Iterator
 
 from flask import Blueprint, Response, current_app, flash, redirect, render_template, request, url_for
-from werkzeug.exceptions import ServiceUnavailable
 from werkzeug.wrappers import Response as AnyResponse
 
 from deft_bench.core.units import Display
@@ -13,6 +12,8 @@ from deft_bench.devices.line_format import MM_OF, PRESETS, LineFormat, compiled,
 from deft_bench.devices.spread import REPEATS, spread_mm
 from deft_bench.store import devices
 from deft_bench.store.devices import DeviceSetup, StoredDevice
+from deft_bench.web.access.gate import while_in
+from deft_bench.web.following import STILL_HERE, Following, events, following
 from deft_bench.web.support import Form, db, display, or_404, stamp
 
 screen = Blueprint(
@@ -22,8 +23,6 @@ screen = Blueprint(
 WAYS = {"serial": "a serial port", "tcp": "the network"}
 USES = {"readings": "all readings in lengths", "nothing": "nothing yet"}
 UNITS = {"mm": "millimetres", "in": "inches", "um": "micrometres"}
-MOST_WINDOWS = 8
-"""No more windows than this follow devices at a time."""
 
 
 @screen.get("/devices")
@@ -81,21 +80,16 @@ def live(device_id: int) -> Response:
     """What a device says, as server-sent events, for as long as the page listens."""
     with or_404():
         found = devices.get(db(), device_id)
-    hub = _hub()
-    if sum(one.followers for one in hub.listening.values()) >= MOST_WINDOWS:
-        raise ServiceUnavailable(f"{MOST_WINDOWS} windows follow devices already: close one.")
-    return Response(
-        _events(hub, device_of(found), display()),
-        mimetype="text/event-stream",
-        headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"},
-    )
+    return events(while_in(_events(_hub(), following(), device_of(found), display())))
 
 
-def _events(hub: Hub, device: Device, shown: Display) -> Iterator[str]:
+def _events(hub: Hub, followers: Following, device: Device, shown: Display) -> Iterator[str]:
     last: Heard | None = None
     for heard in hub.follow(device):
+        if followers.closed:
+            return
         if heard is last:
-            yield ": still here\n\n"  # a window that was closed is noticed by this
+            yield STILL_HERE
             continue
         last = heard
         said = {

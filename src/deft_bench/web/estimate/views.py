@@ -14,7 +14,6 @@ from deft_bench.bench.sheet_state import catalogue, plan_for
 from deft_bench.core.work.catalogue import Catalogue
 from deft_bench.core.work.estimate import Item, price_list
 from deft_bench.core.work.job_sheet import SheetPlan
-from deft_bench.formats.estimate_pdf import write_estimate
 from deft_bench.store import estimates, instruments, jobs
 from deft_bench.web.places import linked_steps
 from deft_bench.web.support import db, display, job_or_404, now, rows_sent, settings
@@ -125,6 +124,8 @@ def accept(job_id: int) -> Response:
 @screen.get("/jobs/<int:job_id>/estimate.pdf")
 def pdf(job_id: int) -> Response:
     """The estimate of the job's route as a PDF page."""
+    from deft_bench.formats.estimate_pdf import write_estimate
+
     job, instrument = job_or_404(job_id)
     book, _ = catalogue(db())
     plan, others, typed = _asked(job, request.args, book)

@@ -14,7 +14,6 @@ from deft_bench.core.jobs import JOB_KINDS
 from deft_bench.core.neck.rod_call import turn_words
 from deft_bench.core.work.job_sheet import records
 from deft_bench.formats.record import MOST_BYTES, AlreadyHereError, export_record, import_record
-from deft_bench.formats.setup_pdf import write_report
 from deft_bench.formats.strict_json import RequestError
 from deft_bench.store import instruments, jobs, notes, refrets, sheets
 from deft_bench.web.drawing.neck_drawing import NeckDrawing, neck_drawing, short_unit
@@ -89,6 +88,8 @@ def _drawn(found: SurveyResults | None, instrument: instruments.Instrument) -> N
 @screen.get("/jobs/<int:job_id>/report.pdf")
 def setup_pdf(job_id: int) -> Response:
     """The setup report as a PDF page."""
+    from deft_bench.formats.setup_pdf import write_report
+
     with or_404():
         job = jobs.get(db(), job_id)
         if job.kind != "setup":

@@ -15,10 +15,12 @@ from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
 from deft_bench.store import devices, instruments, jobs, notes, setups, surveys
 from deft_bench.web.drawing.neck_drawing import NeckDrawing, neck_drawing, short_unit
 from deft_bench.web.errors import wants_json
+from deft_bench.web.following import following
 from deft_bench.web.places import linked_steps
 from deft_bench.web.support import db, display, now, rock_mm, settings, survey_or_404
 from deft_bench.web.surveys.screen import screen, tape_at
-from deft_bench.web.surveys.spots import label_of, lane_state, likely_state, rocker_state, said, words_of
+from deft_bench.web.surveys.spots import label_of, likely_state, said, words_of
+from deft_bench.web.surveys.state import state_of, topic_of
 
 CANNOT_BE, CONFLICT = 422, 409
 ENTER_AGAIN = "Enter again keeps it; or type what was read."
@@ -29,7 +31,7 @@ def show(survey_id: int) -> str:
     """The survey on the neck: where the cursor is, what is read, what each place shows."""
     survey, instrument = survey_or_404(survey_id)
     kind, job = SURVEY_KINDS[survey.head.kind], jobs.get(db(), survey.job_id) if survey.job_id else None
-    readings = surveys.readings(db(), survey_id)
+    readings, history = surveys.readings(db(), survey_id), surveys.history(db(), survey_id)
     values: dict[Place, int | None] = {place: reading.value_um for place, reading in readings.items()}
     order = cursor_order(db(), survey)
     setup = setups.plan_of(db(), instrument.id, instrument.spec) if kind.per_string else None
@@ -59,8 +61,9 @@ def show(survey_id: int) -> str:
         gauge=devices.used_for(db(), "readings") if kind.unit == "length" and not survey.head.blades_um else None,
         order={place: i for i, place in enumerate(order)},
         readings=readings,
+        newest=max((reading.id for reading in history), default=0),
         read=sum(place in readings for place in order),
-        corrected={(item.lane, item.fret) for item in surveys.history(db(), survey_id) if item.replaces},
+        corrected={(item.lane, item.fret) for item in history if item.replaces},
         at=_asked_place(order) or next((place for place in order if place not in readings), order[-1]),
         token=uuid4().hex,
         asked=request.args.get("asked", "")[:60],
@@ -165,20 +168,9 @@ def accept(survey_id: int) -> Response | tuple[Response, int]:
     if not wants_json():
         after = order[min(order.index(place) + 1, len(order) - 1)]
         return redirect(url_for(".show", survey_id=survey_id, lane=after[0], fret=after[1]))
-    values = surveys.values(db(), survey_id)
-    explained = kind.drawn == "explained"
-    rocked = rocker_results(db(), settings(), survey, instrument, values, rock_mm()) if explained else None
-    # of the fret tops the likely neck is shown, when it is asked for
-    telling = kind.code in TELLING and survey.job_id is not None
-    off = off_mm(db(), settings(), survey, instrument, values).get(place[0], [])
-    return jsonify(
-        id=made.id if made.value_um is not None else None,
-        value="" if made.value_um is None else kind.words(made.value_um, display()),
-        corrected=made.replaces is not None,
-        read=sum(place in values for place in order),
-        lane=[] if telling else lane_state(kind, place[0], off, rocked, display(), rock_mm()),
-        rocker=rocker_state(rocked) if rocked else None,
-    )
+    following().tell(topic_of(survey_id))
+    state = state_of(survey, instrument, [made])
+    return jsonify(state["readings"][0] | {"read": state["read"], "lane": state["lanes"][place[0]]} | state["rocker"])
 
 
 def _refuse(

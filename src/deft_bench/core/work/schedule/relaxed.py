@@ -10,12 +10,14 @@ Derived in docs/methods/schedule.md.
 from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, milp
-from scipy.sparse import coo_array
 
 from deft_bench.core.work.schedule.grid import Grid, late_days
+
+if TYPE_CHECKING:
+    from scipy.sparse import coo_array
 
 GAP = 1e-3
 LONGEST_SPAN = 8
@@ -72,6 +74,9 @@ def _finishes(grid: Grid, tasks: Sequence[Sequence[int]], first: Sequence[int | 
 
 def relaxed(grid: Grid, seconds: float = 2.0) -> Relaxed:
     """Solve the relaxed bench; when time is short the bound of each job alone is the answer."""
+    from scipy.optimize import Bounds, LinearConstraint, milp
+    from scipy.sparse import coo_array
+
     jobs, soonest = grid.bench.jobs, alone(grid)
     tasks = [grid.of_job(j) for j in range(len(jobs))]
     simple = sum(jobs[j].weight * late_days(grid, j, end) for j, end in enumerate(soonest))
@@ -106,12 +111,14 @@ def relaxed(grid: Grid, seconds: float = 2.0) -> Relaxed:
     return Relaxed(max(simple, int(np.ceil(bound - 1e-6))), tuple(done))
 
 
-def _loads(grid: Grid, tasks: list[list[int]], names: list[tuple[int, int]]) -> tuple[coo_array, np.ndarray]:
+def _loads(grid: Grid, tasks: list[list[int]], names: list[tuple[int, int]]) -> tuple["coo_array", np.ndarray]:
     """What must be done between two days' ends if the jobs finish on their days, against the bench hours and the
     fixtures between them.
 
     A task lies between the last day's end before its earliest start and the first after its latest end.
     """
+    from scipy.sparse import coo_array
+
     edges = [0, *grid.day_ends[: max(k for _, k in names) + 1]]
     fixtures = sorted({task.holds for task in grid.tasks if task.holds})
     opened = np.array([float(grid.open_before(edge)) for edge in edges])

@@ -9,9 +9,7 @@ what is proven that nothing can go under.
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Any
-
-from ortools.sat.python import cp_model
+from typing import TYPE_CHECKING, Any
 
 from deft_bench.core.work.schedule.bench import Aim, Bench, Schedule
 from deft_bench.core.work.schedule.deadline import Deadline
@@ -31,6 +29,9 @@ from deft_bench.core.work.schedule.relaxed import Relaxed, alone, least_changeov
 from deft_bench.core.work.schedule.repairing import repaired
 from deft_bench.core.work.schedule.search import search
 from deft_bench.core.work.schedule.tightening import tightened
+
+if TYPE_CHECKING:  # it takes a second to load: where it is used, so that the start of the program is quick
+    from ortools.sat.python import cp_model
 
 LIMIT_S = 5.0
 RELAX_BY_WORK_S = 60.0
@@ -91,7 +92,7 @@ def schedule(bench: Bench, limit_s: float = LIMIT_S, workers: int = 0, *, by_wor
 class _Model:
     """The model and what the aims are made from."""
 
-    model: cp_model.CpModel
+    model: "cp_model.CpModel"
     start: list[Any]
     who: list[dict[int, Any]]
     spans: list[list[tuple[int, Any]]]
@@ -162,6 +163,8 @@ def _horizon(grid: Grid, first: list[tuple[int, int]] | None) -> int:
 
 def _model(grid: Grid, far: int) -> _Model:
     """Starts within shifts, one thing at a time for a technician, order with waits, fixtures by their count."""
+    from ortools.sat.python import cp_model
+
     model = cp_model.CpModel()
     made = _Model(model, [], [], [[] for _ in grid.windows])
     fixtures: dict[str, list[Any]] = {}
@@ -193,6 +196,8 @@ def _model(grid: Grid, far: int) -> _Model:
 
 def _domain(spans: Sequence[tuple[int, int]], far: int) -> Any:
     """Where a start may lie, up to a minute."""
+    from ortools.sat.python import cp_model
+
     return cp_model.Domain.from_intervals([[a, min(b, far)] for a, b in spans if a <= far])
 
 
@@ -291,6 +296,8 @@ def _changeovers(grid: Grid, made: _Model) -> tuple[Any, int]:
     """How often a technician takes up another instrument. Where two steps of a job follow each other with nothing
     between, that gap is an interval which bars everything else; every step without such a join begins a stretch.
     """
+    from ortools.sat.python import cp_model
+
     model = made.model
     joins: list[Any] = []
     after_of: dict[tuple[int, int], list[Any]] = {}
@@ -341,6 +348,8 @@ def _run(
     made: _Model, grid: Grid, expression: Any, best: Starts | None, seconds: float, workers: int, *, by_work: bool
 ) -> tuple[list[tuple[int, int]] | None, int | None]:
     """One aim's search, from the best answer so far; its bound where there is one."""
+    from ortools.sat.python import cp_model
+
     model = made.model
     model.clear_hints()  # type: ignore[no-untyped-call]
     if best is not None:

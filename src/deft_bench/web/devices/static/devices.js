@@ -1,5 +1,7 @@
 // A device's page: its figure as it stands, and the readings of one gap by which its spread is measured.
 
+import { follow } from "/static/js/follow.js";
+
 const panel = document.querySelector("[data-live]");
 
 function listen() {
@@ -8,9 +10,7 @@ function listen() {
   const repeats = Number(panel.dataset.repeats);
   let counted = null;
   let still = null;
-  const source = new EventSource(panel.dataset.live);
-  source.addEventListener("message", (event) => {
-    const heard = JSON.parse(event.data);
+  function hear(heard) {
     if (heard.text) say("text", heard.text);
     say("words", heard.words || (heard.status === "live" ? "Live." : "Listening."));
     if (still !== null && heard.still !== still && counted && heard.mm !== null) {
@@ -22,8 +22,8 @@ function listen() {
       }
     }
     still = heard.still;
-  });
-  source.addEventListener("error", () => say("words", "The server does not answer."));
+  }
+  follow(panel.dataset.live, { heard: hear, lost: () => say("words", "The server does not answer.") });
   panel.querySelector('[data-do="measure"]').addEventListener("click", () => { counted = []; say("counted", `0 of ${repeats}`); });
 }
 

@@ -1,5 +1,7 @@
 // A gauge in a survey: its figure stands large beside the entry; Enter on an empty box takes it, and so does its standing still, where that is set.
 
+import { follow } from "/static/js/follow.js";
+
 const live = document.querySelector("[data-gauge]");
 const form = document.getElementById("entry");
 const box = document.getElementById("reading");
@@ -15,9 +17,8 @@ function take() {
   return true;
 }
 
-const source = new EventSource(live.dataset.gauge);
-source.addEventListener("message", (event) => {
-  heard = JSON.parse(event.data);
+function hear(said) {
+  heard = said;
   figure.textContent = heard.text || "–";
   words.textContent = heard.words;
   live.classList.toggle("wrong-words", Boolean(heard.words));
@@ -25,12 +26,15 @@ source.addEventListener("message", (event) => {
   still = heard.still;
   // what is being typed by hand is not overwritten
   if (stands && "whenStill" in live.dataset && !document.hidden && (!box.value || box.hasAttribute("aria-invalid"))) take();
-});
-source.addEventListener("error", () => {
+}
+
+function lost() {
   heard = null; // what is not heard any more is not taken
   figure.textContent = "–";
   words.textContent = "The gauge is not heard: the server does not answer.";
-});
+}
+
+follow(live.dataset.gauge, { heard: hear, lost });
 
 box.addEventListener("keydown", (event) => {
   if (event.key !== "Enter" || box.value || event.ctrlKey || event.metaKey || event.altKey) return;

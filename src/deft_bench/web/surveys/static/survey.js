@@ -1,6 +1,7 @@
 // The survey cursor: it walks by itself, and every accepted reading goes to the server at once, in order.
 // Typing never waits for an answer; a reading counts as accepted only when the server has said so.
 
+import { follow as followServer } from "/static/js/follow.js";
 import { post } from "/static/js/post.js";
 import { awake, say as speak, tone } from "/static/js/senses.js";
 import { letters, typing } from "/static/js/typing.js";
@@ -55,7 +56,7 @@ function move(cell, focus = true) {
   form.elements.lane.value = lane;
   form.elements.fret.value = fret;
   form.elements.expects.value = at.dataset.id || "";
-  stands();
+  stand();
   box.value = at.dataset.refused || "";
   box.toggleAttribute("aria-invalid", Boolean(at.dataset.refused));
   if (at.dataset.refused) tell(at.dataset.why, true);
@@ -65,7 +66,7 @@ function move(cell, focus = true) {
   if (focus) { box.focus({ preventScroll: true }); box.select(); }
 }
 
-const stands = () => say("stands", at.dataset.id ? `stands at ${at.textContent.trim()}` : keys.join(" or "));
+const stand = () => say("stands", at.dataset.id ? `stands at ${at.textContent.trim()}` : keys.join(" or "));
 const where = (cell) => `${cell.closest("tr").dataset.name ?? cell.dataset.lane}, ${cell.dataset.fret === "0" ? "open" : `fret ${cell.dataset.fret}`}`;
 const label = (cell) => cell.setAttribute("aria-label", `${where(cell)}: ${cell.textContent.trim() || "not read"}`);
 
@@ -140,25 +141,53 @@ async function send() {
   send();
 }
 
+// what stands at a place now, whoever read it
+function put(cell, stands) {
+  cell.textContent = stands.value;
+  cell.dataset.id = stands.id ?? "";
+  cell.classList.toggle("read", Boolean(stands.value));
+  cell.classList.toggle("corrected", stands.corrected);
+  cell.classList.toggle("rocks", ["rocks", "buzzes"].includes(stands.value));
+  label(cell);
+  if (cell === at) { form.elements.expects.value = cell.dataset.id; stand(); }
+}
+
 function accepted(cell, item, reply) {
-  cell.textContent = reply.value;
-  cell.dataset.id = reply.id ?? "";
-  cell.classList.toggle("read", Boolean(reply.value));
-  cell.classList.toggle("corrected", reply.corrected);
-  cell.classList.toggle("rocks", ["rocks", "buzzes"].includes(reply.value));
+  put(cell, reply);
   delete cell.dataset.gave;
+  lastOwn = Date.now();
   if (!item.undoing) undo.push({ lane: item.lane, fret: item.fret, before: item.before });
   say("read", reply.read);
   for (const state of reply.lane) show(spots.get(key(item.lane, state.fret)), item.lane, state);
   if (reply.rocker) say("disagree", reply.rocker.disagree);
   askCall();
-  label(cell);
   say("heard", `${where(cell)}: ${reply.value || "withdrawn"}. Now ${where(at)}.`);
   const laneDone = order.filter((other) => other.dataset.lane === item.lane).every((other) => other.dataset.id);
   tone(laneDone ? "lane" : "accepted");
-  if (cell === at) { form.elements.expects.value = cell.dataset.id; stands(); }
   if (said.classList.contains("wrong-words") && !order.some((other) => other.dataset.refused)) tell("");
   if (reply.read === Number(root.dataset.places) && !queue.length) tell("All read.");
+}
+
+// Other windows on this survey: what they read stands here at once, and the cursor goes on with them unless this one reads too.
+const OWN_HAND = 4000;
+let lastOwn = 0;
+function others(news) {
+  let last = null;
+  for (const one of news.readings) {
+    const cell = cellOf(one);
+    const same = !cell || cell.dataset.id === String(one.id ?? "");
+    // a place that waits to be saved is left: the server will ask which of the two counts
+    if (same || queue.some((item) => cellOf(item) === cell)) continue;
+    put(cell, one);
+    last = cell;
+  }
+  if (!last) return;
+  say("read", news.read);
+  for (const [lane, of] of Object.entries(news.lanes)) for (const state of of) show(spots.get(key(lane, state.fret)), lane, state);
+  if (news.rocker.rocker) say("disagree", news.rocker.rocker.disagree);
+  askCall();
+  say("heard", `Read in another window: ${where(last)}, ${last.textContent.trim() || "withdrawn"}.`);
+  if (!box.value && !at.dataset.refused && Date.now() - lastOwn > OWN_HAND) move(order[Math.min(order.length - 1, Number(last.dataset.seq) + 1)], false);
 }
 
 // The call from all that was read of the neck: asked for when nothing waits to be saved, once for many keys.
@@ -391,3 +420,4 @@ if (early && [...early].every((typed) => KEYS[typed])) for (const typed of early
 else if (early) { box.value = early; box.setSelectionRange(early.length, early.length); }
 for (const item of queue) cellOf(item)?.classList.add("pending");
 send();
+followServer(`${root.dataset.follow}?since=${root.dataset.newest}`, { heard: others });
