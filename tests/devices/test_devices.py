@@ -3,6 +3,7 @@
 import socket
 import time
 from collections.abc import Iterator
+from datetime import timedelta
 from decimal import Decimal
 from itertools import islice
 from threading import Thread
@@ -11,12 +12,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from deft_bench.core.climate import KEPT_AFTER, Entry, out_of_limits, worth_keeping
 from deft_bench.devices.connections import GoneError, SerialConnection, TcpConnection
+from deft_bench.devices.drift import DriftError, without_drift
 from deft_bench.devices.hub import ASK_SECONDS, Device, Heard, Hub
 from deft_bench.devices.line_format import PRESETS, GarbledError, LineFormat, compiled, escaped, read_line
 from deft_bench.devices.spread import spread_mm
 from deft_bench.devices.stand_in import Gauge, on_terminal, over_tcp
 from deft_bench.devices.still import Still
+from harness import NOW
 
 FORM = LineFormat(PRESETS["figure_unit"][1])
 
@@ -32,6 +36,7 @@ FORM = LineFormat(PRESETS["figure_unit"][1])
         ("figure_unit", "21,5°C", 21.5, "°C"),
         ("named", "A1 = + 0.31 mm", 0.31, "mm"),
         ("listed", "14:02;3;0.12", 0.12, "mm"),
+        ("climate", "RH 45.2 %, T 21.3 °C", 45.2, "%"),
     ],
 )
 def test_lines_are_read_as_devices_write_them(preset: str, line: str, value: float, unit: str) -> None:
@@ -40,7 +45,11 @@ def test_lines_are_read_as_devices_write_them(preset: str, line: str, value: flo
     assert found.unit == unit
 
 
-@given(st.sampled_from(sorted(PRESETS)), st.decimals(-20, 20, places=4), st.sampled_from(["", "mm", "in", "µm"]))
+@given(
+    st.sampled_from(sorted(PRESETS.keys() - {"climate"})),
+    st.decimals(-20, 20, places=4),
+    st.sampled_from(["", "mm", "in", "µm"]),
+)
 def test_what_a_device_writes_is_read_back(preset: str, value: Decimal, unit: str) -> None:
     before = {"named": "A1 ", "listed": "14:02;7;"}.get(preset, "")
     said = "" if preset == "figure" else unit
@@ -69,6 +78,15 @@ def test_a_figure_stands_still_once_at_each_place(places: list[float], seed: int
         if still.feed(mm, at):
             told.append(mm)
     assert told == pytest.approx(places, abs=0.012)
+
+
+def test_what_a_gauge_reads_in_the_air_is_no_reading() -> None:
+    still, at, told = Still(0.01, 0.6, air_mm=5.0), 0.0, []
+    for line in Gauge([0.1, 0.1, 0.3], hold_seconds=1.0, lift_seconds=2.0, noise_mm=0.001).lines(lambda _: None):
+        at += 0.05
+        if still.feed(mm := read_line(line, FORM).value, at):
+            told.append(mm)
+    assert told == pytest.approx([0.1, 0.1, 0.3], abs=0.012)
 
 
 def test_what_moves_within_its_time_does_not_stand_still() -> None:
@@ -128,6 +146,69 @@ def test_a_gauge_that_is_asked_is_asked_at_its_pace() -> None:
     assert {sent for _, sent in asked} == {b"?\r"}
     assert asked[5][0] - asked[0][0] >= 5 * ASK_SECONDS
     listener.close()
+
+
+def test_a_pedal_presses_and_a_gauge_with_a_button_gives_each_line() -> None:
+    listener = socket.create_server(("127.0.0.1", 0))
+    port = listener.getsockname()[1]
+    for more, lines in (({"presses": True}, b"down\nup\n"), ({"by_line": True}, b"+0.10 mm\n+0.10 mm\n")):
+        following = Hub().follow(device_at(port, **more), 0.2)
+        assert next(following).status == "opening"
+        theirs, _ = listener.accept()
+        theirs.sendall(lines)
+        assert next(one for one in islice(following, 50) if one.still == 2).status == "live"
+        theirs.close()
+    listener.close()
+
+
+@given(
+    st.lists(st.floats(-0.3, 0.3), min_size=1, max_size=24),
+    st.floats(-0.099, 0.099),
+    st.lists(st.floats(0.5, 20), min_size=25, max_size=25),
+)
+def test_an_even_drift_is_taken_out_of_a_lane(places: list[float], drift: float, waits: list[float]) -> None:
+    at = [sum(waits[:k]) for k in range(len(places) + 1)]
+    heights = [0.0, *places[1:]]
+    read = [(t, 3.1 + mm + drift * t / at[-1]) for t, mm in zip(at, heights, strict=False)]
+    found = without_drift(read, (at[-1], 3.1 + drift), 0.01)
+    if abs(drift) <= 0.02:
+        assert found is None
+    else:
+        assert found == pytest.approx(heights, abs=1e-9)
+
+
+def test_a_drift_past_ten_steps_is_refused() -> None:
+    with pytest.raises(DriftError, match=r"drifted by 0\.150 mm"):
+        without_drift([(0, 1.0), (4, 1.2)], (9, 1.15), 0.01)
+
+
+@given(st.lists(st.tuples(st.floats(-0.6, 0.6), st.floats(-0.3, 0.3)), min_size=50, max_size=400))
+def test_a_hygrometer_is_thinned_and_nothing_of_its_way_is_lost(moves: list[tuple[float, float]]) -> None:
+    at, humidity, celsius, kept = NOW, 45.0, 20.0, list[Entry]()
+    for by_rh, by_c in moves:
+        at, humidity, celsius = at + timedelta(minutes=2), humidity + by_rh, celsius + by_c
+        if worth_keeping(kept[-1] if kept else None, at, celsius, humidity):
+            kept.append((at, celsius, humidity))
+        assert at - kept[-1][0] < KEPT_AFTER
+        assert abs(humidity - kept[-1][2]) < 1
+        assert abs(celsius - kept[-1][1]) < 0.5
+
+
+@pytest.mark.parametrize(
+    ("read", "words"),
+    [
+        ([(60, 45), (50, 38), (25, 39), (1, 38)], "38 % RH for 2 days: nothing with a board on it gets its ends filed"),
+        ([(20, 45), (14, 66), (1, 65)], "65 % RH for 14 hours: boards have swollen"),
+        ([(50, 38), (13, 42), (1, 38)], ""),
+        ([(5, 38), (1, 38)], ""),
+        ([(70, 38), (60, 38)], ""),
+        ([], ""),
+    ],
+)
+def test_the_alarm_says_how_long_and_what_it_asks(read: list[tuple[int, float]], words: str) -> None:
+    found = out_of_limits([(NOW - timedelta(hours=ago), 20.0, rh) for ago, rh in read], NOW, 40, 60)
+    assert (found.words if found else "").startswith(words)
+    assert bool(found) == bool(words)
 
 
 def test_what_was_set_up_anew_is_not_heard_as_it_was() -> None:

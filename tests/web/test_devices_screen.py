@@ -2,13 +2,19 @@
 
 import json
 import re
+from collections.abc import Iterable
+from dataclasses import replace
+from datetime import timedelta
+from typing import cast
 
 import pytest
 
+from deft_bench.bench.climate import alarm, near
+from deft_bench.core.times import stamp
 from deft_bench.devices.stand_in import Gauge, over_tcp
-from deft_bench.store import devices, surveys
+from deft_bench.store import devices, shop, surveys
 from deft_bench.store.database import Connection
-from harness import Bench, words
+from harness import NOW, Bench, words
 
 GAUGE = {
     "name": "Dial on the beam",
@@ -19,7 +25,8 @@ GAUGE = {
     "unit": "mm",
     "resolution_um": "0.01",
     "still": "0.2",
-    "when_still": "1",
+    "taken": "still",
+    "reference": "none",
 }
 
 
@@ -46,6 +53,9 @@ def test_a_gauge_is_set_up_tried_and_measured(bench: Bench, demo: Connection) ->
     assert "it takes 10 readings" in few
     measured = words(bench.post(f"/devices/{made.id}/spread", {"mm": ["0.10", "0.11"] * 5}).text)
     assert "Its spread is 0.01 mm, of 10 readings." in measured
+    bench.post(f"/devices/{made.id}/air", {"mm": "5.0"})
+    assert devices.get(demo, made.id).air_um == 5000
+    assert "the gauge says no figure" in words(bench.post(f"/devices/{made.id}/air", {"mm": ""}).text)
     assert devices.get(demo, made.id).spread_um == pytest.approx(5 * (10 / 9) ** 0.5)
     survey = surveys.of_instrument(demo, 1, "fret_heights")[0]
     assert "Dial on the beam" in words(bench.get(f"/surveys/{survey.id}"))
@@ -73,7 +83,10 @@ def test_a_gauge_is_set_up_tried_and_measured(bench: Bench, demo: Connection) ->
         ({"resolution_um": "3"}, "Accepted: "),
         ({"still": "9"}, "a number from 0.1 to 5"),
         ({"ask": "\\x"}, "A backslash begins"),
-        ({"way": "pigeon"}, "Choose one of: serial, tcp."),
+        ({"way": "typed", "used_for": "pedal", "address": ""}, "Say which key it presses"),
+        ({"way": "typed", "used_for": "climate"}, "A hygrometer does not type"),
+        ({"taken": "perhaps"}, "Choose one of: still, line, enter."),
+        ({"way": "pigeon"}, "Choose one of: serial, tcp, post, typed."),
     ],
 )
 def test_a_device_that_cannot_be_meant_is_refused_box_by_box(bench: Bench, wrong: dict[str, str], said: str) -> None:
@@ -82,3 +95,76 @@ def test_a_device_that_cannot_be_meant_is_refused_box_by_box(bench: Bench, wrong
     assert said in words(answer.text)
     if "name" not in wrong:
         assert 'value="Dial on the beam"' in answer.text
+
+
+CLIMATE = {"used_for": "climate", "format": "climate", "unit": "%"}
+POSTS = {**GAUGE, "name": "Hygrometer", "way": "post", "address": "", **CLIMATE}
+
+
+def posts(bench: Bench, body: str | dict[str, object], key: str) -> tuple[int, dict[str, object]]:
+    sent = {"json": body} if isinstance(body, dict) else {"data": body}
+    answer = bench.client.post("/devices/posted", headers={"X-Bench-Key": key}, **sent)
+    return answer.status_code, answer.get_json()
+
+
+def key_of(bench: Bench, setup: dict[str, str]) -> tuple[int, str]:
+    page = bench.post("/devices", setup)
+    device = int(page.request.path.rsplit("/", 1)[1])
+    said = words(bench.post(f"/devices/{device}/key").text)
+    return device, re.findall(r"Its key is (\S+) ", said)[0]
+
+
+def test_a_hygrometer_posts_with_its_key_and_is_kept_thinned(bench: Bench, demo: Connection) -> None:
+    device, key = key_of(bench, POSTS)
+    before = len(shop.climates(demo, 10_000))
+    assert posts(bench, {"humidity": 33.5, "temperature": 20.5}, key) == (200, {"kept": True})
+    assert posts(bench, "33.6 %RH, 20.6 °C", key) == (200, {"kept": False})
+    assert shop.latest_climate(demo)[1:] == (20.5, 33.5)
+    assert len(shop.climates(demo, 10_000)) == before + 1
+    assert posts(bench, {"humidity": 150}, key)[0] == 422
+    assert "holds no figure" in str(posts(bench, "warm enough", key)[1])
+    assert "JSON holds no reading" in str(posts(bench, {"damp": True}, key)[1])
+    bench.post(f"/devices/{device}/key")
+    assert [posts(bench, "40 %", key)[0] for _ in range(7)] == [401] * 5 + [429] * 2
+
+
+def test_a_gauge_that_posts_is_heard_and_nothing_is_stored(bench: Bench) -> None:
+    device, key = key_of(bench, {**GAUGE, "way": "post", "address": ""})
+    answer = bench.client.get(f"/devices/{device}/live", buffered=False)
+    said = iter(cast("Iterable[bytes | str]", answer.response))
+    next(said)
+    assert posts(bench, {"value": 5, "unit": "thou"}, key) == (200, {"heard": pytest.approx(0.127)})
+    event = next(said)
+    text = event if isinstance(event, str) else event.decode()
+    heard = json.loads(text.removeprefix("data: "))
+    assert (heard["typed"], heard["still"]) == ("0.127 mm", heard["count"])
+    answer.close()
+
+
+def test_the_climate_of_a_survey_is_the_nearest_in_time_and_today_warns(bench: Bench, demo: Connection) -> None:
+    demo.execute("DELETE FROM climate")
+    for hours, humidity in ((60, 44.0), (30, 36.0), (6, 35.0), (1, 34.0)):
+        shop.add_climate(demo, stamp(NOW - timedelta(hours=hours)), 20.0, humidity)
+    assert "34 % RH for 30 hours: nothing with a board on it gets its ends filed" in words(bench.get("/"))
+    assert near(demo, NOW - timedelta(hours=7)) == (20.0, 35.0)
+    assert near(demo, NOW + timedelta(days=9)) is None
+    bench.post("/settings", {"dry_below": "30"})
+    assert alarm(demo, replace(shop.settings(demo), dry_below=30.0), NOW) is None
+
+
+@pytest.mark.parametrize(
+    ("fields", "status"),
+    [
+        ({"read": "[[0, 1.0], [5, 1.1]]", "again": "[10, 1.0]"}, 200),
+        ({"read": "[[0, 1.0], [5, 1.1]]", "again": "[10, 1.5]"}, 422),
+        ({"read": "[[0, 1.0], 5]", "again": "[10, 1.0]"}, 422),
+        ({"read": "[]", "again": "[]"}, 422),
+        ({}, 422),
+    ],
+)
+def test_a_lanes_drift_is_asked_for_in_words(bench: Bench, fields: dict[str, str], status: int) -> None:
+    assert bench.client.post("/surveys/1/drift").status_code == 400
+    bench.post("/devices", GAUGE)
+    answer = bench.post("/surveys/1/drift", fields)
+    assert answer.status_code == status
+    assert set(answer.get_json()) == ({"mended"} if status == 200 else {"error"})

@@ -3,12 +3,13 @@
 from dataclasses import dataclass
 from datetime import datetime
 
+from deft_bench.bench.climate import near
 from deft_bench.bench.surveying import ReadingRefusedError, due_when, start_check
 from deft_bench.core.instrument import Spec
 from deft_bench.core.survey import UNDER_STRING, SurveyHead, pressed_fret
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.core.times import stamp
-from deft_bench.store import instruments, jobs, shop, surveys
+from deft_bench.store import instruments, jobs, surveys
 from deft_bench.store.database import Connection, transaction
 
 GAP_FRETS = (7, 8)
@@ -52,7 +53,7 @@ def keep_relief(
     if problem or gap_um < 0:
         raise ReadingRefusedError(problem or "A gap under a string is 0 or more: a string cannot lie inside a fret.")
     job = jobs.open_of(db, [instrument.id]).get(instrument.id)
-    climate = shop.latest_climate(db)
+    climate = near(db, now)
     head = SurveyHead(
         "straightness",
         due_when(db, job, "straightness") if job else "before",
@@ -61,8 +62,8 @@ def keep_relief(
         TOOL,
         RESOLUTION_UM,
         "tuned",
+        climate[0] if climate else None,
         climate[1] if climate else None,
-        climate[2] if climate else None,
         "lane_by_lane",
     )
     with transaction(db):

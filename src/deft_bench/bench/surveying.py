@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
+from deft_bench.bench.climate import near
 from deft_bench.bench.level_planning import Choices, base_survey, make_plan
 from deft_bench.bench.likely import TELLING
 from deft_bench.bench.refret_progress import daylight_of
@@ -21,7 +22,7 @@ from deft_bench.core.survey import UNDER_STRING, SurveyHead, blade_problem, curs
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Order, Place
 from deft_bench.core.times import stamp
 from deft_bench.core.units import LengthError
-from deft_bench.store import boards, instruments, jobs, refrets, shop, surveys
+from deft_bench.store import boards, instruments, jobs, refrets, surveys
 from deft_bench.store.database import Connection, transaction
 
 USUAL_INTONATION_FRETS = (1, 3, 5, 7, 12)
@@ -80,7 +81,12 @@ class UsualHead:
 
 
 def usual_head(
-    db: Connection, settings: ShopSettings, job: jobs.Job | None, instrument: instruments.Instrument, kind: str
+    db: Connection,
+    settings: ShopSettings,
+    now: datetime,
+    job: jobs.Job | None,
+    instrument: instruments.Instrument,
+    kind: str,
 ) -> UsualHead:
     """The heading to begin with."""
     of = SURVEY_KINDS[kind]
@@ -88,7 +94,7 @@ def usual_head(
     read = [one.head for one in surveys.of_instrument(db, instrument.id, kind, 12)]
     head = next((one for one in read if one.method not in UNDER_STRING), None)
     shops = head or surveys.last_head(db, kind) if of.per_string else head
-    climate = shop.latest_climate(db)
+    climate = near(db, now)
     return UsualHead(
         due_when(db, job, kind) if job else "before",
         head.method if head else of.methods[0],
@@ -98,8 +104,8 @@ def usual_head(
         head.string_state if head else "tuned" if job and job.kind == "setup" else "off",
         head.at_frets if head else USUAL_INTONATION_FRETS if of.named_frets == "must" else (),
         settings.reading_order,
+        climate[0] if climate else None,
         climate[1] if climate else None,
-        climate[2] if climate else None,
         *((head.strokes, head.blades_um, head.reach) if head else (USUAL_STROKES, settings.feelers_um, 1)),
     )
 
@@ -221,7 +227,7 @@ def place_that_helps(
     holds = last is not None and moved_since_read(db, last, MOVES_HEIGHTS) is None
     if last is not None and holds and place in cursor_order(db, last):
         return last.id, place
-    head = replace(usual_head(db, settings, job, instrument, kind).of(kind, 0), reach=1)
+    head = replace(usual_head(db, settings, now, job, instrument, kind).of(kind, 0), reach=1)
     return start_survey(db, now, job, instrument, head), place
 
 

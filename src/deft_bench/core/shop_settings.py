@@ -74,6 +74,8 @@ class ShopSettings:
     currency: str = "EUR"
     rate_per_hour: float = 48.0
     tax_percent: float = 0.0
+    dry_below: float = 40.0
+    damp_above: float = 60.0
     prices: str = PRICES
     nut_files_um: tuple[int, ...] = (250, 330, 430, 560, 660, 810, 910, 1070, 1170, 1420, 1800, 2100, 2500)
     feelers_um: tuple[int, ...] = (50, 80, 100, 150, 200, 250, 300, 400, 500, 600, 800, 1000)

@@ -35,6 +35,10 @@ PRESETS: dict[str, tuple[str, str]] = {
         "channel, sign, digits, unit: A1 +0.12 mm",
         rf"\s*{_CHANNEL}{_FIGURE}\s*{_UNIT}\s*",
     ),
+    "climate": (
+        "humidity, then temperature: 45.2 %, 21.3 °C",
+        rf"[^\d+-]*{_FIGURE}\s*{_UNIT}[\s,;|/]+[^\d+-]*(?P<temperature>[+-]?\d*[.,]?\d+)\s*(?:°?c)?\s*",
+    ),
     "listed": ("digits last of a list: 14:02;3;0.12", rf".*[;,\t]\s*{_FIGURE}\s*{_UNIT}\s*"),
 }
 """Formats in general use: what they look like, and their patterns."""
@@ -42,11 +46,14 @@ PRESETS: dict[str, tuple[str, str]] = {
 
 @dataclass(frozen=True, slots=True)
 class Figure:
-    """What a line says: the value in `unit`, and what the unit was called on it (empty: not said)."""
+    """What a line says: the value in `unit`, what the unit was called on it (empty: not said), and the temperature
+    where the line says one too.
+    """
 
     value: float
     unit: Unit
     said_in: str
+    temperature_c: float | None = None
 
 
 def escaped(text: str) -> str:
@@ -75,13 +82,18 @@ def read_line(line: str, form: LineFormat) -> Figure:
     if match is None:
         raise GarbledError(f"“{shown}” holds no figure of this format")
     said = re.sub(r"\s", "", (match.groupdict().get("unit") or "")).lower()
+    beside = match.groupdict().get("temperature")
     try:
-        value = float(match["figure"].replace(" ", "").replace(",", "."))
+        value, temperature = _number(match["figure"]), _number(beside) if beside else None
     except ValueError:
         raise GarbledError(f"“{shown}” holds no figure of this format") from None
     unit = said or form.unit.lower()
     if unit in MM_OF:
         return Figure(value * MM_OF[unit], "mm", said)
     if unit in OTHERS:
-        return Figure(value, OTHERS[unit], said)
+        return Figure(value, OTHERS[unit], said, temperature)
     raise GarbledError(f"“{shown}” is in a unit that is not known here")
+
+
+def _number(text: str) -> float:
+    return float(text.replace(" ", "").replace(",", "."))

@@ -1,6 +1,7 @@
 """Devices that give readings by themselves."""
 
 from dataclasses import astuple, dataclass, fields
+from hashlib import sha256
 from typing import Any
 
 from deft_bench.store.database import Connection, transaction
@@ -8,9 +9,10 @@ from deft_bench.store.database import Connection, transaction
 
 @dataclass(frozen=True, slots=True)
 class DeviceSetup:
-    """How a device is set up: `way` and `address` to it, the pattern of its lines, the unit where a line says none,
-    what is sent to be told a figure, its resolution in micrometres, and after how many milliseconds of rest a figure
-    stands still; `when_still` takes it then.
+    """How a device is set up: `way` and `address` to it (of one that types: its key, where it is a pedal), the pattern
+    of its lines, the unit where a line says none, what is sent to be told a figure, its resolution in micrometres, and
+    after how many milliseconds of rest a figure stands still. It is `taken` when it stands still, line by line, or on
+    Enter; `reference` says what it reads against: nothing, or the first place of each lane.
     """
 
     name: str
@@ -22,25 +24,30 @@ class DeviceSetup:
     ask: str
     resolution_um: int
     still_ms: int
-    when_still: bool
+    taken: str = "still"
+    reference: str = "none"
 
 
 @dataclass(frozen=True, slots=True)
 class StoredDevice:
-    """A device with its spread as it was measured, micrometres (None: not measured)."""
+    """A device with its spread as it was measured, micrometres (None: not measured). `keyed`: it has a key to post by;
+    `air_um`: what it reads where it touches nothing (None: not known).
+    """
 
     id: int
     setup: DeviceSetup
     spread_um: float | None
+    keyed: bool = False
+    air_um: int | None = None
 
 
 _NAMES = [field.name for field in fields(DeviceSetup)]
-_DEVICE = f"SELECT id, spread_um, {', '.join(_NAMES)} FROM device WHERE removed_at IS NULL"
+_DEVICE = f"SELECT id, spread_um, key_hash, air_um, {', '.join(_NAMES)} FROM device WHERE removed_at IS NULL"
 
 
 def _stored(row: Any) -> StoredDevice:
-    values = {name: row[name] for name in _NAMES} | {"when_still": bool(row["when_still"])}
-    return StoredDevice(row["id"], DeviceSetup(**values), row["spread_um"])
+    values = {name: row[name] for name in _NAMES}
+    return StoredDevice(row["id"], DeviceSetup(**values), row["spread_um"], row["key_hash"] is not None, row["air_um"])
 
 
 def every(db: Connection) -> list[StoredDevice]:
@@ -78,6 +85,7 @@ def put(db: Connection, setup: DeviceSetup, at: str, device_id: int | None = Non
         db.execute(f"UPDATE device SET {sets} WHERE id = ?", (*astuple(setup), device_id))
         if (was.way, was.address) != (setup.way, setup.address):
             keep_spread(db, device_id, None)
+            keep_air(db, device_id, None)
         return device_id
 
 
@@ -85,6 +93,28 @@ def keep_spread(db: Connection, device_id: int, um: float | None) -> None:
     """Keep how far readings of one gap lie apart, one standard deviation, micrometres."""
     with transaction(db):
         db.execute("UPDATE device SET spread_um = ? WHERE id = ?", (um, device_id))
+
+
+def keep_air(db: Connection, device_id: int, um: int | None) -> None:
+    """Keep what a gauge reads where it touches nothing, micrometres."""
+    with transaction(db):
+        db.execute("UPDATE device SET air_um = ? WHERE id = ?", (um, device_id))
+
+
+def set_key(db: Connection, device_id: int, key: str) -> None:
+    """Give a device the key that it posts by; it is kept as a hash."""
+    with transaction(db):
+        db.execute("UPDATE device SET key_hash = ? WHERE id = ?", (_hash(key), device_id))
+
+
+def of_key(db: Connection, key: str) -> StoredDevice | None:
+    """The device that a key is of; None where it is of none."""
+    row = db.execute(f"{_DEVICE} AND key_hash = ?", (_hash(key),)).fetchone()
+    return _stored(row) if row else None
+
+
+def _hash(key: str) -> str:
+    return sha256(key.encode()).hexdigest()
 
 
 def remove(db: Connection, device_id: int, at: str) -> None:

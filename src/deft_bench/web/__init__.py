@@ -14,6 +14,7 @@ from deft_bench.bench.planner import Planner
 from deft_bench.devices.hub import Hub
 from deft_bench.store.database import open_database
 from deft_bench.web import errors, support
+from deft_bench.web.access.gate import Tries
 from deft_bench.web.extensions import Flush, csrf
 from deft_bench.web.following import Following
 
@@ -59,6 +60,7 @@ def create_app(
     app.extensions["planner"] = Planner()
     app.extensions["devices"] = Hub()
     app.extensions["following"] = Following()
+    app.extensions["tries"] = Tries()
     errors.register(app)
     support.register(app)
 

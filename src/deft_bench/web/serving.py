@@ -201,6 +201,9 @@ def _over_the_network(database: Path, at: Address) -> Server:
 
 def _until_stopped(server: Server) -> None:
     signal.signal(signal.SIGTERM, signal.default_int_handler)
+    from deft_bench.web.devices.keeper import keep_climate
+
+    Thread(target=keep_climate, args=(server.app,), daemon=True, name="climate").start()
     warming = Timer(WARM_AFTER_SECONDS, _warm)
     warming.daemon = True
     warming.start()

@@ -22,8 +22,8 @@ from deft_bench.web.errors import page
 from deft_bench.web.support import db, now, stamp
 
 COOKIE = "deft_bench_entry"
-OPEN = {"static", "access.door", "access.pair", "access.trust", "access.authority"}
-"""What is seen before entering."""
+OPEN = {"static", "access.door", "access.pair", "access.trust", "access.authority", "devices.posted"}
+"""What is seen before entering; a device that posts has its own key."""
 SEEN_SECONDS, LOOK_SECONDS = 60, 1.0
 """So often it is noted that a device is here, and looked whether one that follows is still let in."""
 WRONG, WRONG_OF_ALL, MINUTES = 5, 30, 5
@@ -72,7 +72,6 @@ class Tries:
 def close_gate(app: Flask, network: LocalNetwork) -> None:
     """Let nobody in who has not entered, and nobody from beyond the local network."""
     app.extensions["access"] = network
-    app.extensions["tries"] = Tries()
     app.config["SESSION_COOKIE_SECURE"] = True
     # before the token of a form is looked at: who is not let in learns nothing about forms
     app.before_request_funcs.setdefault(None, []).insert(0, _let_in)

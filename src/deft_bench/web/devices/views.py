@@ -1,15 +1,25 @@
 """Devices: set up and tried; what a device says now, as it says it."""
 
 import json
-from collections.abc import Iterator
+import secrets
+from collections.abc import Collection, Iterator
 
-from flask import Blueprint, Response, current_app, flash, redirect, render_template, request, url_for
+from flask import Blueprint, Response, current_app, flash, jsonify, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
 from deft_bench.core.units import Display
 from deft_bench.devices.hub import Device, Heard, Hub
-from deft_bench.devices.line_format import MM_OF, PRESETS, LineFormat, compiled, escaped
-from deft_bench.devices.spread import REPEATS, spread_mm
+from deft_bench.devices.line_format import (
+    MM_OF,
+    MOST_CHARACTERS,
+    OTHERS,
+    PRESETS,
+    GarbledError,
+    LineFormat,
+    compiled,
+    escaped,
+)
+from deft_bench.devices.spread import FURTHEST_MM, REPEATS, spread_mm
 from deft_bench.store import devices
 from deft_bench.store.devices import DeviceSetup, StoredDevice
 from deft_bench.web.access.gate import while_in
@@ -20,16 +30,34 @@ screen = Blueprint(
     "devices", __name__, template_folder="templates", static_folder="static", static_url_path="/devices/static"
 )
 
-WAYS = {"serial": "a serial port", "tcp": "the network"}
-USES = {"readings": "all readings in lengths", "nothing": "nothing yet"}
-UNITS = {"mm": "millimetres", "in": "inches", "um": "micrometres"}
+WAYS = {
+    "serial": "a serial port",
+    "tcp": "the network, it is listened to",
+    "post": "the network, it posts with a key",
+    "typed": "the keyboard, it types",
+}
+USES = {
+    "readings": "all readings in lengths",
+    "climate": "the bench’s climate",
+    "pedal": "a pedal that accepts",
+    "nothing": "nothing yet",
+}
+CLIMATE = "climate device"
+"""What is told when a device is set up anew."""
+TAKEN = {"still": "when it stands still", "line": "as it is sent: its own button", "enter": "on Enter or the pedal"}
+REFERENCES = {"none": "as it stands", "lane": "against the first place of each lane, for heights above a reference"}
+UNITS = {"mm": "millimetres", "in": "inches", "um": "micrometres", "%": "% RH"}
+CHOICES: dict[str, Collection[str]] = {
+    **{"way": WAYS, "used_for": USES, "unit": {**MM_OF, **OTHERS}},
+    **{"taken": TAKEN, "reference": REFERENCES},
+}
 
 
 @screen.get("/devices")
 def listing() -> str:
     """Every device, and the form of a new one."""
     starting = {"way": "serial", "format": "figure_unit", "unit": "mm", "resolution_um": display().entry(10)}
-    return _page(None, {**starting, "still": "0.6", "used_for": "readings", "when_still": "1"})
+    return _page(None, {**starting, "still": "0.6", "used_for": "readings", "taken": "still", "reference": "none"})
 
 
 @screen.route("/devices/<int:device_id>", methods=["GET", "POST"])
@@ -75,6 +103,44 @@ def spread(device_id: int) -> AnyResponse:
     return redirect(url_for(".show", device_id=device_id))
 
 
+@screen.post("/devices/<int:device_id>/air")
+def air(device_id: int) -> AnyResponse:
+    """Keep what a gauge reads where it touches nothing: it never counts as a reading."""
+    with or_404():
+        devices.get(db(), device_id)
+    mm = request.form.get("mm", type=float)
+    if mm is None or not abs(mm) <= FURTHEST_MM:
+        flash("Not kept: the gauge says no figure.")
+    else:
+        devices.keep_air(db(), device_id, round(1000 * mm))
+        _hub().forget(str(device_id))
+        flash(f"In the air it reads {display().fine_mm(mm)}: that is never taken.")
+    return redirect(url_for(".show", device_id=device_id))
+
+
+@screen.post("/devices/<int:device_id>/key")
+def key(device_id: int) -> AnyResponse:
+    """Make a new key for a device that posts; it is shown once."""
+    with or_404():
+        devices.get(db(), device_id)
+    made = secrets.token_urlsafe(24)
+    devices.set_key(db(), device_id, made)
+    flash(f"Its key is {made} – write it down, it is not shown again.")
+    return redirect(url_for(".show", device_id=device_id))
+
+
+@screen.post("/devices/<int:device_id>/typed")
+def typed(device_id: int) -> Response | tuple[Response, int]:
+    """What a gauge that types has typed, as a figure."""
+    with or_404():
+        found = devices.get(db(), device_id)
+    try:
+        figure = _hub().told(device_of(found), request.form.get("line", "")[:MOST_CHARACTERS])
+    except GarbledError as error:
+        return jsonify(error=f"{error}."), 422
+    return jsonify(typed="" if figure is None else _typed(figure.value))
+
+
 @screen.get("/devices/<int:device_id>/live")
 def live(device_id: int) -> Response:
     """What a device says, as server-sent events, for as long as the page listens."""
@@ -97,24 +163,32 @@ def _events(hub: Hub, followers: Following, device: Device, shown: Display) -> I
             "count": heard.count,
             "still": heard.still,
             "mm": heard.value if heard.unit == "mm" else None,
-            "typed": "" if heard.value is None else f"{round(heard.value, 3):g} mm",
+            "typed": "" if heard.value is None else _typed(heard.value),
             "text": _said(heard, shown),
             "words": heard.words,
         }
         yield f"data: {json.dumps(said, ensure_ascii=False)}\n\n"
 
 
+def _typed(mm: float) -> str:
+    return f"{round(mm, 4):g} mm"
+
+
 def _said(heard: Heard, shown: Display) -> str:
     if heard.value is None:
         return ""
-    return shown.fine_mm(heard.value) if heard.unit == "mm" else f"{heard.value:.1f} {heard.unit}"
+    beside = "" if heard.temperature_c is None else f", {heard.temperature_c:.1f} °C"
+    return shown.fine_mm(heard.value) if heard.unit == "mm" else f"{heard.value:.1f} {heard.unit}{beside}"
 
 
 def device_of(found: StoredDevice) -> Device:
     """A stored device as it is listened to."""
     setup = found.setup
     form = LineFormat(setup.pattern, setup.unit, escaped(setup.ask))
-    return Device(str(found.id), setup.way, setup.address, form, setup.resolution_um / 1000, setup.still_ms / 1000)
+    resolution, still, pedal = setup.resolution_um / 1000, setup.still_ms / 1000, setup.used_for == "pedal"
+    by_line = setup.taken == "line" or setup.used_for == "climate"
+    air = None if found.air_um is None else found.air_um / 1000
+    return Device(str(found.id), setup.way, setup.address, form, resolution, still, by_line, pedal, air)
 
 
 def _hub() -> Hub:
@@ -136,7 +210,8 @@ def _values_of(setup: DeviceSetup) -> dict[str, str]:
         "ask": setup.ask,
         "resolution_um": shown.entry(setup.resolution_um),
         "still": f"{setup.still_ms / 1000:g}",
-        "when_still": "1" if setup.when_still else "",
+        "taken": setup.taken,
+        "reference": setup.reference,
     }
 
 
@@ -148,6 +223,7 @@ def _saved(found: StoredDevice | None) -> tuple[str, int] | AnyResponse:
         return _page(found, values, form.errors), 422
     device_id = devices.put(db(), setup, stamp(), found.id if found else None)
     _hub().forget(str(device_id))
+    following().tell(CLIMATE)
     flash(f"{setup.name} is set up: look whether its figure follows the gauge.")
     return redirect(url_for(".show", device_id=device_id))
 
@@ -158,10 +234,9 @@ def _read(form: Form) -> DeviceSetup | None:
     resolution, still = form.length("resolution_um"), form.number("still", 0.1, 5)
     if not name:
         form.errors["name"] = "Give it a name."
-    if not address:
-        form.errors["address"] = "Say where it is: the name of a port, or host:port."
-    elif form.text("way") == "tcp" and not address.rpartition(":")[2].isdigit():
-        form.errors["address"] = "Give the host and the port, such as 127.0.0.1:4010."
+    way, used_for = form.text("way"), form.text("used_for")
+    if problem := _no_address(way, used_for, address):
+        form.errors["address"] = problem
     if resolution is not None and not 1 <= resolution <= 1000:
         form.errors["resolution_um"] = f"Accepted: {form.shown.fine(1)} to {form.shown.fine(1000)}."
     for box, text, read in (("pattern", pattern, compiled), ("ask", form.text("ask"), escaped)):
@@ -169,23 +244,37 @@ def _read(form: Form) -> DeviceSetup | None:
             read(text)
         except ValueError as error:
             form.errors[box] = f"{str(error)[:1].upper()}{str(error)[1:]}."
-    for box, known in (("way", WAYS), ("used_for", USES), ("unit", MM_OF)):
+    if way == "typed" and used_for == "climate":
+        form.errors["way"] = "A hygrometer does not type: choose another way."
+    for box, known in CHOICES.items():
         if form.text(box) not in known:
             form.errors[box] = f"Choose one of: {', '.join(known)}."
     if form.errors or resolution is None or still is None:
         return None
     return DeviceSetup(
         name,
-        form.text("used_for"),
-        form.text("way"),
+        used_for,
+        way,
         address,
         pattern,
         form.text("unit"),
         form.text("ask")[:40],
         resolution,
         round(1000 * still),
-        form.flag("when_still"),
+        form.text("taken"),
+        form.text("reference"),
     )
+
+
+def _no_address(way: str, used_for: str, address: str) -> str:
+    """What is wrong with where a device is; empty where it will do."""
+    if way == "typed" and used_for == "pedal" and not address:
+        return "Say which key it presses: F13, PageDown, Space."
+    if way in ("serial", "tcp") and not address:
+        return "Say where it is: the name of a port, or host:port."
+    if way == "tcp" and not address.rpartition(":")[2].isdigit():
+        return "Give the host and the port, such as 127.0.0.1:4010."
+    return ""
 
 
 def _page(found: StoredDevice | None, values: dict[str, str], errors: dict[str, str] | None = None) -> str:
@@ -198,6 +287,8 @@ def _page(found: StoredDevice | None, values: dict[str, str], errors: dict[str, 
         errors=errors or {},
         ways=WAYS,
         uses=USES,
+        taken=TAKEN,
+        references=REFERENCES,
         units=UNITS,
         formats={code: words for code, (words, _) in PRESETS.items()} | {"own": "a pattern of its own"},
         repeats=REPEATS,

@@ -124,7 +124,7 @@ def _money(form: Form, chosen: dict[str, str]) -> None:
     """Currency, rate, tax and prices, where they were sent: read into `chosen`."""
     if "currency" in form.sent:
         chosen["currency"] = form.text("currency")[:8] or "EUR"
-    for name, most in (("rate_per_hour", 10_000), ("tax_percent", 100)):
+    for name, most in (("rate_per_hour", 10_000), ("tax_percent", 100), ("dry_below", 100), ("damp_above", 100)):
         value = form.number(name, 0, most) if name in form.sent else None
         if value is not None:
             chosen[name] = f"{value:g}"

@@ -80,7 +80,7 @@ def again(job_id: int) -> Response:
     kind = SURVEY_KINDS.get(request.form.get("kind", ""))
     if kind is None or not kind.per_string or instrument.spec.frets < kind.least_frets:
         return redirect(url_for(".new", job_id=job_id, kind=request.form.get("kind", "")))
-    head = usual_head(db(), settings(), job, instrument, kind.code).of(kind.code, instrument.spec.strings)
+    head = usual_head(db(), settings(), now(), job, instrument, kind.code).of(kind.code, instrument.spec.strings)
     return redirect(url_for(".show", survey_id=start_survey(db(), now(), job, instrument, head)))
 
 
@@ -96,7 +96,7 @@ def next_reading(job_id: int) -> Response:
 
 
 def _starting(job: jobs.Job | None, instrument: instruments.Instrument, kind: SurveyKind) -> dict[str, Any]:
-    return values_of(usual_head(db(), settings(), job, instrument, kind.code), kind, display())
+    return values_of(usual_head(db(), settings(), now(), job, instrument, kind.code), kind, display())
 
 
 def _new_page(

@@ -59,6 +59,7 @@ def show(survey_id: int) -> str:
         bearing=setup.bearing_fret if setup else 2,
         unit=kind.unit_words(display()),
         gauge=devices.used_for(db(), "readings") if kind.unit == "length" and not survey.head.blades_um else None,
+        pedal=devices.used_for(db(), "pedal"),
         order={place: i for i, place in enumerate(order)},
         readings=readings,
         newest=max((reading.id for reading in history), default=0),

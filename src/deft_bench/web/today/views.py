@@ -3,6 +3,7 @@
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.climate import alarm
 from deft_bench.bench.today import Due, ReadingDue, today
 from deft_bench.core.work.tools import ToolState
 from deft_bench.store import instruments, shop
@@ -19,7 +20,9 @@ SHOWN, ALL = 8, 200
 def show() -> str:
     """Open jobs in the order of the plan, each with its next step."""
     bench = today(db(), settings(), now(), ALL if "all" in request.args else SHOWN)
-    reminders = [(_tool_words(tool), url_for("stock.toolbox")) for tool in bench.tools]
+    dry_or_damp = alarm(db(), settings(), now())
+    reminders = [(dry_or_damp.words, "#climate")] if dry_or_damp else []
+    reminders += [(_tool_words(tool), url_for("stock.toolbox")) for tool in bench.tools]
     reminders += [
         (f"{pot.item.name}: {pot.aging.say}", url_for("stock.item", item_id=pot.item.id))
         for pot in bench.pots

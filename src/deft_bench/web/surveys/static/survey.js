@@ -283,6 +283,14 @@ function undoLast() {
   move(cellOf(last));
 }
 
+// a gauge whose drift was found has its lane put right
+root.addEventListener("gauge-mends", (event) => {
+  for (const one of event.detail) {
+    const before = cellOf(one).dataset.id ? cellOf(one).textContent.trim() : "";
+    if (before) enqueue({ ...one, sure: one.reading, before });
+  }
+});
+
 form.addEventListener("submit", (event) => {
   event.preventDefault();
   if (event.submitter?.name === "withdraw") {
