@@ -10,9 +10,11 @@ from datetime import UTC, date, datetime
 from importlib.metadata import version
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from threading import Event
 from typing import TYPE_CHECKING, NoReturn
 
 if TYPE_CHECKING:
+    from deft_bench.devices.stand_in import StandIn
     from deft_bench.store.database import Connection
 
 
@@ -63,13 +65,21 @@ def _parser() -> argparse.ArgumentParser:
     restore.set_defaults(run=_restore)
 
     stand_in = commands.add_parser("stand-in", help="be a device that the bench does not have, to try things with")
-    stand_in.add_argument("kind", choices=["gauge"], help="which device")
+    stand_in.add_argument("kind", choices=["gauge", "hygrometer", "pedal"], help="which device")
     stand_in.add_argument("--tcp", type=int, metavar="PORT", help="write over the network, on this port (0: any)")
-    stand_in.add_argument("--figures", required=True, help="what it reads, mm: figures with commas between, or a file")
+    stand_in.add_argument("--post", metavar="URL", help="post to this address of the bench instead")
+    stand_in.add_argument("--key", default="", help="the device's key, to post with")
+    stand_in.add_argument("--authority", help="the file of the bench's own authority, to post by https")
+    stand_in.add_argument("--figures", help="what a gauge reads, mm: figures with commas between, or a file")
+    stand_in.add_argument("--neck", default="Practice", help="or the name of a neck to read (default: %(default)s)")
+    stand_in.add_argument("--frets", type=int, default=22, help="how many frets it has (default: %(default)s)")
     stand_in.add_argument("--resolution", type=float, default=0.01, help="mm (default: %(default)s)")
     stand_in.add_argument("--noise", type=float, default=0.002, help="spread, mm (default: %(default)s)")
     stand_in.add_argument("--drift", type=float, default=0.0, help="mm a minute (default: none)")
+    stand_in.add_argument("--dropouts", type=float, default=0.0, help="share of lines that are lost (default: none)")
     stand_in.add_argument("--hold", type=float, default=1.2, help="seconds on each place (default: %(default)s)")
+    stand_in.add_argument("--humidity", type=float, default=45.0, help="%% RH of a hygrometer (default: %(default)s)")
+    stand_in.add_argument("--temperature", type=float, default=21.0, help="its °C (default: %(default)s)")
     stand_in.set_defaults(run=_stand_in)
 
     export = commands.add_parser(
@@ -154,28 +164,56 @@ def _calc(args: argparse.Namespace) -> int:
 
 
 def _stand_in(args: argparse.Namespace) -> int:
-    import time
+    from deft_bench.devices.stand_in import Hygrometer, Pedal, StandIn, by_post, on_terminal, over_tcp
 
-    from deft_bench.devices.stand_in import Gauge, on_terminal, over_tcp
-
+    pedal = Pedal()
     try:
-        text = Path(args.figures).read_text() if Path(args.figures).is_file() else args.figures
-        figures = [float(word) for word in text.replace(",", " ").replace(";", " ").split()]
-    except (OSError, ValueError):
+        device: StandIn = (
+            pedal
+            if args.kind == "pedal"
+            else Hygrometer(args.humidity, args.temperature)
+            if args.kind == "hygrometer"
+            else _gauge(args)
+        )
+        if args.post:
+            by_post(device, args.post, args.key, args.authority)
+            print("The bench does not take it any more: see its address and the key.", file=sys.stderr)
+            return 1
+        where = f"127.0.0.1:{over_tcp(device, port=args.tcp)[1]}" if args.tcp is not None else on_terminal(device)[1]
+    except ValueError:
         print("--figures: give numbers with commas between, or a file of them", file=sys.stderr)
         return 1
-    gauge = Gauge(figures, args.hold, resolution_mm=args.resolution, noise_mm=args.noise, drift_mm_a_minute=args.drift)
-    try:
-        where = f"127.0.0.1:{over_tcp(gauge, port=args.tcp)[1]}" if args.tcp is not None else on_terminal(gauge)[1]
     except OSError as error:
-        print(f"It cannot be set up: {error.strerror}.", file=sys.stderr)
+        print(f"It cannot be set up: {error.strerror or error}.", file=sys.stderr)
         return 1
-    print(f"A gauge is at {where}: {len(figures)} figures. Stop it with Ctrl-C.", flush=True)
+    print(f"A {args.kind} is at {where}. Stop it with Ctrl-C; Enter presses a pedal.", flush=True)
     try:
-        while True:
-            time.sleep(3600)
+        for _ in sys.stdin:
+            pedal.press()
+        Event().wait()
     except KeyboardInterrupt:
-        return 0
+        pass
+    return 0
+
+
+def _gauge(args: argparse.Namespace) -> "StandIn":
+    """A gauge that reads what it is told, or a neck; raises ValueError and OSError."""
+    from deft_bench.devices.stand_in import Gauge
+    from deft_bench.devices.stand_in_neck import neck_figures
+
+    if args.figures:
+        text = Path(args.figures).read_text() if Path(args.figures).is_file() else args.figures
+        figures = [float(word) for word in text.replace(",", " ").replace(";", " ").split()]
+    else:
+        figures = neck_figures(args.neck, args.frets)
+    return Gauge(
+        figures,
+        args.hold,
+        resolution_mm=args.resolution,
+        noise_mm=args.noise,
+        drift_mm_a_minute=args.drift,
+        dropouts=args.dropouts,
+    )
 
 
 def _serve(args: argparse.Namespace) -> int:

@@ -2,18 +2,28 @@
 
 import json
 import re
-from collections.abc import Iterable
+import time
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from datetime import timedelta
+from pathlib import Path
+from threading import Thread
 from typing import cast
 
 import pytest
 
 from deft_bench.bench.climate import alarm, near
 from deft_bench.core.times import stamp
-from deft_bench.devices.stand_in import Gauge, over_tcp
+from deft_bench.devices.line_format import PRESETS
+from deft_bench.devices.stand_in import Gauge, Hygrometer, by_post, over_tcp
+from deft_bench.devices.stand_in_neck import neck_figures
 from deft_bench.store import devices, shop, surveys
 from deft_bench.store.database import Connection
+from deft_bench.store.devices import DeviceSetup
+from deft_bench.web import create_app
+from deft_bench.web.devices.keeper import keep_climate
+from deft_bench.web.devices.views import device_of
+from deft_bench.web.serving import in_background
 from harness import NOW, Bench, words
 
 GAUGE = {
@@ -65,7 +75,7 @@ def test_a_gauge_is_set_up_tried_and_measured(bench: Bench, demo: Connection) ->
     moved = bench.post(f"/devices/{made.id}", {**GAUGE, "address": "127.0.0.1:2"}).text
     assert "Not measured yet." in words(moved)
     second = words(bench.post("/devices", {**GAUGE, "name": "Height gauge"}).text)
-    assert "used for nothing yet" in second
+    assert "Dial on the beam : nothing yet" in second
     bench.post(f"/devices/{made.id}/remove", {})
     assert [one.setup.name for one in devices.every(demo)] == ["Height gauge"]
     assert bench.client.get(f"/devices/{made.id}").status_code == 404
@@ -168,3 +178,52 @@ def test_a_lanes_drift_is_asked_for_in_words(bench: Bench, fields: dict[str, str
     answer = bench.post("/surveys/1/drift", fields)
     assert answer.status_code == status
     assert set(answer.get_json()) == ({"mended"} if status == 200 else {"error"})
+
+
+def waits(until: Callable[[], bool]) -> bool:
+    for _ in range(400):
+        if until():
+            return True
+        time.sleep(0.05)
+    return False
+
+
+def test_the_stand_ins_are_switched_on_read_and_kept_and_off(demo_path: Path, demo: Connection) -> None:
+    app = create_app(demo_path, now=lambda: NOW + timedelta(hours=1))
+    bench = Bench(app.test_client())
+    page = words(bench.post("/devices/stand-ins", {"on": "1"}).text)
+    assert "Stand-ins are on" in page
+    gauge, hygrometer, pedal = devices.every(demo)
+    assert [one.setup.used_for for one in (gauge, hygrometer, pedal)] == ["readings", "climate", "pedal"]
+    Thread(target=keep_climate, args=(app,), daemon=True).start()
+    assert waits(lambda: shop.latest_climate(demo)[1:] == (21.0, 45.0))
+    followed = app.extensions["devices"].follow(device_of(pedal), 0.2)
+    assert waits(lambda: next(followed).status == "live")
+    bench.post("/devices/stand-ins", {"press": "1"})
+    assert waits(lambda: next(followed).still == 1)
+    heard = app.extensions["devices"].follow(device_of(gauge), 0.2)
+    figures = neck_figures("Practice")
+    assert waits(
+        lambda: (one := next(heard)).still > 0 and abs(9.0 if one.value is None else one.value - figures[0]) < 0.02
+    )
+    bench.post("/devices/stand-ins", {"off": "1"})
+    assert devices.every(demo) == []
+    app.extensions["following"].close()
+    app.extensions["devices"].close()
+
+
+def test_a_stand_in_posts_over_the_network(demo_path: Path, demo: Connection) -> None:
+    setup = DeviceSetup("Hygrometer", "climate", "post", "", PRESETS["climate"][1], "%", "", 10, 600)
+    devices.set_key(demo, devices.put(demo, setup, stamp(NOW)), "the key")
+    with in_background(create_app(demo_path, now=lambda: NOW)) as server:
+        url = f"http://127.0.0.1:{server.port}/devices/posted"
+        Thread(target=by_post, args=(Hygrometer(31.0, 19.0), url, "the key"), daemon=True).start()
+        assert waits(lambda: shop.latest_climate(demo)[1:] == (19.0, 31.0))
+        by_post(Hygrometer(), url, "no key")  # it is refused, and ends
+
+
+def test_a_named_neck_is_the_same_neck() -> None:
+    assert neck_figures("Practice", 24) == neck_figures("Practice", 24)
+    assert len(neck_figures("Practice", 24)) == 72
+    assert neck_figures("Practice") != neck_figures("Another")
+    assert min(neck_figures("Another")) == 0

@@ -1,24 +1,35 @@
-"""A gauge that stands in for one: it writes the figures it is given, each held for a while and lifted in between, over
-the network or on a pseudo-terminal, with the resolution, noise and drift that it is told to have.
+"""Devices that stand in for real ones: a gauge, a hygrometer and a pedal, which write over the network, on a
+pseudo-terminal, or post, with the resolution, noise, drift and dropouts that they are told to have.
 """
 
 import os
 import random
 import socket
+import ssl
 import time
+import urllib.request
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import partial
 from itertools import chain
-from threading import Thread
+from threading import Condition, Thread
+from typing import Protocol
 
 LINES_A_SECOND = 20.0
 LIFTED_MM = 5.0
 
 
+class StandIn(Protocol):
+    """Whatever writes lines for ever, in time."""
+
+    def endless(self) -> Iterator[str]:
+        """Its lines, each when it is due."""
+
+
 @dataclass(frozen=True, slots=True)
 class Gauge:
     """What it writes: figures in mm, held and lifted for so many seconds each; rounded to `resolution_mm`, with a
-    spread of `noise_mm` and a drift a minute.
+    spread of `noise_mm`, a drift a minute, and a share of lines that drop out.
     """
 
     figures_mm: Sequence[float]
@@ -28,6 +39,7 @@ class Gauge:
     noise_mm: float = 0.0
     drift_mm_a_minute: float = 0.0
     seed: int = 0
+    dropouts: float = 0.0
 
     def lines(self, pause: Callable[[float], None] = time.sleep) -> Iterator[str]:
         """Lines as they are written, in time; the gauge is lifted at the end."""
@@ -36,6 +48,9 @@ class Gauge:
             for mm, length in ((figure, self.hold_seconds), (LIFTED_MM, self.lift_seconds)):
                 for _ in range(max(1, round(length * LINES_A_SECOND))):
                     seconds += 1 / LINES_A_SECOND
+                    if chance.random() < self.dropouts:
+                        pause(1 / LINES_A_SECOND)
+                        continue
                     yield self._line(mm + chance.gauss(0, self.noise_mm) + self.drift_mm_a_minute * seconds / 60)
                     pause(1 / LINES_A_SECOND)
 
@@ -45,13 +60,65 @@ class Gauge:
             yield self._line(LIFTED_MM)
             time.sleep(1 / LINES_A_SECOND)
 
+    def endless(self) -> Iterator[str]:
+        """Its figures, and then for ever what it says in the air."""
+        return chain(self.lines(), self.lifted())
+
     def _line(self, mm: float) -> str:
         return f"{round(mm / self.resolution_mm) * self.resolution_mm:+.4f} mm\r\n"
 
 
-def over_tcp(gauge: Gauge, host: str = "127.0.0.1", port: int = 0) -> tuple[socket.socket, int]:
-    """Serve a gauge to whoever connects, one at a time, each from the start; the listener and its port."""
+@dataclass(frozen=True, slots=True)
+class Hygrometer:
+    """It writes humidity and temperature every so many seconds; both wander by so much a step."""
+
+    humidity: float = 45.0
+    temperature_c: float = 21.0
+    wander: float = 0.1
+    seconds: float = 2.0
+    seed: int = 0
+
+    def endless(self) -> Iterator[str]:
+        """Lines such as 45.2 %, 21.3 °C."""
+        chance, humidity, celsius = random.Random(self.seed), self.humidity, self.temperature_c
+        while True:
+            yield f"{humidity:.1f} %, {celsius:.1f} °C\r\n"
+            humidity = min(95.0, max(5.0, humidity + chance.gauss(0, self.wander)))
+            celsius += chance.gauss(0, self.wander / 4)
+            time.sleep(self.seconds)
+
+
+@dataclass(slots=True)
+class Pedal:
+    """A pedal that is pressed by a call, and says so to everybody who is connected."""
+
+    pressed: int = 0
+    changed: Condition = field(default_factory=Condition)
+
+    def press(self) -> None:
+        """Press it once."""
+        with self.changed:
+            self.pressed += 1
+            self.changed.notify_all()
+
+    def endless(self) -> Iterator[str]:
+        """A line for each press from now on."""
+        seen = self.pressed
+        while True:
+            with self.changed:
+                while self.pressed == seen:
+                    self.changed.wait()
+                seen += 1
+            yield "pressed\r\n"
+
+
+def over_tcp(device: StandIn, host: str = "127.0.0.1", port: int = 0) -> tuple[socket.socket, int]:
+    """Serve a stand-in to whoever connects, each from the start; the listener and its port."""
     listener = socket.create_server((host, port))
+
+    def write_to(connection: socket.socket) -> None:
+        with connection:
+            _write(device, lambda line: connection.sendall(line.encode()))
 
     def serve() -> None:
         while True:
@@ -59,28 +126,37 @@ def over_tcp(gauge: Gauge, host: str = "127.0.0.1", port: int = 0) -> tuple[sock
                 connection, _ = listener.accept()
             except OSError:
                 return
-            with connection:
-                _write(gauge, lambda line, to=connection: to.sendall(line.encode()))  # type: ignore[misc]
+            Thread(target=write_to, args=(connection,), daemon=True, name="stand-in").start()
 
-    Thread(target=serve, daemon=True, name="stand-in gauge").start()
+    Thread(target=serve, daemon=True, name="stand-in").start()
     return listener, int(listener.getsockname()[1])
 
 
-def on_terminal(gauge: Gauge) -> tuple[int, str]:
-    """Write a gauge to a pseudo-terminal, as if to a serial port: its end and the port's name."""
+def on_terminal(device: StandIn) -> tuple[int, str]:
+    """Write a stand-in to a pseudo-terminal, as if to a serial port: its end and the port's name."""
     import pty
     import tty
 
     ours, theirs = pty.openpty()
     tty.setraw(theirs)
-    Thread(
-        target=_write, args=(gauge, lambda line: os.write(ours, line.encode())), daemon=True, name="stand-in gauge"
-    ).start()
+    write = partial(_write, device, lambda line: os.write(ours, line.encode()))
+    Thread(target=write, daemon=True, name="stand-in").start()
     return ours, os.ttyname(theirs)
 
 
-def _write(gauge: Gauge, write: Callable[[str], object]) -> None:
-    for line in chain(gauge.lines(), gauge.lifted()):
+def by_post(device: StandIn, url: str, key: str, authority: str | None = None) -> None:
+    """Post a stand-in's lines for ever with a device's key; `authority` is the file of the bench's own, for https."""
+    trusted = ssl.create_default_context(cafile=authority) if url.startswith("https:") else None
+
+    def send(line: str) -> None:
+        asked = urllib.request.Request(url, line.strip().encode(), {"X-Bench-Key": key})
+        urllib.request.urlopen(asked, timeout=10, context=trusted).close()
+
+    _write(device, send)
+
+
+def _write(device: StandIn, write: Callable[[str], object]) -> None:
+    for line in device.endless():
         try:
             write(line)
         except OSError:

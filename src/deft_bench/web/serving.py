@@ -5,6 +5,7 @@ import logging
 import signal
 import socket
 import ssl
+import sys
 from collections.abc import Iterator
 from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass
@@ -111,7 +112,9 @@ class Server(wsgi.Server):
         return self.listener
 
     def error_log(self, msg: str = "", level: int = logging.WARNING, traceback: bool = False) -> None:
-        """Say it in the program's log."""
+        """Say it in the program's log; that somebody went away while he was answered is no error."""
+        if isinstance(sys.exc_info()[1], (ssl.SSLError, ConnectionError)):
+            level, traceback = logging.DEBUG, False
         logging.getLogger("deft_bench.server").log(level, msg, exc_info=traceback)
 
     def run(self) -> None:
@@ -202,7 +205,9 @@ def _over_the_network(database: Path, at: Address) -> Server:
 def _until_stopped(server: Server) -> None:
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     from deft_bench.web.devices.keeper import keep_climate
+    from deft_bench.web.devices.stand_ins import resume
 
+    resume(server.app)
     Thread(target=keep_climate, args=(server.app,), daemon=True, name="climate").start()
     warming = Timer(WARM_AFTER_SECONDS, _warm)
     warming.daemon = True

@@ -132,7 +132,7 @@ def authority() -> Response:
 def _picture(link: str) -> Markup:
     import segno  # heavy parts are taken in where they are used, so that the start stays quick
 
-    return Markup(segno.make(link, error="m").svg_inline(scale=6, border=3, dark="#000", light="#fff"))
+    return Markup(segno.make(link, error="m").svg_inline(border=3, dark="#000", light="#fff", omitsize=True))
 
 
 def _inside(path: str) -> str:

@@ -24,7 +24,7 @@ from deft_bench.store import devices
 from deft_bench.store.devices import DeviceSetup, StoredDevice
 from deft_bench.web.access.gate import while_in
 from deft_bench.web.following import STILL_HERE, Following, events, following
-from deft_bench.web.support import Form, db, display, or_404, stamp
+from deft_bench.web.support import Form, db, display, or_404, settings, stamp
 
 screen = Blueprint(
     "devices", __name__, template_folder="templates", static_folder="static", static_url_path="/devices/static"
@@ -292,4 +292,6 @@ def _page(found: StoredDevice | None, values: dict[str, str], errors: dict[str, 
         units=UNITS,
         formats={code: words for code, (words, _) in PRESETS.items()} | {"own": "a pattern of its own"},
         repeats=REPEATS,
+        stand_ins=settings().demo,
+        standing_in=any(one.setup.name.startswith("Stand-in ") for one in devices.every(db())),
     )

@@ -16,7 +16,7 @@ function listen() {
     if (heard.text) say("text", heard.text);
     const now = panel.querySelector("[data-says-value]");
     if (now) now.value = heard.mm ?? "";
-    say("words", heard.words || (heard.status === "live" ? "Live." : "Listening."));
+    say("words", heard.words || (heard.status !== "live" ? "Listening." : heard.text ? "Live." : "It has said nothing yet."));
     if (still !== null && heard.still !== still && counted && heard.mm !== null) {
       counted.push(heard.mm);
       say("counted", `${counted.length} of ${repeats}`);
