@@ -86,3 +86,12 @@ def _raw(path: Path) -> bytes:
         return path.read_bytes()
     except OSError as error:
         raise RecordingError(f"{path} cannot be read: {error.strerror}") from None
+
+
+def wav_of(samples: NDArray[np.float64], rate: int) -> bytes:
+    """Mono samples of full scale ±1 as a WAV file of 16 bits."""
+    from scipy.io import wavfile
+
+    out = io.BytesIO()
+    wavfile.write(out, rate, np.round(np.clip(samples, -1, 1) * 32767).astype(np.int16))
+    return out.getvalue()

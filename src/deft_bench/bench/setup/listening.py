@@ -119,11 +119,18 @@ def take_recording(
     except ValueError as error:
         why = f"Give string {note.string} its note on the Strings page first: {error}."
         raise RecordingRefusedError(why) from error
+    return keep_note(db, now, survey, note, found, expected)
+
+
+def keep_note(
+    db: Connection, now: datetime, survey: surveys.Survey, note: Note, found: Pitch, expected_hz: float
+) -> Taken:
+    """Keep a note as it was heard, with the cents that it makes of its string."""
     with transaction(db):
         sound = Sounded(note.string, note.what, note.fret, found.hz, found.confidence, stamp(now))
         surveys.add_sounded(db, survey.id, sound)
         cents = _keep_cents(db, now, survey, note.string)
-    return Taken(found, cents_between(found.hz, expected), cents)
+    return Taken(found, cents_between(found.hz, expected_hz), cents)
 
 
 def _keep_cents(db: Connection, now: datetime, survey: surveys.Survey, string: int) -> dict[Place, int]:

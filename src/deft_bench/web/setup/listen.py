@@ -19,7 +19,8 @@ from deft_bench.web.support import NotFoundError, db, display, now, survey_or_40
 MOST_SOUND = 24 * 1024 * 1024
 
 
-def _sounding(survey_id: int) -> tuple[surveys.Survey, instruments.Instrument, SetupPlan]:
+def sounding(survey_id: int) -> tuple[surveys.Survey, instruments.Instrument, SetupPlan]:
+    """A survey of the intonation, its instrument and its strings; raises NotFoundError for any other."""
     survey, instrument = survey_or_404(survey_id)
     if survey.head.kind != "intonation":
         raise NotFoundError(survey_id)
@@ -29,7 +30,7 @@ def _sounding(survey_id: int) -> tuple[surveys.Survey, instruments.Instrument, S
 @screen.get("/surveys/<int:survey_id>/listen")
 def listen(survey_id: int) -> str:
     """Open, harmonic and fretted notes in turn. `?step=` is one to play again."""
-    survey, instrument, plan = _sounding(survey_id)
+    survey, instrument, plan = sounding(survey_id)
     heard = listening(db(), survey, plan, request.args.get("step", ""))
     return render_template(
         "setup/listen.html", **common(instrument, plan, "intonation"), survey=survey, listening=heard
@@ -42,7 +43,7 @@ def sound(survey_id: int) -> Response | tuple[Response, int]:
 
     Answers JSON to a script and a redirect to a plain form; 422 with the reason when the recording is refused.
     """
-    survey, _, plan = _sounding(survey_id)
+    survey, _, plan = sounding(survey_id)
     note = note_named(survey, request.form.get("step", ""))
     upload = request.files.get("wav")
     if note is None:

@@ -1,0 +1,178 @@
+// Playing it through: the microphone's sound goes up in pieces while it is played, and every answer says what was found in it.
+
+import { post } from "/static/js/post.js";
+import { awake, say as speak, tone } from "/static/js/senses.js";
+import { typing } from "/static/js/typing.js";
+
+const root = document.getElementById("play");
+const part = (name) => root.querySelector(`[data-play="${name}"]`);
+const button = (name) => root.querySelector(`[data-do="${name}"]`);
+const csrf = root.querySelector('input[name="csrf_token"]').value;
+const PIECE = 0.2; // seconds of sound that go up at once
+const WAITS = 400; // pieces that are kept while the server does not answer: over a minute
+const LAST = 6;
+
+let pass = null; // where this pass's pieces go
+let pieces = []; // what waits to go up, each with its number
+let next = 0;
+let told = 0;
+let sending = false;
+let ending = false;
+let stop = null;
+
+const tell = (text, wrong = false) => { part("said").textContent = text; part("said").classList.toggle("wrong-words", wrong); };
+const cellOf = (code) => root.querySelector(`[data-note="${code}"]`);
+
+function show(state) {
+  part("ask").textContent = state.ask[0].toUpperCase() + state.ask.slice(1) + (state.hz ? `: about ${state.hz} Hz` : "");
+  part("left").textContent = state.left;
+  part("seconds").textContent = `${Math.floor(state.seconds / 60)}:${String(Math.floor(state.seconds % 60)).padStart(2, "0")}`;
+  root.querySelector("td.now")?.classList.remove("now");
+  const at = state.at && cellOf(state.at)?.closest("td");
+  if (at) {
+    at.classList.add("now");
+    const wrap = at.closest(".scroll-x");
+    wrap.scrollLeft = at.offsetLeft - wrap.clientWidth / 2;
+  }
+  for (const one of state.told) {
+    if (one.number < told) continue;
+    told = one.number + 1;
+    list(one);
+    if (one.kept) {
+      for (const [code, cents] of Object.entries(one.cents)) if (cellOf(code)) cellOf(code).textContent = cents;
+      if (!one.cents[one.code]) cellOf(one.code).textContent = one.code.includes("open") ? one.hz : one.words.split(", ")[1].replace(" cents", "");
+      tell(`${one.where[0].toUpperCase()}${one.where.slice(1)}: ${one.words}, ±${one.sd}.`);
+      tone("accepted");
+      speak(state.ask);
+    } else {
+      tell(one.words, true);
+      tone("refused");
+    }
+  }
+}
+
+function list(one) {
+  const row = document.createElement("li");
+  row.append(Object.assign(document.createElement("span"), { textContent: one.kept ? `${one.where}: ${one.words} ` : `${one.words} ` }));
+  const again = Object.assign(document.createElement("button"), { type: "button", className: "button small", textContent: "Hear it" });
+  const at = `${pass}/${one.number}.wav`;
+  again.addEventListener("click", () => new Audio(at).play());
+  row.append(again);
+  part("last").prepend(row);
+  while (part("last").children.length > LAST) part("last").lastChild.remove();
+}
+
+async function send() {
+  if (sending || !pieces.length) return;
+  sending = true;
+  const { number, samples, last } = pieces[0];
+  let answer = null;
+  try {
+    answer = await fetch(`${pass}/${number}?told=${told}${last ? "&last=1" : ""}`, {
+      method: "POST", body: samples, headers: { "Content-Type": "application/octet-stream", "X-CSRFToken": csrf, Accept: "application/json" } });
+  } catch { /* it is sent again */ }
+  sending = false;
+  if (!answer || answer.status >= 500) {
+    tell(`The server does not answer. ${Math.round(pieces.length * PIECE)} s of sound are kept here and sent again.`, true);
+    if (pieces.length > WAITS) stop?.();
+    setTimeout(send, 1000);
+    return;
+  }
+  pieces.shift();
+  const reply = await answer.json().catch(() => ({}));
+  if (answer.ok) show(reply);
+  else { pieces = []; stop?.(); tell(reply.error ?? "The sound was refused: press Listen again.", true); }
+  if (last) { pass = null; return; }
+  send();
+}
+
+function enqueue(found, last) {
+  const samples = Int16Array.from(found, (v) => Math.round(Math.max(-1, Math.min(1, v)) * 32767));
+  pieces.push({ number: next, samples, last });
+  next += 1;
+  send();
+}
+
+const WHY = {
+  NotAllowedError: "The browser may not use the microphone: allow it for this page.",
+  NotFoundError: "No microphone is found: plug one in, or record the notes one by one as files.",
+};
+
+async function listen() {
+  if (stop) { stop(); return; }
+  if (pass || ending) return;
+  let stream;
+  let audio;
+  try {
+    stream = await navigator.mediaDevices.getUserMedia({ audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false } });
+    audio = new AudioContext();
+    await audio.audioWorklet.addModule(root.dataset.worklet);
+    const begun = await post(root.dataset.begin, { rate: audio.sampleRate, order: document.getElementById("f-order").value });
+    if (!begun.ok) throw new Error(begun.reply.error ?? "The server does not answer.");
+    pass = begun.reply.href;
+  } catch (error) {
+    stream?.getTracks().forEach((track) => track.stop());
+    audio?.close();
+    tell(WHY[error.name] ?? error.message, true);
+    return;
+  }
+  [pieces, next, told] = [[], 0, 0];
+  part("last").replaceChildren();
+  let found = [];
+  const capture = new AudioWorkletNode(audio, "capture", { numberOfOutputs: 0 });
+  capture.port.onmessage = ({ data }) => {
+    for (const v of data) found.push(v);
+    if (found.length < PIECE * audio.sampleRate) return;
+    part("level").value = Math.sqrt(found.reduce((most, v) => Math.max(most, Math.abs(v)), 0));
+    enqueue(found, false);
+    found = [];
+  };
+  stop = () => {
+    stop = null;
+    capture.port.onmessage = null;
+    stream.getTracks().forEach((track) => track.stop());
+    audio.close();
+    awake(false);
+    enqueue(found, true);
+    part("level").value = 0;
+    running(false);
+  };
+  audio.createMediaStreamSource(stream).connect(capture);
+  awake(true);
+  running(true);
+  tell("Listening: play.");
+}
+
+function running(on) {
+  button("listen").firstChild.textContent = on ? "Stop " : "Listen ";
+  for (const name of ["again", "skip"]) button(name).disabled = !on;
+  document.getElementById("f-order").disabled = on;
+}
+
+async function point(what, note = "") {
+  if (!pass) return;
+  const { ok, reply } = await post(`${pass}/${what}`, { note });
+  if (ok) show(reply);
+  else tell(reply.error ?? "The server does not answer.", true);
+}
+
+if (navigator.mediaDevices?.getUserMedia && window.AudioWorkletNode) {
+  button("listen").hidden = false;
+  button("listen").addEventListener("click", listen);
+  for (const name of ["again", "skip"]) button(name).addEventListener("click", () => point(name));
+  root.addEventListener("click", (event) => {
+    const note = event.target.closest("[data-note]")?.dataset.note;
+    if (note) point("skip", note);
+  });
+  const KEYS = { Enter: listen, a: () => point("again"), k: () => point("skip") };
+  document.addEventListener("keydown", (event) => {
+    if (typing(event.target) || event.ctrlKey || event.metaKey || event.altKey || !KEYS[event.key]) return;
+    if (event.key === "Enter" && event.target.closest("button, a")) return;
+    event.preventDefault();
+    event.stopPropagation();
+    KEYS[event.key]();
+  }, { capture: true });
+} else {
+  tell("This browser gives a page the microphone only over https or on this machine: see Second device in Settings.");
+}
+window.addEventListener("beforeunload", (event) => { if (pieces.length) event.preventDefault(); });
