@@ -16,6 +16,7 @@ from statistics import median
 from time import perf_counter
 
 import numpy as np
+from following import bench_following
 from scipy.optimize import linprog
 
 from deft_bench.bench.scheduling import plan_first
@@ -342,3 +343,4 @@ if __name__ == "__main__":
     bench_schedule()
     bench_board()
     bench_pages()
+    bench_following()

@@ -16,6 +16,7 @@ from deft_bench.demo import make_demo
 from deft_bench.store import shop
 from deft_bench.store.database import open_database
 from deft_bench.web import create_app
+from deft_bench.web.devices.stand_ins import start as start_stand_ins
 from deft_bench.web.serving import in_background
 
 DAY = datetime(2026, 8, 24, 9, 30, tzinfo=UTC)
@@ -33,13 +34,13 @@ VIEWS = {
     "neck": "/instruments/2/neck?aim=playing",
     "level": "/jobs/{heron}/level",
     "board": "/instruments/14/board",
-    "board-marking": "/instruments/14/board/marking",
     "refret": "/jobs/{redshank}/refret",
     "setup": "/instruments/1/setup",
     "intonation": "/instruments/8/setup/intonation",
     "report": "/jobs/{set_up}/record",
     "record": "/jobs/{levelled}/record",
-    "settings": "/settings",
+    "play": "/surveys/{sounded}/play",
+    "devices": "/devices/1",
 }
 
 
@@ -62,6 +63,8 @@ def main() -> None:
             page.on("console", lambda message: print("console:", message.text))
             page.on("pageerror", lambda error: print("page error:", error))
             for name, path in views.items():
+                if path.startswith("/devices"):
+                    start_stand_ins(app)  # last: a gauge enters what it reads wherever it is shown
                 answer = page.goto(f"http://127.0.0.1:{server.port}{path.format(**known)}")
                 page.wait_for_timeout(500)  # a page that follows the server is never idle
                 page.evaluate("document.fonts.ready")
@@ -99,6 +102,7 @@ def ids(database: Path) -> dict[str, int]:
             "rocker": rocker.id,
             "levelled": levelled,
             "set_up": set_up,
+            "sounded": surveys.of_instrument(db, 8, "intonation", 1)[0].id,
         }
 
 

@@ -183,7 +183,7 @@ def _over_the_network(database: Path, at: Address) -> Server:
 
     with closing(open_database(database)) as db:
         if passphrase_hash(db) is None:
-            raise StoreError("No passphrase is set yet: set one with deft-bench passphrase, then start again.")
+            raise StoreError(f"No passphrase is set yet: deft-bench passphrase --database {database}, then start again.")
     folder = database.with_name(f"{database.name}.tls")
     addresses = own_addresses()
     name = socket.gethostname().split(".")[0].lower()
@@ -223,7 +223,7 @@ def _until_stopped(server: Server) -> None:
 
 def _warm() -> None:
     """Load what takes long to load, when the first pages are out, so that the first plan and call need not wait."""
-    for name in ("scipy.special", "scipy.optimize", "ortools.sat.python.cp_model"):
+    for name in ("scipy.special", "scipy.signal", "scipy.optimize", "ortools.sat.python.cp_model"):
         import_module(name)
 
 

@@ -89,7 +89,8 @@ class Playing:
         expected = wanted[note].hz
         taken = keep_note(db, now, survey, note, found, expected)
         self.at = None if self.at is None else _after(note, heard)
-        return Told(note, f"{found.hz:.2f} Hz, {cents_between(found.hz, expected):+.1f} cents", taken)
+        off = round(cents_between(found.hz, expected), 1) + 0.0  # no minus before a nought
+        return Told(note, f"{found.hz:.2f} Hz, {off:+.1f} cents", taken)
 
     def _in_turn(
         self, pluck: Pluck, wanted: dict[Note, Wanted], asked: Note | None, a4_hz: float

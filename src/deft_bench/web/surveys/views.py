@@ -58,7 +58,7 @@ def show(survey_id: int) -> str:
         names=string_names(setup) if setup else {},
         bearing=setup.bearing_fret if setup else 2,
         unit=kind.unit_words(display()),
-        gauge=devices.used_for(db(), "readings") if kind.unit == "length" and not survey.head.blades_um else None,
+        gauge=_gauge(kind, survey),
         pedal=devices.used_for(db(), "pedal"),
         order={place: i for i, place in enumerate(order)},
         readings=readings,
@@ -75,6 +75,11 @@ def show(survey_id: int) -> str:
         methods=METHODS,
         states=STRING_STATES,
     )
+
+
+def _gauge(kind: SurveyKind, survey: surveys.Survey) -> devices.StoredDevice | None:
+    """The gauge that reads here: in every survey of lengths that no blades are tried in."""
+    return devices.used_for(db(), "readings") if kind.unit == "length" and not survey.head.blades_um else None
 
 
 def _neck(

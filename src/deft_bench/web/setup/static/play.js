@@ -11,6 +11,8 @@ const csrf = root.querySelector('input[name="csrf_token"]').value;
 const PIECE = 0.2; // seconds of sound that go up at once
 const WAITS = 400; // pieces that are kept while the server does not answer: over a minute
 const LAST = 6;
+const QUIET = 0.003;
+const SILENT = 10; // seconds
 
 let pass = null; // where this pass's pieces go
 let pieces = []; // what waits to go up, each with its number
@@ -119,11 +121,15 @@ async function listen() {
   [pieces, next, told] = [[], 0, 0];
   part("last").replaceChildren();
   let found = [];
+  let silent = 0;
   const capture = new AudioWorkletNode(audio, "capture", { numberOfOutputs: 0 });
   capture.port.onmessage = ({ data }) => {
     for (const v of data) found.push(v);
     if (found.length < PIECE * audio.sampleRate) return;
-    part("level").value = Math.sqrt(found.reduce((most, v) => Math.max(most, Math.abs(v)), 0));
+    const loudest = found.reduce((most, v) => Math.max(most, Math.abs(v)), 0);
+    part("level").value = Math.sqrt(loudest);
+    silent = loudest < QUIET ? silent + PIECE : 0;
+    if (silent > SILENT && silent - PIECE <= SILENT) tell("Nothing is heard: is the microphone on, and near?", true);
     enqueue(found, false);
     found = [];
   };
