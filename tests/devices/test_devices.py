@@ -1,11 +1,13 @@
 """Devices: lines are read as they are written, a figure stands still once a place, and what a device says is told."""
 
+import random
 import socket
 import time
 from collections.abc import Iterator
 from datetime import timedelta
 from decimal import Decimal
 from itertools import islice
+from statistics import stdev
 from threading import Thread
 
 import pytest
@@ -13,6 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_bench.core.climate import KEPT_AFTER, Entry, out_of_limits, worth_keeping
+from deft_bench.core.evidence.kinds import without_rounding
 from deft_bench.devices.connections import GoneError, SerialConnection, TcpConnection
 from deft_bench.devices.drift import DriftError, without_drift
 from deft_bench.devices.hub import ASK_SECONDS, Device, Heard, Hub
@@ -229,6 +232,14 @@ def test_the_spread_of_repeated_readings() -> None:
     for wrong in ([0.1] * 9, [0.1] * 9 + [51.0]):
         with pytest.raises(ValueError, match="it takes 10 readings"):
             spread_mm(wrong)
+
+
+@given(st.floats(0.002, 0.02), st.sampled_from([0.01, 0.02]), st.integers(0, 99))
+def test_a_gauges_own_spread_is_told_from_its_rounding(own: float, resolution: float, seed: int) -> None:
+    chance = random.Random(seed)
+    read = [round(chance.gauss(0.137, own) / resolution) * resolution for _ in range(4000)]
+    found = without_rounding(stdev(read), resolution)
+    assert found == pytest.approx(own, rel=0.15, abs=resolution / 6)
 
 
 def test_a_gauge_on_a_serial_port_is_read() -> None:

@@ -294,7 +294,7 @@ def test_tables_built_anew_keep_every_row_and_reference(demo_path: Path, tmp_pat
             db.execute(
                 "INSERT INTO survey SELECT 10000000, uid || 'x', 999999, NULL, kind, \"when\", method, surface, tool,"
                 " resolution_um, string_state, temperature_c, humidity, reading_order, frets, note, taken_at, strings,"
-                " at_frets, NULL, strokes, blades_um, reach FROM survey LIMIT 1"
+                " at_frets, NULL, strokes, blades_um, reach, spread_um FROM survey LIMIT 1"
             )
         assert jobs.open_job(db, 1, "refret", "2026-08-24T09:00:00.000Z", None) > 0
         indexes = {row["name"] for row in db.execute("SELECT name FROM sqlite_master WHERE type = 'index'")}

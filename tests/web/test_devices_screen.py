@@ -13,11 +13,12 @@ from typing import cast
 import pytest
 
 from deft_bench.bench.climate import alarm, near
+from deft_bench.bench.surveying import start_survey, usual_head
 from deft_bench.core.times import stamp
 from deft_bench.devices.line_format import PRESETS
 from deft_bench.devices.stand_in import Gauge, Hygrometer, by_post, over_tcp
 from deft_bench.devices.stand_in_neck import neck_figures
-from deft_bench.store import devices, shop, surveys
+from deft_bench.store import devices, instruments, jobs, shop, surveys
 from deft_bench.store.database import Connection
 from deft_bench.store.devices import DeviceSetup
 from deft_bench.web import create_app
@@ -71,6 +72,14 @@ def test_a_gauge_is_set_up_tried_and_measured(bench: Bench, demo: Connection) ->
     assert "Dial on the beam" in words(bench.get(f"/surveys/{survey.id}"))
     [rocker, *_] = [one for i in range(1, 15) for one in surveys.of_instrument(demo, i, "rocker")]
     assert "Dial on the beam" not in words(bench.get(f"/surveys/{rocker.id}"))
+    # a survey that is read with it carries its spread, one that is read with another does not
+    job = jobs.get(demo, 1)
+    instrument = instruments.get(demo, job.instrument_id)
+    head = usual_head(demo, shop.settings(demo), NOW, job, instrument, "fret_heights").of("fret_heights", 6)
+    assert (head.tool, head.resolution_um) == ("Dial on the beam", 10)
+    for tool, spread in (("Dial on the beam", devices.get(demo, made.id).spread_um), ("feeler gauges", None)):
+        begun = start_survey(demo, NOW, job, instrument, replace(head, tool=tool))
+        assert surveys.get(demo, begun).head.spread_um == spread
     # what it was measured at holds for this gauge alone
     moved = bench.post(f"/devices/{made.id}", {**GAUGE, "address": "127.0.0.1:2"}).text
     assert "Not measured yet." in words(moved)

@@ -17,7 +17,17 @@ from deft_bench.bench.metal import metal_now
 from deft_bench.core.calls import Length
 from deft_bench.core.evidence.actions import Levelling, Spread
 from deft_bench.core.evidence.judged import Judged, judge
-from deft_bench.core.evidence.kinds import Act, CrownHeight, Daylight, Evidence, Feeler, Heights, Ink, Rocker
+from deft_bench.core.evidence.kinds import (
+    Act,
+    CrownHeight,
+    Daylight,
+    Evidence,
+    Feeler,
+    Heights,
+    Ink,
+    Rocker,
+    without_rounding,
+)
 from deft_bench.core.evidence.likely_neck import Draws, Neck, likely_neck
 from deft_bench.core.evidence.update import updated
 from deft_bench.core.frets.heights import LANES
@@ -143,11 +153,13 @@ def _places_read(one: Evidence, length: Length) -> list[tuple[Place, str]]:
 
 def _heights(survey: surveys.Survey, values: Mapping[Place, int]) -> list[Evidence]:
     gap, resolution = survey.head.method == "gap", survey.head.resolution_um / 1000
+    spread = survey.head.spread_um
+    own = None if spread is None else without_rounding(spread / 1000, resolution)
     found: list[Evidence] = []
     for lane, name in enumerate(LANES):
         readings = {fret: um / 1000 for (of, fret), um in sorted(values.items()) if of == name}
         if readings:
-            found.append(Heights(lane, readings, resolution, gap))
+            found.append(Heights(lane, readings, resolution, gap, own))
     return found
 
 

@@ -22,7 +22,7 @@ from deft_bench.core.survey import UNDER_STRING, SurveyHead, blade_problem, curs
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Order, Place
 from deft_bench.core.times import stamp
 from deft_bench.core.units import LengthError
-from deft_bench.store import boards, instruments, jobs, refrets, surveys
+from deft_bench.store import boards, devices, instruments, jobs, refrets, surveys
 from deft_bench.store.database import Connection, transaction
 
 USUAL_INTONATION_FRETS = (1, 3, 5, 7, 12)
@@ -94,13 +94,16 @@ def usual_head(
     read = [one.head for one in surveys.of_instrument(db, instrument.id, kind, 12)]
     head = next((one for one in read if one.method not in UNDER_STRING), None)
     shops = head or surveys.last_head(db, kind) if of.per_string else head
-    climate = near(db, now)
+    climate, gauge = near(db, now), gauge_of(db, kind)
+    tool, resolution = (shops.tool, shops.resolution_um) if shops else (of.tool, of.resolution_um)
+    if gauge is not None:
+        tool, resolution = gauge.setup.name, gauge.setup.resolution_um
     return UsualHead(
         due_when(db, job, kind) if job else "before",
         head.method if head else of.methods[0],
         head.surface if head else of.surfaces[0],
-        shops.tool if shops else of.tool,
-        shops.resolution_um if shops else of.resolution_um,
+        tool,
+        resolution,
         head.string_state if head else "tuned" if job and job.kind == "setup" else "off",
         head.at_frets if head else USUAL_INTONATION_FRETS if of.named_frets == "must" else (),
         settings.reading_order,
@@ -108,6 +111,12 @@ def usual_head(
         climate[1] if climate else None,
         *((head.strokes, head.blades_um, head.reach) if head else (USUAL_STROKES, settings.feelers_um, 1)),
     )
+
+
+def gauge_of(db: Connection, kind: str) -> devices.StoredDevice | None:
+    """The gauge that enters its readings in surveys of a kind: of lengths that no blades are tried for."""
+    of = SURVEY_KINDS[kind]
+    return devices.used_for(db, "readings") if of.unit == "length" and not of.asks_blades else None
 
 
 def due_when(db: Connection, job: jobs.Job, kind: str) -> str:
@@ -173,11 +182,11 @@ def start_survey(
     before = readable_alone(db, job) if only and SURVEY_KINDS[head.kind].named_frets == "may" else None
     if before is not None and before[0].head.method != head.method:
         raise ReadingRefusedError("Read them the same way as the others, or empty this box and read all.")
-    named = only if before is not None else head.at_frets
+    named, gauge = only if before is not None else head.at_frets, gauge_of(db, head.kind)
+    spread = gauge.spread_um if gauge is not None and gauge.setup.name == head.tool else None
+    begun = replace(head, at_frets=named, spread_um=spread)
     with transaction(db):
-        made = surveys.start(
-            db, instrument.id, job.id, instrument.spec.frets, replace(head, at_frets=named), stamp(now)
-        )
+        made = surveys.start(db, instrument.id, job.id, instrument.spec.frets, begun, stamp(now))
         if before is not None:
             rows = [
                 (place, um, "as before")

@@ -52,7 +52,8 @@ class SurveyHead:
     thinnest first (nothing in surveys of other kinds). `strings` is how many strings a per-string survey reads (0 for
     lanes), `at_frets` where intonation is read, or the frets that a survey of heights reads again while the others
     stand as they were (empty: all). `reach` is how many frets to either side of the one it tests a rocker's edge
-    stands on, 1 for its neighbours (and in surveys of other kinds).
+    stands on, 1 for its neighbours (and in surveys of other kinds). `spread_um` is the standard deviation of repeated
+    readings of one gap with this gauge, where it was measured.
     """
 
     kind: str
@@ -71,6 +72,7 @@ class SurveyHead:
     strokes: int = 0
     blades_um: tuple[int, ...] = ()
     reach: int = 1
+    spread_um: float | None = None
 
 
 def pressed_fret(method: str, frets: int, joint_fret: int | None) -> int:

@@ -5,7 +5,7 @@ replaces.
 import json
 import sqlite3
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 from typing import Any
 
 from deft_bench.core.survey import SurveyHead
@@ -54,7 +54,7 @@ class ReadingConflictError(Exception):
 
 
 _SURVEY = """SELECT id, uid, instrument_id, job_id, frets, taken_at, kind, "when", method, surface, tool, resolution_um,
-    string_state, temperature_c, humidity, reading_order, note, strings, at_frets, strokes, blades_um, reach,
+    string_state, temperature_c, humidity, reading_order, note, strings, at_frets, strokes, blades_um, reach, spread_um,
     withdrawn_at FROM survey"""
 _OF = f"{_SURVEY} WHERE instrument_id = ? AND (withdrawn_at IS NULL OR ?)"
 _READING = "SELECT r.id, r.lane, r.fret, r.value_um, r.typed, r.at, r.replaces, r.token FROM reading r"
@@ -71,6 +71,7 @@ _HEAD = (
     "strings",
     "strokes",
     "reach",
+    "spread_um",
 )
 
 
@@ -103,9 +104,9 @@ def start(
     with transaction(db):
         cursor = db.execute(
             'INSERT INTO survey (uid, instrument_id, job_id, frets, taken_at, kind, "when", method, surface, tool,'
-            " resolution_um, string_state, temperature_c, humidity, strings, strokes, reach, reading_order, note,"
-            " at_frets, blades_um)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            " resolution_um, string_state, temperature_c, humidity, strings, strokes, reach, spread_um, reading_order,"
+            " note, at_frets, blades_um)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             (
                 uid or new_uid(),
                 instrument_id,
@@ -281,8 +282,8 @@ def counts(db: Connection, survey_ids: Sequence[int]) -> dict[int, int]:
 
 @dataclass(frozen=True, slots=True)
 class Sounded:
-    """One note as the microphone heard it: string, what was played (open, harmonic, fretted), its fret and its first
-    partial in Hz.
+    """One note as the microphone heard it: string, what was played (open, harmonic, fretted), its fret, its first
+    partial in Hz, and how well that is known, cents (None: not kept).
     """
 
     string: int
@@ -291,20 +292,23 @@ class Sounded:
     hz: float
     confidence: float
     at: str
+    sd_cents: float | None = None
 
 
 def add_sounded(db: Connection, survey_id: int, note: Sounded) -> None:
     """Keep a heard note."""
     with transaction(db):
         db.execute(
-            "INSERT INTO sounded (survey_id, string, what, fret, hz, confidence, at) VALUES (?, ?, ?, ?, ?, ?, ?)",
-            (survey_id, note.string, note.what, note.fret, note.hz, note.confidence, note.at),
+            "INSERT INTO sounded (survey_id, string, what, fret, hz, confidence, at, sd_cents)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            (survey_id, *astuple(note)),
         )
 
 
 def sounded(db: Connection, survey_id: int) -> list[Sounded]:
     """Every heard note of a survey in order; the last of each place counts."""
     rows = db.execute(
-        "SELECT string, what, fret, hz, confidence, at FROM sounded WHERE survey_id = ? ORDER BY id", (survey_id,)
+        "SELECT string, what, fret, hz, confidence, at, sd_cents FROM sounded WHERE survey_id = ? ORDER BY id",
+        (survey_id,),
     )
     return [Sounded(**dict(row)) for row in rows]

@@ -183,7 +183,7 @@ def _over_the_network(database: Path, at: Address) -> Server:
 
     with closing(open_database(database)) as db:
         if passphrase_hash(db) is None:
-            raise StoreError(f"No passphrase is set yet: deft-bench passphrase --database {database}, then start again.")
+            raise StoreError(f"No passphrase is set: deft-bench passphrase --database {database}, then start again.")
     folder = database.with_name(f"{database.name}.tls")
     addresses = own_addresses()
     name = socket.gethostname().split(".")[0].lower()

@@ -127,7 +127,7 @@ def keep_note(
 ) -> Taken:
     """Keep a note as it was heard, with the cents that it makes of its string."""
     with transaction(db):
-        sound = Sounded(note.string, note.what, note.fret, found.hz, found.confidence, stamp(now))
+        sound = Sounded(note.string, note.what, note.fret, found.hz, found.confidence, stamp(now), found.sd_cents)
         surveys.add_sounded(db, survey.id, sound)
         cents = _keep_cents(db, now, survey, note.string)
     return Taken(found, cents_between(found.hz, expected_hz), cents)

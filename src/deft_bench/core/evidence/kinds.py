@@ -28,6 +28,14 @@ class Heights:
         return float((own**2 + self.resolution_mm**2 / 12) ** 0.5)
 
 
+def without_rounding(measured_mm: float, resolution_mm: float) -> float:
+    """A gauge's own spread, of that which repeated readings show rounded to its resolution r: √(s² − r²/12), and an
+    eighth of r where that is less (Sheppard's correction).
+    """
+    own = measured_mm**2 - resolution_mm**2 / 12
+    return float(max(own, (resolution_mm / 8) ** 2) ** 0.5)
+
+
 @dataclass(frozen=True, slots=True)
 class Feeler:
     """A blade that passes under a straightedge over a fret, and one that does not (0: none passes; None: all pass)."""

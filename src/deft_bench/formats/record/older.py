@@ -28,6 +28,7 @@ class Step:
     seating_by_fret: bool = False
     spec: Mapping[str, Any] = field(default_factory=dict)
     job_event: Mapping[str, Any] = field(default_factory=dict)
+    sounded: Mapping[str, Any] = field(default_factory=dict)
 
 
 _SHOPS_RULE = {"rule_step": "", "rule_fine": "", "rule_fine_to_um": 150_000, "rule_read": "1"}
@@ -79,6 +80,8 @@ STEPS: Mapping[int, Step] = {
     7: Step(survey={"reach": 1}),
     # to 9: lengths of the specification may be unknown
     8: Step(spec={"unknown": []}),
+    # to 10: the spread of a survey's gauge; how well a note's pitch is known
+    9: Step(survey={"spread_um": None}, sounded={"sd_cents": None}),
 }
 
 
@@ -92,6 +95,9 @@ def brought_up(record: Any) -> Any:
                 record[name] = _each(record[name], more)
         if step.survey_renamed and isinstance(record.get("surveys"), list):
             record["surveys"] = [_renamed(survey, step.survey_renamed) for survey in record["surveys"]]
+        for survey in _objects(record.get("surveys")):
+            if "sounded" in survey:
+                survey["sounded"] = _each(survey["sounded"], step.sounded)
         _bring_up_specs(record, step)
         _bring_up_boards(record, step)
         if step.seating_by_fret:

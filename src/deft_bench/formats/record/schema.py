@@ -26,7 +26,7 @@ from deft_bench.core.work.estimate import NOT_KEPT, Estimate
 from deft_bench.core.work.job_sheet import EVENTS
 
 FORMAT = "deft-bench-record"
-VERSION = 9
+VERSION = 10
 
 
 def _object(properties: dict[str, Any]) -> dict[str, Any]:
@@ -383,6 +383,7 @@ SCHEMA = {
                         "at_frets": {"type": "array", "maxItems": 60, "items": _FRET, "uniqueItems": True},
                         "strokes": {"type": "integer", "minimum": 0, "maximum": MOST_STROKES},
                         "reach": {"type": "integer", "minimum": 1, "maximum": MOST_REACH},
+                        "spread_um": {"type": ["number", "null"], "minimum": 0, "maximum": 50_000},
                         "blades_um": {
                             "type": "array",
                             "maxItems": MOST_BLADES,
@@ -400,6 +401,7 @@ SCHEMA = {
                                     "hz": {"type": "number", "exclusiveMinimum": 0, "maximum": 20_000},
                                     "confidence": {"type": "number", "minimum": 0, "maximum": 1},
                                     "at": _TIME,
+                                    "sd_cents": {"type": ["number", "null"], "exclusiveMinimum": 0, "maximum": 1200},
                                 }
                             ),
                         },

@@ -8,7 +8,14 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.likely import TELLING, Likely, likely
 from deft_bench.bench.rocker_results import edges, rocker_results
-from deft_bench.bench.surveying import ReadingQuestionedError, ReadingRefusedError, accept_reading, cursor_order, off_mm
+from deft_bench.bench.surveying import (
+    ReadingQuestionedError,
+    ReadingRefusedError,
+    accept_reading,
+    cursor_order,
+    gauge_of,
+    off_mm,
+)
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
@@ -58,7 +65,7 @@ def show(survey_id: int) -> str:
         names=string_names(setup) if setup else {},
         bearing=setup.bearing_fret if setup else 2,
         unit=kind.unit_words(display()),
-        gauge=_gauge(kind, survey),
+        gauge=gauge_of(db(), kind.code),
         pedal=devices.used_for(db(), "pedal"),
         order={place: i for i, place in enumerate(order)},
         readings=readings,
@@ -75,11 +82,6 @@ def show(survey_id: int) -> str:
         methods=METHODS,
         states=STRING_STATES,
     )
-
-
-def _gauge(kind: SurveyKind, survey: surveys.Survey) -> devices.StoredDevice | None:
-    """The gauge that reads here: in every survey of lengths that no blades are tried in."""
-    return devices.used_for(db(), "readings") if kind.unit == "length" and not survey.head.blades_um else None
 
 
 def _neck(
