@@ -23,7 +23,7 @@ DOCS = [ROOT / "README.md", *ROOT.glob("docs/**/*.md")]
 def test_the_readmes_commands_do_what_they_say(tmp_path: Path) -> None:
     """Every deft-bench command in the README, run as written but for where the files go (serve and demo elsewhere)."""
     said = re.findall(r"^\$ \.venv/bin/deft-bench (.*?)(?:\s+#.*)?$", README, re.MULTILINE)
-    assert len(said) == 7
+    assert len(said) == 9
     env = os.environ | {"DEFT_BENCH_DATABASE": str(tmp_path / "bench.sqlite3"), "HOME": str(tmp_path)}
     made = [
         sys.executable,
@@ -41,7 +41,8 @@ def test_the_readmes_commands_do_what_they_say(tmp_path: Path) -> None:
         if line.startswith("serve"):
             continue
         command = f"{sys.executable} -m deft_bench {line}" + (" --as-copy" if line.startswith("import") else "")
-        done = subprocess.run(command, shell=True, env=env, cwd=tmp_path, capture_output=True, text=True)
+        typed = "level crown polish\n"  # what is asked for is typed
+        done = subprocess.run(command, shell=True, env=env, cwd=tmp_path, capture_output=True, text=True, input=typed)
         assert done.returncode == 0, (line, done.stderr)
     assert json.loads((tmp_path / "heron.json").read_text("utf-8"))["spec"]["name"] == "Heron No. 4"
 
