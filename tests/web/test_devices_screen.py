@@ -140,7 +140,8 @@ def test_a_hygrometer_posts_with_its_key_and_is_kept_thinned(bench: Bench, demo:
     assert posts(bench, "33.6 %RH, 20.6 °C", key) == (200, {"kept": False})
     assert shop.latest_climate(demo)[1:] == (20.5, 33.5)
     assert len(shop.climates(demo, 10_000)) == before + 1
-    assert posts(bench, {"humidity": 150}, key)[0] == 422
+    assert posts(bench, {"humidity": 41}, key) == (200, {"kept": False}), "the temperature of the last day is taken"
+    assert "accepted: 0 to 100" in str(posts(bench, {"humidity": 150}, key)[1])
     assert "holds no figure" in str(posts(bench, "warm enough", key)[1])
     assert "JSON holds no reading" in str(posts(bench, {"damp": True}, key)[1])
     bench.post(f"/devices/{device}/key")

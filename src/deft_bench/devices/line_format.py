@@ -37,7 +37,7 @@ PRESETS: dict[str, tuple[str, str]] = {
     ),
     "climate": (
         "humidity, then temperature: 45.2 %, 21.3 °C",
-        rf"[^\d+-]*{_FIGURE}\s*{_UNIT}[\s,;|/]+[^\d+-]*(?P<temperature>[+-]?\d*[.,]?\d+)\s*(?:°?c)?\s*",
+        rf"[^\d+-]*{_FIGURE}\s*{_UNIT}(?:[\s,;|/]+[^\d+-]*(?P<temperature>[+-]?\d*[.,]?\d+)\s*(?:°?c)?)?\s*",
     ),
     "listed": ("digits last of a list: 14:02;3;0.12", rf".*[;,\t]\s*{_FIGURE}\s*{_UNIT}\s*"),
 }

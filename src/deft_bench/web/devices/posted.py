@@ -1,20 +1,21 @@
 """What devices of the local network post by themselves, each with its key."""
 
 import json
+from dataclasses import replace
 
 from flask import Response, current_app, jsonify, request
 
 from deft_bench.bench.climate import ClimateError, keep
-from deft_bench.devices.hub import Hub
-from deft_bench.devices.line_format import MOST_CHARACTERS, Figure, GarbledError
+from deft_bench.devices.hub import Device, Hub
+from deft_bench.devices.line_format import MOST_CHARACTERS, PRESETS, Figure, GarbledError, LineFormat
 from deft_bench.store import devices
 from deft_bench.web.access.gate import tries
 from deft_bench.web.devices.views import device_of, screen
 from deft_bench.web.extensions import csrf
 from deft_bench.web.support import db, now
 
-FIELDS = (("humidity", "temperature"), ("value", "unit"))
-"""What may stand in a JSON object, in pairs; the second of each may be missing."""
+FIELDS = (("humidity", "temperature", "climate", "{} %, {} °C"), ("value", "unit", "figure_unit", "{} {}"))
+"""What may stand in a JSON object, in pairs, the second of which may be missing; its format, and how it is written."""
 FORM = 'send a line in the device\'s format, or JSON: {"humidity": 45.2, "temperature": 21.3} or {"value": 0.12}'
 
 
@@ -30,12 +31,12 @@ def posted() -> tuple[Response, int]:
     if not tries().allowed(address):
         return jsonify(error="Too many wrong keys: wait five minutes."), 429
     found = devices.of_key(db(), request.headers.get("X-Bench-Key", ""))
-    if found is None:
+    if found is None or found.setup.way != "post":
         tries().wrong(address)
         return jsonify(error="No device has this key: see its page under Devices."), 401
     hub: Hub = current_app.extensions["devices"]
     try:
-        figure = hub.told(device_of(found), _line())
+        figure = hub.told(*_said(device_of(found)))
     except GarbledError as error:
         return jsonify(error=f"{error}: {FORM}."), 422
     if found.setup.used_for != "climate":
@@ -52,22 +53,20 @@ def _kept(figure: Figure | None) -> bool:
     return keep(db(), now(), figure.value, figure.temperature_c)
 
 
-def _line() -> str:
-    """The line that was posted, or a JSON object's values as one; raises GarbledError."""
+def _said(device: Device) -> tuple[Device, str]:
+    """The line that was posted, and the device as it writes it; a JSON object is a line of its own format. Raises
+    GarbledError.
+    """
     body = request.get_data(as_text=True)[: 4 * MOST_CHARACTERS].strip()
     if not body.startswith("{"):
-        return body
+        return device, body
     try:
         said = json.loads(body)
     except ValueError:
         raise GarbledError("the JSON cannot be read") from None
-    for first, second in FIELDS:
-        if isinstance(said.get(first), (int, float)) and isinstance(said.get(second, ""), (int, float, str)):
-            return _as_line(said[first], said.get(second), climate=first == "humidity")
+    for first, second, preset, line in FIELDS:
+        beside = said.get(second, "")
+        if isinstance(said.get(first), (int, float)) and isinstance(beside, (int, float, str)):
+            form = LineFormat(PRESETS[preset][1], device.form.unit)
+            return replace(device, form=form), line.format(said[first], beside).strip(" ,°C")
     raise GarbledError("the JSON holds no reading")
-
-
-def _as_line(value: float, beside: float | str | None, *, climate: bool) -> str:
-    if climate:
-        return f"{value} %" if beside is None else f"{value} %, {beside} °C"
-    return f"{value} {beside or ''}".strip()

@@ -74,8 +74,8 @@ async function send() {
       method: "POST", body: samples, headers: { "Content-Type": "application/octet-stream", "X-CSRFToken": csrf, Accept: "application/json" } });
   } catch { /* it is sent again */ }
   sending = false;
-  if (!answer || answer.status >= 500) {
-    tell(`The server does not answer. ${Math.round(pieces.length * PIECE)} s of sound are kept here and sent again.`, true);
+  if (!answer || answer.status === 401 || answer.status >= 500) {
+    tell(`${answer?.status === 401 ? "This device was sent out: enter again in another window." : "The server does not answer."} ${Math.round(pieces.length * PIECE)} s of sound are kept here and sent again.`, true);
     if (pieces.length > WAITS) stop?.();
     setTimeout(send, 1000);
     return;

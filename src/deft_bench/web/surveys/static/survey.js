@@ -126,7 +126,7 @@ async function send() {
   const answer = await post(root.dataset.post, fields);
   const reply = answer.reply;
   sending = false;
-  if (answer.status === 0 || answer.status >= 500) {
+  if (answer.status === 0 || answer.status === 401 || answer.status >= 500) { // 401: sent out, until this device enters again
     const why = reply.advice || "The server does not answer.";
     say("saved", `${queue.length} not saved`);
     tell(`${why} ${queue.length} kept here and sent again by itself.`, true);
