@@ -198,7 +198,8 @@ function askCall() {
   asking = setTimeout(async () => {
     if (queue.length || sending) return;
     const answer = await fetch(root.dataset.call, { headers: { Accept: "application/json" } }).catch(() => null);
-    if (answer?.ok) showCall(await answer.json());
+    const state = answer?.ok ? await answer.json().catch(() => null) : null; // an answer may break off
+    if (state) showCall(state);
   }, 40);
 }
 
