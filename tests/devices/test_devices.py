@@ -214,7 +214,7 @@ def test_the_alarm_says_how_long_and_what_it_asks(read: list[tuple[int, float]],
     assert bool(found) == bool(words)
 
 
-def test_what_was_set_up_anew_is_not_heard_as_it_was() -> None:
+def test_what_was_changed_is_not_heard_as_it_was() -> None:
     listener, port = over_tcp(Gauge([0.1] * 50))
     hub = Hub()
     following = hub.follow(device_at(port), 0.2)

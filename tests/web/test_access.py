@@ -5,7 +5,7 @@ import ssl
 import urllib.error
 import urllib.request
 from collections.abc import Iterator
-from contextlib import closing, suppress
+from contextlib import closing
 from datetime import timedelta
 from http.client import HTTPResponse
 from http.cookiejar import CookieJar
@@ -134,16 +134,11 @@ def test_a_code_lets_one_device_in_and_it_can_be_sent_out(network: tuple[str, Pa
     assert other.ask("/pair", {"code": code})[0] == 401, "a code lets one device in"
     [entry] = [one for one in access.entries(demo, stamp(NOW)) if one.name == "phone"]
     assert entry.until == stamp(NOW + timedelta(hours=2))
-    followed = phone.opener.open(f"{network[0]}/surveys/1/follow", timeout=20)
+    followed = phone.opener.open(f"{network[0]}/surveys/1/follow", timeout=10)  # sooner than the next sign of life
     assert b"still here" in followed.readline()
     laptop.ask(f"/second-device/{entry.id}/end", {})
     assert phone.ask("/")[1].startswith("/door")
-    with suppress(OSError):
-        for _ in range(200):
-            if not followed.readline():
-                break
-        else:
-            raise AssertionError("it still follows")
+    followed.read()  # it ends, and does not wait until it is too late
 
 
 def test_guessing_spoils_the_code(network: tuple[str, Path]) -> None:

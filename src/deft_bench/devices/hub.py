@@ -141,12 +141,12 @@ class Hub:
         return figure
 
     def forget(self, key: str) -> None:
-        """Let a device go that was set up anew or taken off the list: what its followers see is no figure of it."""
+        """Let a device go that was changed or taken off the list: what its followers see is no figure of it."""
         with self.lock:
             one = self.listening.pop(key, None)
         if one is not None:
             one.ended = True
-            self._say(one, Heard("gone", words="It was set up anew or taken off the list: open this page again."))
+            self._say(one, Heard("gone", words="It was changed or taken off the list: open this page again."))
 
     def close(self) -> None:
         """Let every device go."""

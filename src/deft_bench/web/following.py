@@ -20,6 +20,7 @@ class Following:
     def __init__(self) -> None:
         self._changed = Condition()
         self._told: Counter[str] = Counter()
+        self.woken = 0
         self.followers = 0
         self.closed = False
 
@@ -30,25 +31,25 @@ class Following:
             self._changed.notify_all()
 
     def wake(self) -> None:
-        """Everybody looks again."""
+        """Everybody looks again, whatever they follow."""
         with self._changed:
-            self._told.update(list(self._told))
+            self.woken += 1
             self._changed.notify_all()
 
     def turns(self, topic: str, seconds: float = STILL_HERE_SECONDS) -> Iterator[bool]:
         """True when there is something to look at, first at once; False where nothing was told for so many seconds.
         Ends when the server stops.
         """
-        seen = -1
+        seen = (-1, -1)
         while not self.closed:
             with self._changed:
                 self._changed.wait_for(partial(self._news, topic, seen), seconds)
-                told, seen = self._told[topic] != seen, self._told[topic]
+                told, seen = self._news(topic, seen), (self._told[topic], self.woken)
             if not self.closed:
                 yield told
 
-    def _news(self, topic: str, seen: int) -> bool:
-        return self.closed or self._told[topic] != seen
+    def _news(self, topic: str, seen: tuple[int, int]) -> bool:
+        return self.closed or (self._told[topic], self.woken) != seen
 
     def close(self) -> None:
         """Let everybody go."""

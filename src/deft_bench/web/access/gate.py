@@ -19,12 +19,13 @@ from deft_bench.core.times import stamp as to_stamp
 from deft_bench.store import access
 from deft_bench.store.database import connect
 from deft_bench.web.errors import page
+from deft_bench.web.following import Following, following
 from deft_bench.web.support import db, now, stamp
 
 COOKIE = "deft_bench_entry"
 OPEN = {"static", "access.door", "access.pair", "access.trust", "access.authority", "devices.posted"}
 """What is seen before entering; a device that posts has its own key."""
-SEEN_SECONDS, LOOK_SECONDS = 60, 1.0
+SEEN_SECONDS = 60
 """So often it is noted that a device is here, and looked whether one that follows is still let in."""
 WRONG, WRONG_OF_ALL, MINUTES = 5, 30, 5
 """So many wrong tries of one device, and of all together, in so many minutes."""
@@ -119,14 +120,17 @@ def let_in(answer: AnyResponse, name: str, hours: float) -> AnyResponse:
 def while_in(lines: Iterator[str]) -> Iterator[str]:
     """What is sent to a window that follows, until its device is sent out."""
     entry, database, clock = g.get("entry"), current_app.config["DATABASE"], current_app.config["NOW"]
-    return lines if entry is None else _while_in(lines, entry.id, database, clock)
+    return lines if entry is None else _while_in(lines, entry.id, database, clock, following())
 
 
-def _while_in(lines: Iterator[str], entry_id: int, database: Path, clock: Callable[[], datetime]) -> Iterator[str]:
-    looked = time.monotonic()
+def _while_in(
+    lines: Iterator[str], entry_id: int, database: Path, clock: Callable[[], datetime], followers: Following
+) -> Iterator[str]:
+    """It is looked whether the device is in when everybody is woken, and every minute."""
+    looked, woken = time.monotonic(), followers.woken
     for line in lines:
-        if time.monotonic() - looked > LOOK_SECONDS:
-            looked = time.monotonic()
+        if followers.woken != woken or time.monotonic() - looked > SEEN_SECONDS:
+            looked, woken = time.monotonic(), followers.woken
             with closing(connect(database)) as own:
                 if all(one.id != entry_id for one in access.entries(own, to_stamp(clock()))):
                     return

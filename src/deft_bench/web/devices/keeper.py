@@ -32,7 +32,7 @@ def _hygrometer(app: Flask) -> Device | None:
 
 
 def _listen(app: Flask, device: Device) -> None:
-    """Keep what a hygrometer says until it is set up anew or the server stops."""
+    """Keep what a hygrometer says until it is changed or the server stops."""
     hub: Hub = app.extensions["devices"]
     looked = 0.0
     for heard in hub.follow(device):

@@ -43,7 +43,7 @@ USES = {
     "nothing": "nothing yet",
 }
 CLIMATE = "climate device"
-"""What is told when a device is set up anew."""
+"""What is told when a device is set up or changed."""
 TAKEN = {"still": "when it stands still", "line": "as it is sent: its own button", "enter": "on Enter or the pedal"}
 REFERENCES = {"none": "as it stands", "lane": "against the first place of each lane, for heights above a reference"}
 UNITS = {"mm": "millimetres", "in": "inches", "um": "micrometres", "%": "% RH"}

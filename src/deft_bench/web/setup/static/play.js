@@ -156,7 +156,7 @@ function running(on) {
 }
 
 async function point(what, note = "") {
-  if (!pass) return;
+  if (!pass) { tell("Press Listen first; then a tap on a note asks for that one."); return; }
   const { ok, reply } = await post(`${pass}/${what}`, { note });
   if (ok) show(reply);
   else tell(reply.error ?? "The server does not answer.", true);

@@ -43,7 +43,7 @@ function take() {
   lanes[lane] ??= [];
   if (lanes[lane][0]?.fret === fret) lanes[lane] = []; // the first place read anew is a new reference
   lanes[lane] = lanes[lane].filter((one) => one.fret !== fret);
-  lanes[lane].push({ fret, mm: heard.mm, at: performance.now() / 1000 });
+  lanes[lane].push({ fret, mm: heard.mm, at: Date.now() / 1000 });
   keep();
   enter(`${(heard.mm - lanes[lane][0].mm).toFixed(4)} mm`);
   if (lanes[lane].length === cellsOf(lane).length) {
@@ -57,7 +57,7 @@ async function check() {
   const lane = checking;
   const read = lanes[lane];
   checking = null;
-  const again = [performance.now() / 1000, heard.mm];
+  const again = [Date.now() / 1000, heard.mm];
   const answer = await post(live.dataset.reference, { read: JSON.stringify(read.map((one) => [one.at, one.mm])), again: JSON.stringify(again) });
   if (answer.status === 0 || answer.status >= 500) { checking = lane; tell("The server does not answer: set it there again."); return; }
   const readings = answer.ok
