@@ -87,6 +87,16 @@ def test_a_place_read_in_both_while_cut_off_is_asked_about(url: str, windows: tu
     expect(phone.locator("#reading")).to_have_value("0.12 mm")
     phone.keyboard.press("Enter")
     expect(laptop.locator('.cell[data-lane="bass"][data-fret="1"]')).to_have_text("0.12")
+    # a hand that is typing where the other reads just then is asked too
+    laptop.locator('.cell[data-lane="treble"][data-fret="3"]').click()
+    laptop.keyboard.type("0.17")
+    phone.evaluate(READ, ["treble", 3, "0.25 mm"])
+    expect(laptop.locator('.cell[data-lane="treble"][data-fret="3"]')).to_have_text("0.25")
+    laptop.keyboard.press("Enter")
+    expect(laptop.locator("#entry-said")).to_contain_text("was read as 0.25 mm in another window meanwhile")
+    expect(laptop.locator("#reading")).to_have_value("0.17")
+    laptop.keyboard.press("Enter")
+    expect(phone.locator('.cell[data-lane="treble"][data-fret="3"]')).to_have_text("0.17")
     # the cursor of a window whose hand rests goes on with the other: from 2 to 1 in this lane
     laptop.wait_for_timeout(4200)
     phone.evaluate(READ, ["bass", 2, "0.13 mm"])

@@ -16,6 +16,7 @@ from threading import Thread, Timer
 from typing import TYPE_CHECKING, Any
 
 from cheroot import wsgi
+from cheroot.makefile import MakeFile
 from cheroot.server import HTTPConnection
 from cheroot.ssl import Adapter
 from flask import Flask
@@ -61,8 +62,6 @@ class _Tls(Adapter):
         return {"wsgi.url_scheme": "https", "HTTPS": "on"}
 
     def makefile(self, sock: socket.socket, mode: str = "r", bufsize: int = -1) -> Any:
-        from cheroot.makefile import MakeFile
-
         return MakeFile(sock, mode, bufsize)
 
 
@@ -85,7 +84,7 @@ class _Connection(HTTPConnection):
 
 
 class Server(wsgi.Server):
-    """The application on a socket that listens already; `run` until `close`."""
+    """The application on a socket that listens already; `start` it, until `close`."""
 
     ConnectionClass = _Connection
 
@@ -116,10 +115,6 @@ class Server(wsgi.Server):
         if isinstance(sys.exc_info()[1], (ssl.SSLError, ConnectionError)):
             level, traceback = logging.DEBUG, False
         logging.getLogger("deft_bench.server").log(level, msg, exc_info=traceback)
-
-    def run(self) -> None:
-        """Serve until closed."""
-        self.start()
 
     def close(self) -> None:
         """Stop: those who follow are let go, what is being answered is answered."""
@@ -213,7 +208,7 @@ def _until_stopped(server: Server) -> None:
     warming.daemon = True
     warming.start()
     try:
-        server.run()
+        server.start()
     except KeyboardInterrupt:
         pass
     finally:

@@ -55,6 +55,14 @@ class Listening:
         """All of them in turn."""
         return [heard for notes in self.sounds.values() for heard in notes]
 
+    def pitch_hz(self, note: Note) -> float | None:
+        """The pitch that a note should have: against its open string as heard, else as tuned; None where its string has
+        no note.
+        """
+        opened = next((one.heard for one in self.sounds[note.string] if one.note.what == "open" and one.heard), None)
+        base = self.aims.get(note.string) if opened is None else opened.hz
+        return None if base is None else base * 2 ** (note.fret / 12)
+
     @property
     def left(self) -> int:
         """How many are still to play."""

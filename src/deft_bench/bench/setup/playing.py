@@ -1,13 +1,12 @@
 """Playing it through: notes found in what a microphone sends while they are played, each kept at its place."""
 
 from collections import deque
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from threading import Lock
 from typing import Literal
 
-from deft_bench.bench.setup.listening import Listening, Note, NoteHeard, Taken, keep_note, listening
+from deft_bench.bench.setup.listening import Listening, Note, Taken, keep_note, listening
 from deft_bench.core.strings.notes import cents_between, nearest_note
 from deft_bench.core.strings.pitch import WRONG_NOTE_CENTS, Pitch, PitchError, Samples, pitch
 from deft_bench.core.strings.played import WRONG_CENTS, Pluck, Stream, Wanted, place_of
@@ -119,15 +118,12 @@ class Playing:
 
 
 def _wanted(heard: Listening) -> dict[Note, Wanted]:
-    """Every note with the pitch it should have: against its open string as heard, else as tuned."""
-    found: dict[Note, Wanted] = {}
-    for string, notes in heard.sounds.items():
-        base = _base(notes, heard.aims.get(string))
-        for one in notes:
-            if base is not None:
-                hz = base * 2 ** (one.note.fret / 12)
-                found[one.note] = Wanted(one.note.code, string, hz, one.heard is not None)
-    return found
+    """Every note whose pitch is known, with it."""
+    return {
+        one.note: Wanted(one.note.code, one.note.string, hz, one.heard is not None)
+        for one in heard.notes
+        if (hz := heard.pitch_hz(one.note)) is not None
+    }
 
 
 def _after(note: Note, heard: Listening) -> Note | None:
@@ -135,8 +131,3 @@ def _after(note: Note, heard: Listening) -> Note | None:
     notes = heard.notes
     at = next(k for k, one in enumerate(notes) if one.note == note) + 1
     return next((one.note for one in notes[at:] + notes[: at - 1] if one.heard is None), None)
-
-
-def _base(notes: Sequence[NoteHeard], aim: float | None) -> float | None:
-    opened = next((one.heard for one in notes if one.note.what == "open" and one.heard is not None), None)
-    return aim if opened is None else opened.hz

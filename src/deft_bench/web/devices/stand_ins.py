@@ -15,16 +15,19 @@ from deft_bench.devices.stand_in_neck import neck_figures
 from deft_bench.store import devices, shop
 from deft_bench.store.database import connect
 from deft_bench.store.devices import DeviceSetup
-from deft_bench.web.devices.views import CLIMATE, screen
+from deft_bench.web.devices.views import CLIMATE, STAND_INS, screen
 from deft_bench.web.following import following_of
 from deft_bench.web.support import NotFoundError, settings
 
 NECK = "Practice"
-KINDS = {
-    "Stand-in gauge": ("readings", "figure_unit", "mm"),
-    "Stand-in hygrometer": ("climate", "climate", "%"),
-    "Stand-in pedal": ("pedal", "figure", "mm"),
-}
+KINDS = dict(
+    zip(
+        STAND_INS,
+        (("readings", "figure_unit", "mm"), ("climate", "climate", "%"), ("pedal", "figure", "mm")),
+        strict=True,
+    )
+)
+"""What each is used for, its format and its unit."""
 
 
 @dataclass(slots=True)

@@ -42,6 +42,8 @@ USES = {
     "pedal": "a pedal that accepts",
     "nothing": "nothing yet",
 }
+STAND_INS = ("Stand-in gauge", "Stand-in hygrometer", "Stand-in pedal")
+"""The devices that the switch sets up, by name."""
 CLIMATE = "climate device"
 """What is told when a device is set up or changed."""
 TAKEN = {"still": "when it stands still", "line": "as it is sent: its own button", "enter": "on Enter or the pedal"}
@@ -278,10 +280,11 @@ def _no_address(way: str, used_for: str, address: str) -> str:
 
 
 def _page(found: StoredDevice | None, values: dict[str, str], errors: dict[str, str] | None = None) -> str:
+    every = devices.every(db())
     return render_template(
         "devices/show.html",
         section="settings",
-        devices=devices.every(db()),
+        devices=every,
         device=found,
         values=values,
         errors=errors or {},
@@ -293,5 +296,5 @@ def _page(found: StoredDevice | None, values: dict[str, str], errors: dict[str, 
         formats={code: words for code, (words, _) in PRESETS.items()} | {"own": "a pattern of its own"},
         repeats=REPEATS,
         stand_ins=settings().demo,
-        standing_in=any(one.setup.name.startswith("Stand-in ") for one in devices.every(db())),
+        standing_in=any(one.setup.name in STAND_INS for one in every),
     )

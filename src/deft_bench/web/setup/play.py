@@ -16,9 +16,10 @@ from flask import Response, current_app, jsonify, render_template, request, send
 from deft_bench.bench.setup.listening import Note, listening, note_named
 from deft_bench.bench.setup.playing import ORDERS, Playing, Told
 from deft_bench.core.strings.played import Stream
-from deft_bench.core.strings.setup_plan import string_names
+from deft_bench.core.strings.setup_plan import SetupPlan, string_names
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.formats.recording import wav_of
+from deft_bench.store import surveys
 from deft_bench.web.following import following
 from deft_bench.web.setup.listen import sounding
 from deft_bench.web.setup.screen import common, screen
@@ -100,7 +101,7 @@ def hear(survey_id: int, name: str, piece: int) -> Response | tuple[Response, in
             playing.hear(db(), now(), survey, plan, samples, last="last" in request.args)
             if len(playing.told) > before:
                 following().tell(topic_of(survey_id))
-        return _state(survey_id, playing, request.args.get("told", 0, type=int))
+        return _state(survey, plan, playing, request.args.get("told", 0, type=int))
 
 
 @screen.post("/surveys/<int:survey_id>/play/<name>/<any(again, skip):what>")
@@ -119,7 +120,7 @@ def point(survey_id: int, name: str, what: str) -> Response | tuple[Response, in
             playing.again()
         else:
             playing.skip(listening(db(), survey, plan))
-        return _state(survey_id, playing, len(playing.told))
+        return _state(survey, plan, playing, len(playing.told))
 
 
 @screen.get("/surveys/<int:survey_id>/play/<name>/<int:told>.wav")
@@ -139,15 +140,14 @@ def _passes() -> Passes:
     return found
 
 
-def _state(survey_id: int, playing: Playing, since: int) -> Response:
-    survey, _, plan = sounding(survey_id)
+def _state(survey: surveys.Survey, plan: SetupPlan, playing: Playing, since: int) -> Response:
     heard = listening(db(), survey, plan)
     at = playing.next_note(heard)
-    names = string_names(plan)
+    names, hz = string_names(plan), heard.pitch_hz(at) if at else None
     return jsonify(
         at=at.code if at else "",
         ask=_asked(at, names) if at else "Every note is heard.",
-        hz=round(heard.aims[at.string] * 2 ** (at.fret / 12), 1) if at and at.string in heard.aims else None,
+        hz=round(hz, 1) if hz is not None else None,
         left=heard.left,
         seconds=round(playing.stream.seconds, 1),
         told=[_told(k, one, names) for k, one in enumerate(playing.told) if k >= since],

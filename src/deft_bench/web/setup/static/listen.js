@@ -1,5 +1,6 @@
 // Records one note: AudioWorklet to PCM, sent as a WAV to the server, which finds the pitch. The needle is only a guide.
 
+import { canListen, microphone, why } from "./microphone.js";
 import { post } from "/static/js/post.js";
 
 const panel = document.getElementById("listen");
@@ -44,14 +45,10 @@ async function listen() {
   if (busy) return;
   busy = true;
   button.disabled = true;
-  let stream;
-  let audio;
+  let mike = null;
   try {
-    stream = await navigator.mediaDevices.getUserMedia({ audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false } });
-    audio = new AudioContext();
-    await audio.audioWorklet.addModule(panel.dataset.worklet);
-    const source = audio.createMediaStreamSource(stream);
-    const capture = new AudioWorkletNode(audio, "capture", { numberOfOutputs: 0 });
+    mike = await microphone(panel.dataset.worklet);
+    const { rate } = mike;
     const aim = Number(panel.querySelector("h2").textContent.match(/([\d.]+) Hz/)?.[1]);
     tell("Listening: play the note.");
     const samples = await new Promise((resolve, reject) => {
@@ -59,31 +56,27 @@ async function listen() {
       let before = [];
       let waited = 0;
       let started = false;
-      capture.port.onmessage = ({ data }) => {
+      mike.heard = (data) => {
         if (!started) {
           waited += data.length;
           before = [...before.slice(-3), data];
           if (data.some((v) => Math.abs(v) > QUIET)) { started = true; before.forEach((block) => found.push(...block)); tell("Recording."); }
-          else if (waited > WAIT * audio.sampleRate) reject(new Error("Silence: nothing was heard. Check that the microphone is on and near."));
+          else if (waited > WAIT * rate) reject(new Error("Silence: nothing was heard. Check that the microphone is on and near."));
           return;
         }
         for (const v of data) found.push(v);
         if (aim && found.length > 8192 && found.length % 2048 < data.length) {
-          const off = Math.max(-50, Math.min(50, guide(found.slice(-4096), audio.sampleRate, aim)));
+          const off = Math.max(-50, Math.min(50, guide(found.slice(-4096), rate, aim)));
           needle.setAttribute("transform", `translate(${(off * 3.2).toFixed(1)} 0)`);
         }
-        if (found.length >= SECONDS * audio.sampleRate) resolve(found);
+        if (found.length >= SECONDS * rate) resolve(found);
       };
-      source.connect(capture);
     });
-    await send(wav(samples, audio.sampleRate));
+    await send(wav(samples, rate));
   } catch (error) {
-    const why = error.name === "NotAllowedError" ? "The browser may not use the microphone: allow it for this page, or choose a WAV file."
-      : error.name === "NotFoundError" ? "No microphone is found: choose a WAV file." : error.message;
-    tell(why, true);
+    tell(why(error), true);
   } finally {
-    stream?.getTracks().forEach((track) => track.stop());
-    await audio?.close();
+    await mike?.stop();
     busy = false;
     button.disabled = false;
   }
@@ -101,7 +94,7 @@ async function send(blob) {
   location.assign(reply.href);
 }
 
-if (button && navigator.mediaDevices?.getUserMedia && window.AudioWorkletNode) {
+if (button && canListen()) {
   button.hidden = false;
   button.addEventListener("click", listen);
   document.addEventListener("keydown", (event) => {

@@ -1,5 +1,6 @@
 // Playing it through: the microphone's sound goes up in pieces while it is played, and every answer says what was found in it.
 
+import { canListen, microphone, why } from "./microphone.js";
 import { post } from "/static/js/post.js";
 import { awake, say as speak, tone } from "/static/js/senses.js";
 import { typing } from "/static/js/typing.js";
@@ -19,7 +20,6 @@ let pieces = []; // what waits to go up, each with its number
 let next = 0;
 let told = 0;
 let sending = false;
-let ending = false;
 let stop = null;
 
 const tell = (text, wrong = false) => { part("said").textContent = text; part("said").classList.toggle("wrong-words", wrong); };
@@ -95,37 +95,27 @@ function enqueue(found, last) {
   send();
 }
 
-const WHY = {
-  NotAllowedError: "The browser may not use the microphone: allow it for this page.",
-  NotFoundError: "No microphone is found: plug one in, or record the notes one by one as files.",
-};
-
 async function listen() {
   if (stop) { stop(); return; }
-  if (pass || ending) return;
-  let stream;
-  let audio;
+  if (pass) return;
+  let mike = null;
   try {
-    stream = await navigator.mediaDevices.getUserMedia({ audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false } });
-    audio = new AudioContext();
-    await audio.audioWorklet.addModule(root.dataset.worklet);
-    const begun = await post(root.dataset.begin, { rate: audio.sampleRate, order: document.getElementById("f-order").value });
+    mike = await microphone(root.dataset.worklet);
+    const begun = await post(root.dataset.begin, { rate: mike.rate, order: document.getElementById("f-order").value });
     if (!begun.ok) throw new Error(begun.reply.error ?? "The server does not answer.");
     pass = begun.reply.href;
   } catch (error) {
-    stream?.getTracks().forEach((track) => track.stop());
-    audio?.close();
-    tell(WHY[error.name] ?? error.message, true);
+    mike?.stop();
+    tell(why(error), true);
     return;
   }
   [pieces, next, told] = [[], 0, 0];
   part("last").replaceChildren();
   let found = [];
   let silent = 0;
-  const capture = new AudioWorkletNode(audio, "capture", { numberOfOutputs: 0 });
-  capture.port.onmessage = ({ data }) => {
-    for (const v of data) found.push(v);
-    if (found.length < PIECE * audio.sampleRate) return;
+  mike.heard = (samples) => {
+    for (const v of samples) found.push(v);
+    if (found.length < PIECE * mike.rate) return;
     const loudest = found.reduce((most, v) => Math.max(most, Math.abs(v)), 0);
     part("level").value = Math.sqrt(loudest);
     silent = loudest < QUIET ? silent + PIECE : 0;
@@ -135,15 +125,12 @@ async function listen() {
   };
   stop = () => {
     stop = null;
-    capture.port.onmessage = null;
-    stream.getTracks().forEach((track) => track.stop());
-    audio.close();
+    mike.stop();
     awake(false);
     enqueue(found, true);
     part("level").value = 0;
     running(false);
   };
-  audio.createMediaStreamSource(stream).connect(capture);
   awake(true);
   running(true);
   tell("Listening: play.");
@@ -162,7 +149,7 @@ async function point(what, note = "") {
   else tell(reply.error ?? "The server does not answer.", true);
 }
 
-if (navigator.mediaDevices?.getUserMedia && window.AudioWorkletNode) {
+if (canListen()) {
   button("listen").hidden = false;
   button("listen").addEventListener("click", listen);
   for (const name of ["again", "skip"]) button(name).addEventListener("click", () => point(name));

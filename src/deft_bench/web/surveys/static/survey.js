@@ -39,6 +39,7 @@ const cellOf = (item) => cells.get(key(item.lane, item.fret));
 
 function move(cell, focus = true) {
   if (!cell) return;
+  typedOver = null;
   at.classList.remove("at");
   spots.get(key(at.dataset.lane, at.dataset.fret))?.classList.remove("at");
   root.querySelector(`[data-number="${at.dataset.fret}"]`)?.classList.remove("at");
@@ -110,7 +111,7 @@ function accept() {
     return;
   }
   tell("");
-  enqueue({ lane, fret, reading, sure, before: at.dataset.id ? at.textContent.trim() : "" });
+  enqueue({ lane, fret, reading, sure, before: at.dataset.id ? at.textContent.trim() : "", ...(typedOver !== null && { over: typedOver }) });
   step(1);
 }
 
@@ -121,7 +122,8 @@ async function send() {
   say("saved", "saving");
   const item = queue[0];
   const cell = cellOf(item);
-  const fields = { ...item, expects: cell.dataset.id || "" };
+  const { over, ...fields } = item;
+  fields.expects = over ?? (cell.dataset.id || "");
   if (!item.withdraw) delete fields.withdraw;
   const answer = await post(root.dataset.post, fields);
   const reply = answer.reply;
@@ -171,6 +173,7 @@ function accepted(cell, item, reply) {
 // Other windows on this survey: what they read stands here at once, and the cursor goes on with them unless this one reads too.
 const OWN_HAND = 4000;
 let lastOwn = 0;
+let typedOver = null; // what stood where a hand is typing before another window read there
 function others(news) {
   let last = null;
   for (const one of news.readings) {
@@ -178,6 +181,7 @@ function others(news) {
     const same = !cell || cell.dataset.id === String(one.id ?? "");
     // a place that waits to be saved is left: the server will ask which of the two counts
     if (same || queue.some((item) => cellOf(item) === cell)) continue;
+    if (cell === at && box.value && !at.dataset.refused) typedOver ??= cell.dataset.id || ""; // the hand has not seen this: it is asked
     put(cell, one);
     last = cell;
   }
