@@ -41,7 +41,7 @@ function take() {
   const lane = form.elements.lane.value;
   const fret = form.elements.fret.value;
   lanes[lane] ??= [];
-  if (lanes[lane][0]?.fret === fret) lanes[lane] = []; // the first place read anew is a new reference
+  if (lanes[lane][0]?.fret === fret) lanes[lane] = []; // the first place read again is a new reference
   lanes[lane] = lanes[lane].filter((one) => one.fret !== fret);
   lanes[lane].push({ fret, mm: heard.mm, at: Date.now() / 1000 });
   keep();
