@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 RUN := .venv/bin/deft-bench
 
-.PHONY: demo test check quick stats bench vendor lock schema calibrate screenshots clean
+.PHONY: demo test check quick stats bench vendor lock schema calibrate train-buzz screenshots clean
 
 .venv/ready-run: requirements.lock pyproject.toml scripts/setup.sh
 	sh scripts/setup.sh run
@@ -46,6 +46,9 @@ lock:                          ## re-resolve the pinned dependencies (needs uv)
 
 calibrate: .venv/ready-dev     ## check the likely neck against known necks (docs/methods/neck-evidence.md)
 	$(PY) scripts/calibrate.py 60
+
+train-buzz: .venv/ready-dev    ## teach the machine's ear again on simulated strings (docs/methods/buzz-ear.md)
+	$(PY) scripts/train_buzz.py
 
 screenshots: .venv/ready-dev   ## take docs/screenshots/ again from the demo data
 	$(PY) scripts/screenshots.py

@@ -65,7 +65,7 @@ def _parser() -> argparse.ArgumentParser:
     restore.set_defaults(run=_restore)
 
     stand_in = commands.add_parser("stand-in", help="be a device that the bench does not have, to try things with")
-    stand_in.add_argument("kind", choices=["gauge", "hygrometer", "pedal"], help="which device")
+    stand_in.add_argument("kind", choices=["gauge", "hygrometer", "pedal", "strings"], help="which device")
     stand_in.add_argument("--tcp", type=int, metavar="PORT", help="write over the network, on this port (0: any)")
     stand_in.add_argument("--post", metavar="URL", help="post to this address of the bench instead")
     stand_in.add_argument("--key", default="", help="the device's key, to post with")
@@ -80,6 +80,9 @@ def _parser() -> argparse.ArgumentParser:
     stand_in.add_argument("--hold", type=float, default=1.2, help="seconds on each place (default: %(default)s)")
     stand_in.add_argument("--humidity", type=float, default=45.0, help="%% RH of a hygrometer (default: %(default)s)")
     stand_in.add_argument("--temperature", type=float, default=21.0, help="its °C (default: %(default)s)")
+    stand_in.add_argument("--wav", type=Path, help="the file to write what is heard of strings to")
+    stand_in.add_argument("--at-frets", default="1,3,5,7,12", help="where strings are fretted (default: %(default)s)")
+    stand_in.add_argument("--wrong", type=int, default=0, help="how many wrong notes are among them (default: none)")
     stand_in.set_defaults(run=_stand_in)
 
     export = commands.add_parser(
@@ -164,6 +167,8 @@ def _calc(args: argparse.Namespace) -> int:
 
 
 def _stand_in(args: argparse.Namespace) -> int:
+    if args.kind == "strings":
+        return _strings_to_wav(args)
     from deft_bench.devices.stand_in import Hygrometer, Pedal, StandIn, by_post, on_terminal, over_tcp
 
     pedal = Pedal()
@@ -193,6 +198,34 @@ def _stand_in(args: argparse.Namespace) -> int:
         Event().wait()
     except KeyboardInterrupt:
         pass
+    return 0
+
+
+def _strings_to_wav(args: argparse.Namespace) -> int:
+    """Write a pass over six strings as a microphone hears it: open, harmonic and fretted, string by string."""
+    from deft_bench.core.strings.ear.room import ROOM_RATE
+    from deft_bench.core.strings.string_set import SETS, TUNINGS, made_of, notes_of
+    from deft_bench.devices.stand_in_strings import StandInStrings, a_pass
+    from deft_bench.formats.recording import wav_of
+
+    if args.wav is None:
+        print("--wav: name the file that the strings are written to", file=sys.stderr)
+        return 1
+    try:
+        at_frets = [int(text) for text in args.at_frets.split(",")]
+        if not all(1 <= fret <= args.frets for fret in at_frets):
+            raise ValueError
+        makes = made_of(SETS["10–46 nickel-plated steel"], notes_of(TUNINGS["standard"]))
+        strings = StandInStrings(makes, 648, args.frets, name=args.neck)
+        args.wav.write_bytes(wav_of(a_pass(strings, at_frets, args.wrong), ROOM_RATE))
+    except ValueError:
+        print(f"--at-frets: give numbers from 1 to {args.frets} with commas between", file=sys.stderr)
+        return 1
+    except OSError as error:
+        print(f"It cannot be written: {error.strerror or error}.", file=sys.stderr)
+        return 1
+    string, fret = strings.proud
+    print(f"{args.wav} holds a pass over {len(makes)} strings; fret {fret} is proud under string {string}.")
     return 0
 
 

@@ -6,9 +6,14 @@ from typing import Any
 import numpy as np
 import pytest
 
+from deft_bench.bench.setup.ear import ear_findings
 from deft_bench.bench.setup.listening import Note, listening, notes_to_play
+from deft_bench.bench.setup.readings import latest_read
+from deft_bench.core.strings.ear.room import ROOM_RATE
 from deft_bench.core.strings.notes import cents_between
-from deft_bench.store import instruments, jobs, setups, surveys
+from deft_bench.core.survey_kinds import BUZZES_UM, CLEAN_UM
+from deft_bench.devices.stand_in_strings import StandInStrings
+from deft_bench.store import ear, instruments, jobs, setups, shop, surveys
 from deft_bench.store.database import Connection
 from harness import Bench
 from wavs import tone
@@ -132,3 +137,42 @@ def test_two_strings_at_once_are_told_and_not_kept(bench: Bench, demo: Connectio
     mike.send(np.zeros(RATE), last=True)
     assert [one["kept"] for one in mike.told] == [False]
     assert surveys.sounded(demo, survey.id) == []
+
+
+def test_the_ear_offers_what_buzzes_and_one_key_confirms_it(bench: Bench, demo: Connection) -> None:
+    spec, plan = instruments.get(demo, KNOT).spec, setups.plan_of(demo, KNOT, instruments.get(demo, KNOT).spec)
+    strings = StandInStrings(plan.strings, spec.mean_scale_mm, spec.frets, name="Practice", a4_hz=plan.a4_hz)
+    proud_string, proud = strings.proud
+    job = jobs.open_of(demo, [KNOT])[KNOT]
+    frets = (proud - 2, proud - 1, proud + 1, proud + 3, 12)
+    made = read_new(bench, job.id, "intonation", at_frets=", ".join(map(str, frets)), resolution_um="0.1")
+    survey = surveys.get(demo, made)
+    mike = Pass(bench, made, "in_order", ROOM_RATE)
+    played = [one for one in notes_to_play(survey) if one.string in (proud_string, proud_string % spec.strings + 1)]
+    for one in played:
+        bench.post(f"{mike.url}/skip", {"note": one.code})
+        mike.send(strings.note(one.string, one.fret, one.what == "harmonic"))
+    mike.send(np.zeros(ROOM_RATE // 5), last=True)
+    assert [one["words"] for one in mike.told if not one["kept"]] == []
+    aloud = {one.fret for one in played if one.what == "fretted" and strings.buzzes(one.string, one.fret)}
+    assert proud - 1 in aloud
+    knot = instruments.get(demo, KNOT)
+    heard = ear_findings(demo, knot, latest_read(demo, shop.settings(demo), knot))
+    assert heard is not None
+    sure = {(one.note.string, one.note.fret): one.chance for one in (*heard.offered, *heard.clean)}
+    assert {place for place, chance in sure.items() if chance > 0.5} == {(proud_string, fret) for fret in aloud}
+    page = bench.get(f"/instruments/{KNOT}/setup/buzz")
+    assert page.count("data-ear") == 2
+    first = heard.offered[0].note
+    bench.post(f"/instruments/{KNOT}/setup/buzz/heard", {"buzzes": str(first.id)})
+    buzz = surveys.of_instrument(demo, KNOT, "buzz", 1)[0]
+    assert surveys.values(demo, buzz.id)[str(first.string), first.fret] == BUZZES_UM
+    bench.post(f"/instruments/{KNOT}/setup/buzz/heard", {"clean": [str(one.note.id) for one in heard.clean]})
+    assert surveys.of_instrument(demo, KNOT, "buzz", 1)[0].id == buzz.id
+    assert list(surveys.values(demo, buzz.id).values()).count(CLEAN_UM) == len(heard.clean)
+    assert len(ear.confirmed(demo)) == 1 + len(heard.clean)
+    # a slip is put right, and then counts once
+    bench.post(f"/instruments/{KNOT}/setup/buzz/heard", {"clean": str(first.id)})
+    assert surveys.values(demo, buzz.id)[str(first.string), first.fret] == CLEAN_UM
+    assert len(ear.confirmed(demo)) == 1 + len(heard.clean)
+    assert "was played again" in bench.post(f"/instruments/{KNOT}/setup/buzz/heard", {"clean": "99999"}).text

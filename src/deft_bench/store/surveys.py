@@ -283,7 +283,7 @@ def counts(db: Connection, survey_ids: Sequence[int]) -> dict[int, int]:
 @dataclass(frozen=True, slots=True)
 class Sounded:
     """One note as the microphone heard it: string, what was played (open, harmonic, fretted), its fret, its first
-    partial in Hz, and how well that is known, cents (None: not kept).
+    partial in Hz, and how well that is known, cents (None: not kept). `ear` is what it has of a buzz (None: not told).
     """
 
     string: int
@@ -293,22 +293,27 @@ class Sounded:
     confidence: float
     at: str
     sd_cents: float | None = None
+    ear: Sequence[float] | None = None
 
 
 def add_sounded(db: Connection, survey_id: int, note: Sounded) -> None:
     """Keep a heard note."""
     with transaction(db):
         db.execute(
-            "INSERT INTO sounded (survey_id, string, what, fret, hz, confidence, at, sd_cents)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-            (survey_id, *astuple(note)),
+            "INSERT INTO sounded (survey_id, string, what, fret, hz, confidence, at, sd_cents, ear)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            (survey_id, *astuple(note)[:-1], None if note.ear is None else json.dumps(note.ear)),
         )
 
 
 def sounded(db: Connection, survey_id: int) -> list[Sounded]:
     """Every heard note of a survey in order; the last of each place counts."""
     rows = db.execute(
-        "SELECT string, what, fret, hz, confidence, at, sd_cents FROM sounded WHERE survey_id = ? ORDER BY id",
+        "SELECT string, what, fret, hz, confidence, at, sd_cents, ear FROM sounded WHERE survey_id = ? ORDER BY id",
         (survey_id,),
     )
-    return [Sounded(**dict(row)) for row in rows]
+    return [_sounded(row) for row in rows]
+
+
+def _sounded(row: Any) -> Sounded:
+    return Sounded(**(dict(row) | {"ear": None if row["ear"] is None else json.loads(row["ear"])}))

@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
+from deft_bench.bench.setup.ear import figures_of
 from deft_bench.core.strings.notes import cents_between
 from deft_bench.core.strings.pitch import Pitch, PitchError, pitch
 from deft_bench.core.strings.setup_plan import SetupPlan
@@ -127,15 +128,21 @@ def take_recording(
     except ValueError as error:
         why = f"Give string {note.string} its note on the Strings page first: {error}."
         raise RecordingRefusedError(why) from error
-    return keep_note(db, now, survey, note, found, expected)
+    return keep_note(db, now, survey, note, found, expected, figures_of(samples, rate, found.hz))
 
 
 def keep_note(
-    db: Connection, now: datetime, survey: surveys.Survey, note: Note, found: Pitch, expected_hz: float
+    db: Connection,
+    now: datetime,
+    survey: surveys.Survey,
+    note: Note,
+    found: Pitch,
+    expected_hz: float,
+    ear: Sequence[float] | None,
 ) -> Taken:
-    """Keep a note as it was heard, with the cents that it makes of its string."""
+    """Keep a note as it was heard, with the cents that it makes of its string, and what it has of a buzz."""
     with transaction(db):
-        sound = Sounded(note.string, note.what, note.fret, found.hz, found.confidence, stamp(now), found.sd_cents)
+        sound = Sounded(note.string, note.what, note.fret, found.hz, found.confidence, stamp(now), found.sd_cents, ear)
         surveys.add_sounded(db, survey.id, sound)
         cents = _keep_cents(db, now, survey, note.string)
     return Taken(found, cents_between(found.hz, expected_hz), cents)

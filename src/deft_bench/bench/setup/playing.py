@@ -6,6 +6,7 @@ from datetime import datetime
 from threading import Lock
 from typing import Literal
 
+from deft_bench.bench.setup.ear import chances, figures_of
 from deft_bench.bench.setup.listening import Listening, Note, Taken, keep_note, listening
 from deft_bench.core.strings.notes import cents_between, nearest_note
 from deft_bench.core.strings.pitch import WRONG_NOTE_CENTS, Pitch, PitchError, Samples, pitch
@@ -22,11 +23,14 @@ REPLAYED = 12
 
 @dataclass(frozen=True, slots=True)
 class Told:
-    """What became of one pluck: kept at a note's place with its cents, or not, and why."""
+    """What became of one pluck: kept at a note's place with its cents, or not, and why; and the chance that it buzzes,
+    None where that was not told.
+    """
 
     note: Note | None
     words: str
     taken: Taken | None = None
+    buzz: float | None = None
 
 
 @dataclass(slots=True)
@@ -86,10 +90,12 @@ class Playing:
             text = str(error)
             return Told(None, f"Not kept. {text[:1].upper()}{text[1:]}")
         expected = wanted[note].hz
-        taken = keep_note(db, now, survey, note, found, expected)
+        figures = figures_of(pluck.samples, self.stream.rate, found.hz)
+        taken = keep_note(db, now, survey, note, found, expected, figures)
         self.at = None if self.at is None else _after(note, heard)
         off = round(cents_between(found.hz, expected), 1) + 0.0  # no minus before a nought
-        return Told(note, f"{found.hz:.2f} Hz, {off:+.1f} cents", taken)
+        buzz = chances(db, survey.id).get((note.string, note.fret)) if note.what != "harmonic" else None
+        return Told(note, f"{found.hz:.2f} Hz, {off:+.1f} cents", taken, buzz)
 
     def _in_turn(
         self, pluck: Pluck, wanted: dict[Note, Wanted], asked: Note | None, a4_hz: float

@@ -14,7 +14,7 @@ import numpy as np
 from deft_bench.core.strings.notes import cents_between
 from deft_bench.core.strings.pitch import HOP_S, LEAST_RATE, LEAST_S, MOST_RATE, PLUCK_TIMES, REST_HOPS, Samples
 
-WINDOW_S, BEFORE_S = 1.1, 0.02
+WINDOW_S, BEFORE_S = 1.1, 0.06
 """A note is measured over so much after its beginning, and kept from so much before it."""
 QUIET, OF_LOUDEST, LOUDEST_OF = 0.003, 0.08, 6
 """A pluck rises over −50 dB of full scale, and over so much of the loudest of the last few notes."""

@@ -145,14 +145,21 @@ def _strings(notes: Sequence[Ringing], points: int) -> _Strings:
         ]
     ).T[:, :, None]
     space, speed2, stiff2 = length / points, tension / mass, bending / mass
-    first, second = np.pi / length * np.sqrt(speed2), 2 * np.pi * HIGH_HZ
-    low, high = _wave2(first, speed2, stiff2), _wave2(np.maximum(second, 2 * first), speed2, stiff2)
-    loss = np.maximum(0.0, LOST / (high - low) * (high / t_low - low / t_high))
-    high_loss = np.maximum(0.0, LOST / (high - low) * (1 / t_high - 1 / t_low))
+    loss, high_loss = losses(length, speed2, stiff2, t_low, t_high)
     # the longest stable step: (c² + 4κ²/h²)k² + 4σ₁k = h²
     square, linear = speed2 + 4 * stiff2 / space**2, 4 * high_loss
     step = NEAR_STABLE * (np.sqrt(linear**2 + 4 * square * space**2) - linear) / (2 * square)
     return _Strings(space, step, tension, mass, bending, loss, high_loss)
+
+
+def losses(length: Array, speed2: Array, stiff2: Array, t_low: Array, t_high: Array) -> tuple[Array, Array]:
+    """σ₀ in 1/s and σ₁ in m²/s from length in m, c², κ² (SI) and the two times of decay: a partial of wave number k
+    falls as e^−(σ₀ + σ₁k²)t.
+    """
+    first, second = np.pi / length * np.sqrt(speed2), 2 * np.pi * HIGH_HZ
+    low, high = _wave2(first, speed2, stiff2), _wave2(np.maximum(second, 2 * first), speed2, stiff2)
+    loss = np.maximum(0.0, LOST / (high - low) * (high / t_low - low / t_high))
+    return loss, np.maximum(0.0, LOST / (high - low) * (1 / t_high - 1 / t_low))
 
 
 def _wave2(angular: Array, speed2: Array, stiff2: Array) -> Array:

@@ -41,6 +41,7 @@ CALCULATIONS = {
     "compensation": "compensation",
     "intonation": "intonation",
     "pitch": "pitch",
+    "buzz-ear": "buzz_ear",
     "run-sheet": "run_sheet",
     "schedule": "schedule",
     "estimate": "estimate",

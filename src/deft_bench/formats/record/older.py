@@ -82,6 +82,8 @@ STEPS: Mapping[int, Step] = {
     8: Step(spec={"unknown": []}),
     # to 10: the spread of a survey's gauge; how well a note's pitch is known
     9: Step(survey={"spread_um": None}, sounded={"sd_cents": None}),
+    # to 11: what a note as heard has of a buzz
+    10: Step(sounded={"ear": None}),
 }
 
 

@@ -9,6 +9,7 @@ from deft_bench.core.described import schema_of
 from deft_bench.core.instrument import CHOICES, KINDS, LENGTHS, UNKNOWABLE, Spec
 from deft_bench.core.jobs import JOB_EVENTS, JOB_KINDS
 from deft_bench.core.refret import RefretPlan
+from deft_bench.core.strings.ear.features import COUNT as EAR_FIGURES
 from deft_bench.core.strings.setup_plan import SetupPlan
 from deft_bench.core.survey import (
     METHODS,
@@ -26,7 +27,7 @@ from deft_bench.core.work.estimate import NOT_KEPT, Estimate
 from deft_bench.core.work.job_sheet import EVENTS
 
 FORMAT = "deft-bench-record"
-VERSION = 10
+VERSION = 11
 
 
 def _object(properties: dict[str, Any]) -> dict[str, Any]:
@@ -402,6 +403,12 @@ SCHEMA = {
                                     "confidence": {"type": "number", "minimum": 0, "maximum": 1},
                                     "at": _TIME,
                                     "sd_cents": {"type": ["number", "null"], "exclusiveMinimum": 0, "maximum": 1200},
+                                    "ear": {
+                                        "type": ["array", "null"],
+                                        "minItems": EAR_FIGURES,
+                                        "maxItems": EAR_FIGURES,
+                                        "items": {"type": "number", "minimum": -1000, "maximum": 1000},
+                                    },
                                 }
                             ),
                         },

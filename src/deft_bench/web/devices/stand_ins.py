@@ -8,6 +8,7 @@ from threading import Lock
 from flask import Flask, current_app, flash, redirect, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
+from deft_bench.bench.stand_ins import STAND_INS, stand_ins_on
 from deft_bench.core.times import stamp as to_stamp
 from deft_bench.devices.line_format import PRESETS
 from deft_bench.devices.stand_in import LIFTED_MM, Gauge, Hygrometer, Pedal, StandIn, over_tcp
@@ -15,7 +16,7 @@ from deft_bench.devices.stand_in_neck import neck_figures
 from deft_bench.store import devices, shop
 from deft_bench.store.database import connect
 from deft_bench.store.devices import DeviceSetup
-from deft_bench.web.devices.views import CLIMATE, STAND_INS, screen
+from deft_bench.web.devices.views import CLIMATE, screen
 from deft_bench.web.following import following_of
 from deft_bench.web.support import NotFoundError, settings
 
@@ -90,7 +91,7 @@ def stop(app: Flask) -> None:
 def resume(app: Flask) -> None:
     """Start them again with the server, where they were on."""
     with closing(connect(app.config["DATABASE"])) as own:
-        on = shop.settings(own).demo and any(one.setup.name in KINDS for one in devices.every(own))
+        on = stand_ins_on(own, shop.settings(own))
     if on:
         start(app)
 

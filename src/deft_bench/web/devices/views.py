@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterator
 from flask import Blueprint, Response, current_app, flash, jsonify, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
+from deft_bench.bench.stand_ins import STAND_INS
 from deft_bench.core.units import Display
 from deft_bench.devices.hub import Device, Heard, Hub
 from deft_bench.devices.line_format import (
@@ -42,7 +43,6 @@ USES = {
     "pedal": "a pedal that accepts",
     "nothing": "nothing yet",
 }
-STAND_INS = ("Stand-in gauge", "Stand-in hygrometer", "Stand-in pedal")
 """The devices that the switch sets up, by name."""
 CLIMATE = "climate device"
 """What is told when a device is set up or changed."""

@@ -7,6 +7,7 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.metal import metal_now
 from deft_bench.bench.setup.buzz import buzz_findings, forget_hand, learn_hand
+from deft_bench.bench.setup.ear import ear_findings
 from deft_bench.bench.setup.intonation import intonation_findings
 from deft_bench.bench.setup.nut import nut_findings, spacings
 from deft_bench.bench.setup.readings import SetupSurveys, as_read_before, assembled, setup_reach
@@ -191,6 +192,7 @@ def buzz(instrument_id: int) -> Page:
         job = jobs.open_of(db(), [instrument.id]).get(instrument.id)
         return {
             "survey": found.of.get("buzz"),
+            "ear": ear_findings(db(), instrument, found),
             "cures": cures(db(), settings(), instrument, plan, found, strings, job, findings.diagnosis)
             if job and job.kind == "setup"
             else None,

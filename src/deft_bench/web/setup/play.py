@@ -13,17 +13,22 @@ from typing import Any
 import numpy as np
 from flask import Response, current_app, jsonify, render_template, request, send_file, url_for
 
+from deft_bench.bench.setup.ear import OFFERED
 from deft_bench.bench.setup.listening import Note, listening, note_named
 from deft_bench.bench.setup.playing import ORDERS, Playing, Told
+from deft_bench.bench.stand_ins import stand_ins_on
+from deft_bench.core.strings.customary import string_kind
+from deft_bench.core.strings.ear.room import ROOM_RATE
 from deft_bench.core.strings.played import Stream
 from deft_bench.core.strings.setup_plan import SetupPlan, string_names
 from deft_bench.core.survey_kinds import SURVEY_KINDS
+from deft_bench.devices.stand_in_strings import StandInStrings
 from deft_bench.formats.recording import wav_of
 from deft_bench.store import surveys
 from deft_bench.web.following import following
 from deft_bench.web.setup.listen import sounding
 from deft_bench.web.setup.screen import common, screen
-from deft_bench.web.support import NotFoundError, db, display, now
+from deft_bench.web.support import NotFoundError, db, display, now, settings
 from deft_bench.web.surveys.state import topic_of
 
 MOST_PASSES, MOST_PIECE = 8, 1024 * 1024
@@ -60,7 +65,12 @@ def play(survey_id: int) -> str:
     survey, instrument, plan = sounding(survey_id)
     heard = listening(db(), survey, plan)
     return render_template(
-        "setup/play.html", **common(instrument, plan, "intonation"), survey=survey, listening=heard, orders=ORDERS
+        "setup/play.html",
+        **common(instrument, plan, "intonation"),
+        survey=survey,
+        listening=heard,
+        orders=ORDERS,
+        stand_in=stand_ins_on(db(), settings()),
     )
 
 
@@ -102,6 +112,21 @@ def hear(survey_id: int, name: str, piece: int) -> Response | tuple[Response, in
             if len(playing.told) > before:
                 following().tell(topic_of(survey_id))
         return _state(survey, plan, playing, request.args.get("told", 0, type=int))
+
+
+@screen.get("/surveys/<int:survey_id>/stand-in/<code>.wav")
+def stand_in(survey_id: int, code: str) -> Response:
+    """A note of strings that are none, for a bench of made-up data; `?wrong=1` is another fret's."""
+    survey, instrument, plan = sounding(survey_id)
+    note = note_named(survey, code)
+    if note is None or not stand_ins_on(db(), settings()) or plan.strings[note.string - 1].note == "":
+        raise NotFoundError(code)
+    spec = instrument.spec
+    strings = StandInStrings(
+        plan.strings, spec.mean_scale_mm, spec.frets, string_kind(spec, plan.strings), spec.name, plan.a4_hz
+    )
+    sound = strings.note(note.string, note.fret, note.what == "harmonic", wrong="wrong" in request.args)
+    return send_file(io.BytesIO(wav_of(sound, ROOM_RATE)), mimetype="audio/wav")
 
 
 @screen.post("/surveys/<int:survey_id>/play/<name>/<any(again, skip):what>")
@@ -166,6 +191,7 @@ def _told(number: int, one: Told, names: dict[int, str]) -> dict[str, Any]:
         "code": one.note.code if one.note else "",
         "where": _asked(one.note, names) if one.note else "",
         "words": one.words.replace("-", "−"),
+        "buzz": f"{100 * one.buzz:.0f} % that it buzzes" if one.buzz is not None and one.buzz >= OFFERED else "",
         "kept": one.taken is not None,
         "hz": f"{one.taken.pitch.hz:.2f}" if one.taken else "",
         "sd": f"{one.taken.pitch.sd_cents:.1f}" if one.taken else "",

@@ -1,5 +1,6 @@
 // Playing it through: the microphone's sound goes up in pieces while it is played, and every answer says what was found in it.
 
+import { standIn } from "./stand_in.js";
 import { canListen, microphone, why } from "./microphone.js";
 import { post } from "/static/js/post.js";
 import { awake, say as speak, tone } from "/static/js/senses.js";
@@ -21,11 +22,13 @@ let next = 0;
 let told = 0;
 let sending = false;
 let stop = null;
+let asked = part("ask").dataset.at; // the note that is asked for, by its code
 
 const tell = (text, wrong = false) => { part("said").textContent = text; part("said").classList.toggle("wrong-words", wrong); };
 const cellOf = (code) => root.querySelector(`[data-note="${code}"]`);
 
 function show(state) {
+  asked = state.at;
   part("ask").textContent = state.ask[0].toUpperCase() + state.ask.slice(1) + (state.hz ? `: about ${state.hz} Hz` : "");
   part("left").textContent = state.left;
   part("seconds").textContent = `${Math.floor(state.seconds / 60)}:${String(Math.floor(state.seconds % 60)).padStart(2, "0")}`;
@@ -43,7 +46,7 @@ function show(state) {
     if (one.kept) {
       for (const [code, cents] of Object.entries(one.cents)) if (cellOf(code)) cellOf(code).textContent = cents;
       if (!one.cents[one.code]) cellOf(one.code).textContent = one.code.includes("open") ? one.hz : one.words.split(", ")[1].replace(" cents", "");
-      tell(`${one.where[0].toUpperCase()}${one.where.slice(1)}: ${one.words}, ±${one.sd}.`);
+      tell(`${one.where[0].toUpperCase()}${one.where.slice(1)}: ${one.words}, ±${one.sd}.${one.buzz ? ` ${one.buzz}: it is asked about on Buzz.` : ""}`);
       tone("accepted");
       speak(state.ask);
     } else {
@@ -56,6 +59,7 @@ function show(state) {
 function list(one) {
   const row = document.createElement("li");
   row.append(Object.assign(document.createElement("span"), { textContent: one.kept ? `${one.where}: ${one.words} ` : `${one.words} ` }));
+  if (one.buzz) row.append(Object.assign(document.createElement("strong"), { textContent: `${one.buzz} ` }));
   const again = Object.assign(document.createElement("button"), { type: "button", className: "button small", textContent: "Hear it" });
   const at = `${pass}/${one.number}.wav`;
   again.addEventListener("click", () => new Audio(at).play());
@@ -95,12 +99,15 @@ function enqueue(found, last) {
   send();
 }
 
-async function listen() {
+const settled = async () => { while (pieces.length || sending) await new Promise((resolve) => setTimeout(resolve, 50)); };
+const ofStrings = () => standIn(root.dataset.standIn, () => asked, settled, () => stop?.());
+
+async function listen(open = () => microphone(root.dataset.worklet)) {
   if (stop) { stop(); return; }
   if (pass) return;
   let mike = null;
   try {
-    mike = await microphone(root.dataset.worklet);
+    mike = await open();
     const begun = await post(root.dataset.begin, { rate: mike.rate, order: document.getElementById("f-order").value });
     if (!begun.ok) throw new Error(begun.reply.error ?? "The server does not answer.");
     pass = begun.reply.href;
@@ -138,6 +145,7 @@ async function listen() {
 
 function running(on) {
   button("listen").firstChild.textContent = on ? "Stop " : "Listen ";
+  button("listen").hidden = !on && !canListen();
   for (const name of ["again", "skip"]) button(name).disabled = !on;
   document.getElementById("f-order").disabled = on;
 }
@@ -149,15 +157,15 @@ async function point(what, note = "") {
   else tell(reply.error ?? "The server does not answer.", true);
 }
 
-if (canListen()) {
-  button("listen").hidden = false;
-  button("listen").addEventListener("click", listen);
+if (canListen() || root.dataset.standIn) {
+  button("listen").hidden = !canListen();
+  button("listen").addEventListener("click", () => listen());
   for (const name of ["again", "skip"]) button(name).addEventListener("click", () => point(name));
   root.addEventListener("click", (event) => {
     const note = event.target.closest("[data-note]")?.dataset.note;
     if (note) point("skip", note);
   });
-  const KEYS = { Enter: listen, a: () => point("again"), k: () => point("skip") };
+  const KEYS = { Enter: () => listen(), a: () => point("again"), k: () => point("skip") };
   document.addEventListener("keydown", (event) => {
     if (typing(event.target) || event.ctrlKey || event.metaKey || event.altKey || !KEYS[event.key]) return;
     if (event.key === "Enter" && event.target.closest("button, a")) return;
@@ -168,4 +176,5 @@ if (canListen()) {
 } else {
   tell("This browser gives a page the microphone only over https or on this machine: see Second device in Settings.");
 }
+button("stand-in")?.addEventListener("click", () => listen(ofStrings));
 window.addEventListener("beforeunload", (event) => { if (pieces.length) event.preventDefault(); });

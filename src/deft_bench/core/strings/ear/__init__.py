@@ -1,0 +1,1 @@
+"""The machine's ear: what a recorded note has of a buzz, and the simulated notes that it was taught with."""
