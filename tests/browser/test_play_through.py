@@ -1,5 +1,6 @@
 """Chromium with a microphone that is a recording: a pass of two strings is played, and nothing is touched."""
 
+import re
 from collections.abc import Iterator
 from contextlib import closing
 from dataclasses import replace
@@ -11,14 +12,19 @@ from playwright.sync_api import Page, Playwright, expect
 
 from browsing import ARGS
 from deft_bench.bench.setup.listening import Note, notes_to_play
+from deft_bench.bench.stand_ins import STAND_INS
+from deft_bench.core.strings.notes import cents_between
+from deft_bench.core.survey_kinds import BUZZES_UM
+from deft_bench.devices.stand_in_strings import StandInStrings
 from deft_bench.formats.recording import wav_of
-from deft_bench.store import instruments, setups, surveys
+from deft_bench.store import devices, instruments, jobs, setups, surveys
 from deft_bench.store.database import connect
+from deft_bench.store.devices import DeviceSetup
 from harness import Server
 from wavs import tone
 
 RATE = 48_000
-WHIMBREL = 9
+WHIMBREL, HERON = 9, 1
 
 
 def note(hz: float, seconds: float, seed: int) -> np.ndarray:
@@ -71,3 +77,45 @@ def test_a_pass_is_heard_and_kept_with_nothing_touched(
         if one.what == "fretted":
             assert (read[str(one.string), one.fret] or 0) / 100 == pytest.approx(off, abs=1.0)
     assert len(read) == sum(one.what == "fretted" for one in notes)
+
+
+def test_the_microphone_says_how_it_hears(listening_page: Page, bench_server: Server, tmp_path: Path) -> None:
+    quiet = np.random.default_rng(0).normal(0, 1e-3, RATE * 2)
+    (tmp_path / "played.wav").write_bytes(wav_of(np.concatenate([quiet, note(196, 1.5, 0), quiet]), RATE))
+    listening_page.goto(f"{bench_server.url}/devices")
+    listening_page.click("text=Test it")
+    expect(listening_page.locator("[data-microphone] [data-says]")).to_contain_text("A note can be told from the room")
+
+
+def test_every_note_of_six_strings_by_strings_that_stand_in_and_what_buzzes(page: Page, bench_server: Server) -> None:
+    with closing(connect(bench_server.database)) as db:
+        gauge = DeviceSetup(STAND_INS[0], "nothing", "typed", "", ".*", "mm", "", 10, 300)
+        devices.put(db, gauge, "2026-08-24T08:00:00.000Z")
+        spec, plan = instruments.get(db, HERON).spec, setups.plan_of(db, HERON, instruments.get(db, HERON).spec)
+        last = surveys.last_head(db, "intonation")
+        assert last is not None
+        head = replace(last, strings=spec.strings, at_frets=tuple(range(1, spec.frets + 1)))
+        job = jobs.open_of(db, [HERON])[HERON]
+        survey = surveys.start(db, HERON, job.id, spec.frets, head, "2099-08-24T08:00:00.000Z")
+    makes = plan.strings
+    strings = StandInStrings(makes, spec.mean_scale_mm, spec.frets, name=spec.name, a4_hz=plan.a4_hz)
+    page.goto(f"{bench_server.url}/surveys/{survey}/play")
+    page.click('[data-do="stand-in"]')
+    expect(page.locator('[data-play="left"]')).to_have_text("0", timeout=400_000)
+    with closing(connect(bench_server.database)) as db:
+        read, heard = surveys.values(db, survey), surveys.sounded(db, survey)
+    assert len(heard) == spec.strings * (spec.frets + 2)  # the two wrong ones are not among them
+    for (string, fret), value in read.items():
+        true = cents_between(strings.hz(int(string), fret), strings.hz(int(string), 0) * 2 ** (fret / 12))
+        assert (value or 0) / 100 == pytest.approx(true, abs=1.0), (string, fret)
+    page.goto(f"{bench_server.url}/instruments/{HERON}/setup/buzz")
+    number, fret = strings.proud
+    expect(page.locator(".ear-list li.now")).to_contain_text(re.compile(rf"String {number} .* at {fret - 1}\b"))
+    many = page.locator(".ear-list li").count()
+    assert many <= 5
+    page.keyboard.press("z")
+    expect(page.locator(".ear summary")).to_have_text("1 confirmed")
+    expect(page.locator(".ear-list li.now")).to_have_count(1 if many > 1 else 0)
+    with closing(connect(bench_server.database)) as db:
+        buzz = surveys.of_instrument(db, HERON, "buzz", 1)[0]
+        assert surveys.values(db, buzz.id)[str(number), fret - 1] == BUZZES_UM

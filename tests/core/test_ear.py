@@ -24,21 +24,22 @@ SNR_DB, RECALL = 30.0, 0.85
 
 def test_it_parts_notes_that_buzz_aloud_from_all_others() -> None:
     chance, ear = np.random.default_rng(70_000), buzz_ear()
-    odds, buzzes, free = list[float](), list[bool](), list[bool]()
+    odds, buzzes, slight = list[float](), list[bool](), list[bool]()
     for notes in simulated_strings(chance, 24):
         for _ in range(2):
             room = random_room(chance)
             figures = [features(room.hear(one.sound, chance, SNR_DB), ROOM_RATE, one.hz) for one in notes]
             odds += ear.log_odds([one for one in figures if one is not None]).tolist()
             buzzes += [one.buzzes for one in notes]
-            free += [one.louder_db is None for one in notes]
+            slight += [one.louder_db is None or one.louder_db < 1.0 for one in notes]
     heard, aloud = np.array(odds), np.array(buzzes)
     assert 0.2 < aloud.mean() < 0.6
     assert len(odds) == len(buzzes)
     assert roc_auc_score(aloud, heard) >= 0.93
     bar = np.quantile(heard[aloud], 1 - RECALL)
-    assert (heard[np.array(free)] >= bar).mean() <= 0.01
-    assert (heard[~aloud] >= bar).mean() <= 0.04
+    # of those that the frets make less than 1 dB louder, and of all that do not buzz aloud
+    assert (heard[np.array(slight)] >= bar).mean() <= 0.03
+    assert (heard[~aloud] >= bar).mean() <= 0.06
     # the chance means what it says
     said = 1 / (1 + np.exp(-heard))
     for low, high in ((0.0, 0.1), (0.1, 0.5), (0.5, 0.9), (0.9, 1.0)):

@@ -9,7 +9,7 @@ from deft_bench.core.instrument import Spec
 from deft_bench.core.survey import UNDER_STRING, SurveyHead, pressed_fret
 from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.core.times import stamp
-from deft_bench.store import instruments, jobs, surveys
+from deft_bench.store import devices, instruments, jobs, surveys
 from deft_bench.store.database import Connection, transaction
 
 GAP_FRETS = (7, 8)
@@ -41,10 +41,16 @@ def methods_of(spec: Spec) -> dict[str, str]:
 
 
 def keep_relief(
-    db: Connection, now: datetime, instrument: instruments.Instrument, box: ReliefBox, gap_um: int, typed: str
+    db: Connection,
+    now: datetime,
+    instrument: instruments.Instrument,
+    box: ReliefBox,
+    gap_um: int,
+    typed: str,
+    by: devices.StoredDevice | None = None,
 ) -> int:
-    """Keep one gap, with it as it was typed, as a straightness survey of its own and return its id; raises
-    ReadingRefusedError.
+    """Keep one gap, with it as it was typed or as the gauge `by` said it, as a straightness survey of its own and
+    return its id; raises ReadingRefusedError.
     """
     pressed = pressed_fret(box.method, instrument.spec.frets, instrument.spec.joint_fret)
     if box.method not in UNDER_STRING or not 1 < box.fret < pressed:
@@ -59,12 +65,13 @@ def keep_relief(
         due_when(db, job, "straightness") if job else "before",
         box.method,
         "fret_tops",
-        TOOL,
-        RESOLUTION_UM,
+        by.setup.name if by else TOOL,
+        by.setup.resolution_um if by else RESOLUTION_UM,
         "tuned",
         climate[0] if climate else None,
         climate[1] if climate else None,
         "lane_by_lane",
+        spread_um=by.spread_um if by else None,
     )
     with transaction(db):
         if job is None:

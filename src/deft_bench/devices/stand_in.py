@@ -65,7 +65,33 @@ class Gauge:
         return chain(self.lines(), self.lifted())
 
     def _line(self, mm: float) -> str:
-        return f"{round(mm / self.resolution_mm) * self.resolution_mm:+.4f} mm\r\n"
+        return _figure(mm, self.resolution_mm)
+
+
+def _figure(mm: float, resolution_mm: float) -> str:
+    return f"{round(mm / resolution_mm) * resolution_mm:+.4f} mm\r\n"
+
+
+@dataclass(slots=True)
+class GaugeInHand:
+    """A gauge that lies where a call puts it until another lifts it; whoever is connected sees the same."""
+
+    resolution_mm: float = 0.01
+    at_mm: float = LIFTED_MM
+
+    def touch(self, mm: float) -> None:
+        """Set it on a place that reads so much."""
+        self.at_mm = mm
+
+    def lift(self) -> None:
+        """Take it off."""
+        self.at_mm = LIFTED_MM
+
+    def endless(self) -> Iterator[str]:
+        """What it says."""
+        while True:
+            yield _figure(self.at_mm, self.resolution_mm)
+            time.sleep(1 / LINES_A_SECOND)
 
 
 @dataclass(frozen=True, slots=True)

@@ -24,6 +24,8 @@ PROUD_MM, PROUD_FRETS = 0.3, (6, 12)
 """How proud the one fret stands, and from which to which it may be."""
 RELIEF_MM, NUT_GAP_MM = 0.15, 0.3
 STRUCK_S = 0.3
+STRUCK_AT = 0.28
+"""The hand goes along with a short string: never at its middle, where every other partial is silent."""
 WRONG_CENTS = 300.0
 SNR_DB, LOUDEST = 40.0, 0.4
 DAMPED_S = 0.05
@@ -81,11 +83,13 @@ class StandInStrings:
         force = customary_pluck(self.kind, string, count)
         tension = tensions([self.makes[i]], [self.scale_mm], self.a4_hz)[0]
         # high enough that nothing but the proud fret is met
-        action, stroke = 1.3 * customary_action(self.kind, string, count), Stroke()
+        length = self.scale_mm * 2 ** (-fret / 12)
+        action, stroke = 1.3 * customary_action(self.kind, string, count), Stroke(min(130.0, STRUCK_AT * length))
         strung = over_frets(frame, OverString(1, tension, NUT_GAP_MM, force, action), 1, stroke)
-        note = ringing(frame, strung, self.makes[i], tension, force, stroke, fret)
-        touches = bool(np.nanmin(strung.margin[fret]) < 0)
-        return note if touches else replace(note, over_mm=(), room_mm=())
+        if fret < self.frets and np.nanmin(strung.margin[fret]) < 0:
+            return ringing(frame, strung, self.makes[i], tension, force, stroke, fret)
+        opened = ringing(frame, strung, self.makes[i], tension, force, stroke, 0)
+        return replace(opened, length_mm=length, over_mm=(), room_mm=())
 
 
 def _struck(note: Ringing, free: Array) -> Array:

@@ -36,7 +36,8 @@ MAINS_HZ, MOST_HUM, HUM_HZ, HUM_DB = (50.0, 60.0), 12, 0.8, 10.0
 """Mains hum lies at multiples of these, within so much; this far under the note it is no second one."""
 WRONG_NOTE_CENTS = 101.0
 """A string a semitone off is one to be tuned; more is another note."""
-MOST_STIFF = 0.002
+MOST_STIFF, ALONG_STIFF = 0.004, 0.002
+"""The stiffest note that is played, B (the thickest string at its last fret comes to 0.0022), and one that rings along."""
 STEADY_SD_CENTS = 0.3
 """How well the pitch of a steady note is known."""
 SPLITS = ((2, 3), (3, 4), (4, 5), (5, 6), (2, 5), (3, 5), (5, 8))
@@ -347,7 +348,7 @@ def _rings_along(hz: float, series: _Series) -> bool:
         for n in (k - 1, k):
             if n >= 1:
                 off = cents_between(hz, times * n * series.f0)
-                stiff = series.stiff if times == 1 else MOST_STIFF
+                stiff = series.stiff if times == 1 else ALONG_STIFF
                 if -6 <= off <= 6 + 600 * math.log2(1 + stiff * n * n):
                     return True
     return False

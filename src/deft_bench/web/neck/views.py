@@ -9,13 +9,14 @@ from deft_bench.bench.neck_findings import Bow, NeckFindings, neck_findings
 from deft_bench.bench.relief_box import GAP_FRETS, ReliefBox, keep_relief, methods_of, relief_box
 from deft_bench.bench.setup.readings import setup_facts
 from deft_bench.bench.setup.signing import signing
-from deft_bench.bench.surveying import ReadingRefusedError
+from deft_bench.bench.surveying import ReadingRefusedError, gauge_of
 from deft_bench.core.instrument import Spec
 from deft_bench.core.limits import RELIEF_WITHIN_MM, STRAIGHT_MM
 from deft_bench.core.neck.rod_call import turn_words
 from deft_bench.core.strings.setup_job import waits_for_relief
 from deft_bench.core.survey import STRING_STATES, SURFACES
-from deft_bench.store import jobs, rod_turns
+from deft_bench.core.survey_kinds import SURVEY_KINDS
+from deft_bench.store import devices, jobs, rod_turns
 from deft_bench.store.instruments import Instrument
 from deft_bench.store.jobs import Job
 from deft_bench.web.drawing.neck_curve import neck_curve, rod_chart
@@ -66,6 +67,9 @@ def _page(instrument: Instrument, opened: Job | None, aim: str, typed: str, erro
         gap_frets=GAP_FRETS,
         pressed_at=methods_of(instrument.spec),
         typed=typed,
+        limits=SURVEY_KINDS["straightness"].limits,
+        gauge=_live_gauge(),
+        pedal=_live(devices.used_for(db(), "pedal")),
         errors=errors,
         **(_pictures(instrument.spec, findings, findings.bow) if findings.bow else {"bow": None}),
     )
@@ -94,15 +98,25 @@ def relief(instrument_id: int) -> Response | tuple[str, int]:
     instrument = instrument_or_404(instrument_id)
     form = Form()
     gap = form.length("gap")
-    fret = request.form.get("fret", 0, type=int)
+    fret, gauge = request.form.get("fret", 0, type=int), _live_gauge()
+    by = gauge if gauge is not None and request.form.get("gauge") == str(gauge.id) else None
     if gap is not None:
         try:
-            keep_relief(db(), now(), instrument, ReliefBox(fret, form.text("method")), gap, form.text("gap")[:60])
+            keep_relief(db(), now(), instrument, ReliefBox(fret, form.text("method")), gap, form.text("gap")[:60], by)
             return redirect(url_for(".show", instrument_id=instrument_id, aim="playing"))
         except ReadingRefusedError as error:
             form.errors["gap"] = str(error)
     opened = jobs.open_of(db(), [instrument_id]).get(instrument_id)
     return _page(instrument, opened, "playing", form.text("gap"), form.errors), 422
+
+
+def _live_gauge() -> devices.StoredDevice | None:
+    """The gauge that enters lengths by itself; one that types needs no more than the box."""
+    return _live(gauge_of(db(), "straightness"))
+
+
+def _live(device: devices.StoredDevice | None) -> devices.StoredDevice | None:
+    return device if device is not None and device.setup.way != "typed" else None
 
 
 @screen.post("/instruments/<int:instrument_id>/neck/turned")

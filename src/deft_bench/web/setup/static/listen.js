@@ -1,6 +1,6 @@
 // Records one note: AudioWorklet to PCM, sent as a WAV to the server, which finds the pitch. The needle is only a guide.
 
-import { canListen, microphone, why } from "./microphone.js";
+import { canListen, microphone, why } from "/static/js/microphone.js";
 import { post } from "/static/js/post.js";
 
 const panel = document.getElementById("listen");

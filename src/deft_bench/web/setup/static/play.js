@@ -1,7 +1,7 @@
 // Playing it through: the microphone's sound goes up in pieces while it is played, and every answer says what was found in it.
 
 import { standIn } from "./stand_in.js";
-import { canListen, microphone, why } from "./microphone.js";
+import { canListen, microphone, why } from "/static/js/microphone.js";
 import { post } from "/static/js/post.js";
 import { awake, say as speak, tone } from "/static/js/senses.js";
 import { typing } from "/static/js/typing.js";
@@ -100,7 +100,7 @@ function enqueue(found, last) {
 }
 
 const settled = async () => { while (pieces.length || sending) await new Promise((resolve) => setTimeout(resolve, 50)); };
-const ofStrings = () => standIn(root.dataset.standIn, () => asked, settled, () => stop?.());
+const ofStrings = () => standIn(root.dataset.standIn, () => asked, settled, () => stop?.(), () => tell("The stand-in does not play this note: press a note that it should go on with, and start it again.", true));
 
 async function listen(open = () => microphone(root.dataset.worklet)) {
   if (stop) { stop(); return; }
