@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from datetime import timedelta
 from decimal import Decimal
 from itertools import islice
+from pathlib import Path
 from statistics import stdev
 from threading import Thread
 
@@ -14,8 +15,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from deft_bench.cli import main
 from deft_bench.core.climate import KEPT_AFTER, Entry, out_of_limits, worth_keeping
 from deft_bench.core.evidence.kinds import without_rounding
+from deft_bench.core.strings.played import Stream
 from deft_bench.devices.connections import GoneError, SerialConnection, TcpConnection
 from deft_bench.devices.drift import DriftError, without_drift
 from deft_bench.devices.hub import ASK_SECONDS, Device, Heard, Hub
@@ -23,6 +26,7 @@ from deft_bench.devices.line_format import PRESETS, GarbledError, LineFormat, co
 from deft_bench.devices.spread import spread_mm
 from deft_bench.devices.stand_in import Gauge, on_terminal, over_tcp
 from deft_bench.devices.still import Still
+from deft_bench.formats.recording import read_recording
 from harness import NOW
 
 FORM = LineFormat(PRESETS["figure_unit"][1])
@@ -293,3 +297,17 @@ def test_a_line_without_an_end_is_let_go_and_nothing_listens_for_nobody(monkeypa
         time.sleep(0.05)
     assert not hub.listening
     listener.close()
+
+
+def test_strings_that_stand_in_write_a_pass(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    wav = tmp_path / "pass.wav"
+    assert main(["stand-in", "strings", "--wav", str(wav), "--at-frets", "12", "--wrong", "1"]) == 0
+    assert "proud under string" in capsys.readouterr().out
+    samples, rate = read_recording(wav)
+    stream = Stream(rate)
+    assert len(stream.feed(samples) + stream.end()) == 6 * 3 + 1
+    for wrong in (["--at-frets", "40"], ["--at-frets", "x"]):
+        assert main(["stand-in", "strings", "--wav", str(wav), *wrong]) == 1
+    assert main(["stand-in", "strings"]) == 1
+    assert main(["stand-in", "strings", "--wav", str(tmp_path / "none" / "pass.wav"), "--at-frets", "12"]) == 1
+    assert "cannot be written" in capsys.readouterr().err

@@ -8,10 +8,13 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from deft_bench.core.strings.ear.room import ROOM_RATE
 from deft_bench.core.strings.notes import cents_between, note_hz
 from deft_bench.core.strings.pitch import PitchError, pitch
+from deft_bench.core.strings.string_set import SETS, TUNINGS, made_of, notes_of
+from deft_bench.devices.stand_in_strings import StandInStrings
 from deft_bench.formats.calc import RequestError, calculate
-from deft_bench.formats.recording import RecordingError, read_recording
+from deft_bench.formats.recording import RecordingError, read_recording, wav_of
 from wavs import tone, wav
 
 
@@ -161,3 +164,24 @@ def test_files_that_are_no_wav_are_refused(tmp_path: Path) -> None:
     path = tmp_path / "short.wav"
     path.write_bytes(good[: len(good) - 20_000])
     assert calculate("pitch", {"wav": str(path)})["note"] == "A2"
+
+
+def test_the_note_that_buzzes_is_told_among_those_of_its_string(tmp_path: Path) -> None:
+    strings = StandInStrings(made_of(SETS["10–46 nickel-plated steel"], notes_of(TUNINGS["standard"])), 648, 22)
+    number, proud = strings.proud
+    wavs = []
+    for fret in (0, proud - 1, proud + 1, proud + 3):
+        wavs.append(str(tmp_path / f"{fret}.wav"))
+        Path(wavs[-1]).write_bytes(wav_of(strings.note(number, fret), ROOM_RATE))
+    answer = calculate("buzz-ear", {"wavs": wavs})
+    assert [round(note["chance"]) for note in answer["notes"]] == [0, 1, 0, 0]
+    assert answer["notes"][1]["hz"] == pytest.approx(strings.hz(number, proud - 1), rel=1e-3)
+    odds = answer["notes"][1]["log_odds"]
+    taught = calculate("buzz-ear", {"wavs": wavs, "confirmed": [{"log_odds": odds, "buzzes": False}] * 40})
+    assert taught["notes"][1]["chance"] < answer["notes"][1]["chance"]
+    with pytest.raises(RequestError, match=r"wavs\[1\]: there is no file"):
+        calculate("buzz-ear", {"wavs": [wavs[0], "nowhere.wav"]})
+    short = tmp_path / "short.wav"
+    short.write_bytes(wav(tone(196, rate=16_000, seconds=1.0), 16_000))
+    with pytest.raises(RequestError, match=r"18\.5 kHz"):
+        calculate("buzz-ear", {"wavs": [str(short)]})

@@ -21,7 +21,7 @@ from deft_bench.store import acts, ear, instruments, jobs, setups, surveys
 from deft_bench.store.database import Connection, transaction
 from deft_bench.store.ear import EarNote
 
-OFFERED = 0.1
+OFFERED = 0.25
 """A note from this chance on is asked about one by one; what is under it sounds clean."""
 MOST_OFFERED = 12
 

@@ -37,7 +37,7 @@ MAINS_HZ, MOST_HUM, HUM_HZ, HUM_DB = (50.0, 60.0), 12, 0.8, 10.0
 WRONG_NOTE_CENTS = 101.0
 """A string a semitone off is one to be tuned; more is another note."""
 MOST_STIFF, ALONG_STIFF = 0.004, 0.002
-"""The stiffest note that is played, B (the thickest string at its last fret comes to 0.0022), and one that rings along."""
+"""The stiffest note that is played, B (a thick string at its last fret comes to 0.0022), and one that rings along."""
 STEADY_SD_CENTS = 0.3
 """How well the pitch of a steady note is known."""
 SPLITS = ((2, 3), (3, 4), (4, 5), (5, 6), (2, 5), (3, 5), (5, 8))

@@ -3,7 +3,7 @@
 const RATE = 44100;
 const HEADER = 44; // bytes of the WAV file before its samples of 16 bits
 const BLOCK = 2048;
-const TIMES = 3; // how much faster than a hand
+const TIMES = 5; // how much faster than a hand
 const WRONG = [4, 9]; // so many notes into the pass another fret is played first
 
 // `asked` gives the code of the note that is asked for, empty when there is none; `settled` ends when all that was heard is answered.
