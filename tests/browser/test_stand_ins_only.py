@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, Route, expect
 
-from browser.test_whole_setups import Hands, number
+from browser.test_whole_setups import Hands
 from browsing import ready_to_read
 from deft_bench.bench.stand_ins import STAND_INS
 from deft_bench.core.board.positions import fret_position
@@ -33,7 +33,7 @@ from hidden import hidden_setup
 from wavs import tone, wav
 
 STILL_MS = 250
-FRETS, PROUD = 15, 9
+FRETS, PROUD = 17, 9
 
 
 @pytest.fixture
@@ -79,15 +79,7 @@ class HandsFree(Hands):
         read_one(self.page, self.gauge, float(reading))
 
     def intonation(self) -> None:
-        for n, cells in self.rows().items():
-            if len(cells) > 5 and "Move the saddle" in cells[-1]:
-                self.saddle_off[n - 1] += number(cells[2])
-        if any(len(cells) > 5 for cells in self.rows().values()):
-            self.again()
-        else:
-            self.click(".call-panel .actions .quiet-link")
-            self.page.locator("#f-at_frets").fill("12")
-            self.start()
+        self.begin_intonation()
         self.page.route("**/stand-in/*.wav", self.sound)
         self.page.goto(f"{self.page.url}/play")
         self.click('[data-do="stand-in"]')

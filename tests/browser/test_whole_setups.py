@@ -186,7 +186,8 @@ class Hands:
         slope = (bass - treble) / (spread + 2 * past)
         return [treble + slope * (past + spread * i / (count - 1)) for i in range(count)]
 
-    def intonation(self) -> None:
+    def begin_intonation(self) -> None:
+        """Move the saddles as the page says, and begin another survey at fret 12."""
         for n, cells in self.rows().items():
             if len(cells) > 5 and "Move the saddle" in cells[-1]:
                 self.saddle_off[n - 1] += number(cells[2])
@@ -195,8 +196,10 @@ class Hands:
         else:
             self.click(".call-panel .actions .quiet-link")
             self.page.locator("#f-at_frets").fill("12")
-            self.keys += 2
             self.start()
+
+    def intonation(self) -> None:
+        self.begin_intonation()
         for n in range(self.spec.strings, 0, -1):
             scale, pull = scales(self.spec)[n - 1], self.true.tension_n[n - 1]
             slope = K_CENTS * (1 / (scale - fret_position(scale, 12)) - 1 / scale)
