@@ -29,19 +29,19 @@ def notes(db: Connection, survey_id: int) -> list[EarNote]:
     return [EarNote(row["id"], row["string"], row["fret"], row["at"], of[row["buzzes"]]) for row in rows]
 
 
-def confirm(db: Connection, sounded_id: int, buzzes: bool, log_odds: float, at: str) -> None:
-    """Keep what was confirmed of a note, with the log odds that it was offered at."""
+def confirm(db: Connection, sounded_id: int, buzzes: bool, log_odds: float, at: str, *, alone: bool) -> None:
+    """Keep what was confirmed of a note, with the log odds that it was offered at, alone or with others at once."""
     with transaction(db):
         db.execute(
-            "INSERT INTO ear_confirmed (sounded_id, buzzes, log_odds, at) VALUES (?, ?, ?, ?)",
-            (sounded_id, buzzes, log_odds, at),
+            "INSERT INTO ear_confirmed (sounded_id, buzzes, log_odds, alone, at) VALUES (?, ?, ?, ?, ?)",
+            (sounded_id, buzzes, log_odds, alone, at),
         )
 
 
-def confirmed(db: Connection) -> list[tuple[float, bool]]:
-    """Everything that the bench has confirmed: the log odds that it was offered at, and whether it buzzed."""
+def lessons(db: Connection) -> list[tuple[float, bool]]:
+    """Every note that was asked about alone: the log odds that it was offered at, and whether it buzzed."""
     rows = db.execute(
-        "SELECT c.log_odds, c.buzzes FROM ear_confirmed c WHERE NOT EXISTS"
+        "SELECT c.log_odds, c.buzzes FROM ear_confirmed c WHERE c.alone AND NOT EXISTS"
         " (SELECT 1 FROM ear_confirmed n WHERE n.sounded_id = c.sounded_id AND n.id > c.id) ORDER BY c.id"
     )
     return [(float(row[0]), bool(row[1])) for row in rows]

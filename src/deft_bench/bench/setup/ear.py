@@ -23,7 +23,6 @@ from deft_bench.store.ear import EarNote
 
 OFFERED = 0.25
 """A note from this chance on is asked about one by one; what is under it sounds clean."""
-MOST_OFFERED = 12
 
 
 class NothingToConfirmError(ValueError):
@@ -64,7 +63,7 @@ def figures_of(samples: Samples, rate: float, hz: float) -> tuple[float, ...] | 
 
 def chances(db: Connection, survey_id: int) -> Mapping[tuple[int, int], float]:
     """The chance that each note of a survey buzzes, by string and fret, as the bench has taught the ear."""
-    learned = learned_from(ear.confirmed(db))
+    learned = learned_from(ear.lessons(db))
     return {place: learned.chance(odds) for place, odds in _log_odds(db, survey_id).items()}
 
 
@@ -77,14 +76,14 @@ def ear_findings(db: Connection, instrument: instruments.Instrument, found: Setu
     notes = [one for one in ear.notes(db, survey.id) if accepted is None or one.at >= accepted.accepted_at]
     if not notes:
         return None
-    learned, odds = learned_from(ear.confirmed(db)), _log_odds(db, survey.id)
+    learned, odds = learned_from(ear.lessons(db)), _log_odds(db, survey.id)
     heard = [
         EarHeard(one, odds[one.string, one.fret], learned.chance(odds[one.string, one.fret]))
         for one in notes
         if (one.string, one.fret) in odds
     ]
     left = sorted((one for one in heard if one.note.buzzes is None), key=lambda one: -one.chance)
-    many = min(MOST_OFFERED, sum(one.chance >= OFFERED for one in left))
+    many = sum(one.chance >= OFFERED for one in left)
     return EarFindings(survey, left[:many], left[many:], [one for one in heard if one.note.buzzes is not None], learned)
 
 
@@ -111,7 +110,8 @@ def confirm_heard(
     said: Mapping[int, bool],
     played: bool,
 ) -> int:
-    """Keep of notes, by their row, whether they buzz: each a reading of the buzz survey that is open, and a lesson.
+    """Keep of notes, by their row, whether they buzz: each a reading of the buzz survey that is open; one
+    that was asked about alone is a lesson too.
 
     `played` is whether the notes of that survey stand (else another one begins). Returns how many were kept; raises
     NothingToConfirmError.
@@ -141,5 +141,5 @@ def confirm_heard(
         ]
         surveys.add_many(db, survey_id, rows, stamp(now))
         for one, buzzes in some:
-            ear.confirm(db, one.note.id, buzzes, one.log_odds, stamp(now))
+            ear.confirm(db, one.note.id, buzzes, one.log_odds, stamp(now), alone=len(some) == 1)
     return len(some)
