@@ -1,5 +1,7 @@
 """How the browser is started, and its pages walked by key."""
 
+import re
+
 from playwright.sync_api import Page, expect
 
 ARGS = [
@@ -33,3 +35,13 @@ def press(page: Page, selector: str) -> None:
     """Go to a link or button with Tab and press Enter."""
     tab_to(page, selector)
     page.keyboard.press("Enter")
+
+
+def open_a_job(page: Page, url: str, name: str, frets: int) -> int:
+    """Enter an instrument and open the job that is offered for it; the job's id."""
+    page.goto(f"{url}/instruments/new")
+    page.fill("#f-name", name)
+    page.fill("#f-frets", str(frets))
+    page.locator(".form-end button").click()
+    page.locator("text=Open the job").click()
+    return int(re.findall(r"/jobs/(\d+)/", page.url)[0])

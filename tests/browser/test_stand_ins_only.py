@@ -13,7 +13,7 @@ import pytest
 from playwright.sync_api import Page, Route, expect
 
 from browser.test_whole_setups import Hands
-from browsing import ready_to_read
+from browsing import open_a_job, ready_to_read
 from deft_bench.bench.stand_ins import STAND_INS
 from deft_bench.core.board.positions import fret_position
 from deft_bench.core.frets.heights import LANES
@@ -129,12 +129,7 @@ def test_a_level_and_dress_with_no_reading_typed(page: Page, server: Server, gau
     for lane in LANES:
         tops[lane][PROUD - 1] += 0.09
     neck = SimulatedNeck(648.0, {lane: tuple(row) for lane, row in tops.items()}, {}, bow_mm=0.01)
-    page.goto(f"{server.url}/instruments/new")
-    page.fill("#f-name", "Dotterel No. 2")
-    page.fill("#f-frets", str(FRETS))
-    page.locator(".form-end button").click()
-    page.locator("text=Open the job").click()
-    job = int(re.findall(r"/jobs/(\d+)/", page.url)[0])
+    job = open_a_job(page, server.url, "Dotterel No. 2", FRETS)
 
     def read() -> None:
         page.goto(f"{server.url}/jobs/{job}/surveys/new?kind=fret_heights")

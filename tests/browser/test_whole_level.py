@@ -3,14 +3,13 @@ record, by what the pages say.
 """
 
 import random
-import re
 from collections.abc import Iterable
 from contextlib import closing
 from dataclasses import dataclass, field
 
 from playwright.sync_api import Page, expect
 
-from browsing import ready_to_read
+from browsing import open_a_job, ready_to_read
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.simulated_neck import SimulatedNeck, Tool
 from deft_bench.store import acts, instruments, jobs, shop, surveys
@@ -92,12 +91,7 @@ def test_a_level_by_rocker_ink_and_eight_numbers(page: Page, server: Server) -> 
     chance = random.Random(7)
     with closing(connect(server.database)) as db:
         shop.change(db, {"hundredths": "yes"})
-    page.goto(f"{server.url}/instruments/new")
-    page.fill("#f-name", "Dotterel No. 1")
-    page.fill("#f-frets", str(FRETS))
-    page.locator(".form-end button").click()
-    page.locator("text=Open the job").click()
-    job = int(re.findall(r"/jobs/(\d+)/", page.url)[0])
+    job = open_a_job(page, server.url, "Dotterel No. 1", FRETS)
     bench = Reader(page, server.url, hidden_neck(chance))
 
     bench.begin(job, "rocker")

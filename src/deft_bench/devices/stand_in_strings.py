@@ -9,15 +9,16 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from deft_bench.core.board.positions import fret_position
 from deft_bench.core.strings.clearance import OverString, over_frets
 from deft_bench.core.strings.customary import StringKind, customary_action, customary_pluck
 from deft_bench.core.strings.ear.room import ROOM_RATE, Room, random_room
-from deft_bench.core.strings.ear.simulated_notes import LOUDER_DB, sounds_of
+from deft_bench.core.strings.ear.simulated_notes import LOUDER_DB, played, sounds_of
 from deft_bench.core.strings.frame import Array, StringFrame
 from deft_bench.core.strings.plucked import plucked
 from deft_bench.core.strings.simulated_string import Ringing, ringing
 from deft_bench.core.strings.string_set import StringMake, tensions
-from deft_bench.core.strings.stroke import Stroke
+from deft_bench.core.strings.stroke import PLUCK_FROM_SADDLE_MM, Stroke
 
 MOST_CENTS, OPEN_CENTS = 9.0, 6.0
 PROUD_MM, PROUD_FRETS = 0.3, (6, 12)
@@ -73,7 +74,7 @@ class StandInStrings:
 
     def buzzes(self, string: int, fret: int) -> bool:
         """Whether a fretted note buzzes aloud."""
-        louder = sounds_of([self._ringing(string, fret)], STRUCK_S)[0][1]
+        louder = sounds_of([self._ringing(string, fret)])[0][1]
         return louder is not None and louder >= LOUDER_DB
 
     def _ringing(self, string: int, fret: int) -> Ringing:
@@ -83,21 +84,24 @@ class StandInStrings:
         force = customary_pluck(self.kind, string, count)
         tension = tensions([self.makes[i]], [self.scale_mm], self.a4_hz)[0]
         # high enough that nothing but the proud fret is met
-        length = self.scale_mm * 2 ** (-fret / 12)
-        action, stroke = 1.3 * customary_action(self.kind, string, count), Stroke(min(130.0, STRUCK_AT * length))
+        length = self.scale_mm - fret_position(self.scale_mm, fret)
+        action, stroke = (
+            1.3 * customary_action(self.kind, string, count),
+            Stroke(min(PLUCK_FROM_SADDLE_MM, STRUCK_AT * length)),
+        )
         strung = over_frets(frame, OverString(1, tension, NUT_GAP_MM, force, action), 1, stroke)
         if fret < self.frets and np.nanmin(strung.margin[fret]) < 0:
             return ringing(frame, strung, self.makes[i], tension, force, stroke, fret)
         opened = ringing(frame, strung, self.makes[i], tension, force, stroke, 0)
-        return replace(opened, length_mm=length, over_mm=(), room_mm=())
+        return replace(opened.without_frets(), length_mm=length)
 
 
 def _struck(note: Ringing, free: Array) -> Array:
     """The free note with what the frets add, as the simulated string has it."""
     if not note.over_mm:
         return free
-    (met, _), (alone, _) = sounds_of([note, replace(note, over_mm=(), room_mm=())], STRUCK_S)
-    added = met - alone
+    both = played([note, note.without_frets()], STRUCK_S)
+    added = both.sound(0, ROOM_RATE) - both.sound(1, ROOM_RATE)
     added *= np.minimum(1.0, np.arange(len(added))[::-1] / (0.1 * len(added)))
     sound = free.copy()
     sound[: len(added)] += added[: len(sound)]

@@ -306,11 +306,12 @@ def add_sounded(db: Connection, survey_id: int, note: Sounded) -> None:
         )
 
 
-def sounded(db: Connection, survey_id: int) -> list[Sounded]:
-    """Every heard note of a survey in order; the last of each place counts."""
+def sounded(db: Connection, survey_id: int, *, ear: bool = False) -> list[Sounded]:
+    """Every heard note of a survey in order; the last of each place counts. What it has of a buzz only with `ear`."""
     rows = db.execute(
-        "SELECT string, what, fret, hz, confidence, at, sd_cents, ear FROM sounded WHERE survey_id = ? ORDER BY id",
-        (survey_id,),
+        "SELECT string, what, fret, hz, confidence, at, sd_cents, iif(?, ear, NULL) AS ear FROM sounded"
+        " WHERE survey_id = ? ORDER BY id",
+        (ear, survey_id),
     )
     return [_sounded(row) for row in rows]
 

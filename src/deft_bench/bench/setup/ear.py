@@ -6,7 +6,7 @@ from datetime import datetime
 
 import numpy as np
 
-from deft_bench.bench.setup.readings import SetupSurveys
+from deft_bench.bench.setup.readings import SetupSurveys, latest_read, played_as_it_is
 from deft_bench.bench.survey_results import moved_since_read
 from deft_bench.bench.surveying import start_survey, usual_head
 from deft_bench.core.acts import MOVES_HEIGHTS
@@ -63,8 +63,9 @@ def figures_of(samples: Samples, rate: float, hz: float) -> tuple[float, ...] | 
 
 def chances(db: Connection, survey_id: int) -> Mapping[tuple[int, int], float]:
     """The chance that each note of a survey buzzes, by string and fret, as the bench has taught the ear."""
-    learned = learned_from(ear.lessons(db))
-    return {place: learned.chance(odds) for place, odds in _log_odds(db, survey_id).items()}
+    return {
+        (one.note.string, one.note.fret): one.chance for one in _heard(db, survey_id, learned_from(ear.lessons(db)))
+    }
 
 
 def ear_findings(db: Connection, instrument: instruments.Instrument, found: SetupSurveys) -> EarFindings | None:
@@ -72,61 +73,60 @@ def ear_findings(db: Connection, instrument: instruments.Instrument, found: Setu
     survey = found.of.get("intonation")
     if survey is None or moved_since_read(db, survey, MOVES_HEIGHTS, acts.of_instrument(db, instrument.id)) is not None:
         return None
-    accepted = setups.last_accepted(db, survey.job_id) if survey.job_id is not None else None
-    notes = [one for one in ear.notes(db, survey.id) if accepted is None or one.at >= accepted.accepted_at]
-    if not notes:
+    since, learned = _accepted_at(db, survey.job_id), learned_from(ear.lessons(db))
+    heard = [one for one in _heard(db, survey.id, learned) if one.note.at >= since]
+    if not heard:
         return None
-    learned, odds = learned_from(ear.lessons(db)), _log_odds(db, survey.id)
-    heard = [
-        EarHeard(one, odds[one.string, one.fret], learned.chance(odds[one.string, one.fret]))
-        for one in notes
-        if (one.string, one.fret) in odds
-    ]
     left = sorted((one for one in heard if one.note.buzzes is None), key=lambda one: -one.chance)
     many = sum(one.chance >= OFFERED for one in left)
     return EarFindings(survey, left[:many], left[many:], [one for one in heard if one.note.buzzes is not None], learned)
 
 
-def _log_odds(db: Connection, survey_id: int) -> dict[tuple[int, int], float]:
-    """The network's log odds of every note of a survey, string by string."""
-    by_string: dict[int, dict[int, Sequence[float]]] = {}
-    for one in surveys.sounded(db, survey_id):
-        if one.what != "harmonic" and one.ear is not None and len(one.ear) == COUNT:
-            by_string.setdefault(one.string, {})[one.fret] = one.ear
-    found: dict[tuple[int, int], float] = {}
-    for string, notes in by_string.items():
-        odds = buzz_ear().log_odds([np.array(one) for one in notes.values()])
-        found |= {(string, fret): float(value) for fret, value in zip(notes, odds, strict=True)}
-    return found
+def _accepted_at(db: Connection, job_id: int | None) -> str:
+    """When a job's setup was accepted; empty before that."""
+    accepted = setups.last_accepted(db, job_id) if job_id is not None else None
+    return accepted.accepted_at if accepted else ""
+
+
+def _heard(db: Connection, survey_id: int, learned: Learned) -> list[EarHeard]:
+    """Every note of a survey, each heard beside the others of its string."""
+    by_string: dict[int, list[EarNote]] = {}
+    for one in ear.notes(db, survey_id):
+        if len(one.figures) == COUNT:
+            by_string.setdefault(one.string, []).append(one)
+    return [
+        EarHeard(note, float(odds), learned.chance(float(odds)))
+        for notes in by_string.values()
+        for note, odds in zip(notes, buzz_ear().log_odds([np.array(one.figures) for one in notes]), strict=True)
+    ]
 
 
 def confirm_heard(
     db: Connection,
     settings: ShopSettings,
     now: datetime,
-    job: jobs.Job | None,
     instrument: instruments.Instrument,
-    found: SetupSurveys,
     said: Mapping[int, bool],
-    played: bool,
 ) -> int:
-    """Keep of notes, by their row, whether they buzz: each a reading of the buzz survey that is open; one
-    that was asked about alone is a lesson too.
+    """Keep of notes, by their row, whether they buzz: each a reading of the job's buzz survey, another one where its
+    notes were played on another setup; one that was asked about alone is a lesson too.
 
-    `played` is whether the notes of that survey stand (else another one begins). Returns how many were kept; raises
-    NothingToConfirmError.
+    Returns how many were kept; raises NothingToConfirmError.
     """
+    found = latest_read(db, settings, instrument)
     heard = ear_findings(db, instrument, found)
     some = [(one, buzzes) for row, buzzes in said.items() if heard and (one := heard.named(row))]
     if not some:
         raise NothingToConfirmError(
             "That note was played again, or the setup was changed since: see what is heard now."
         )
+    job = jobs.open_of(db, [instrument.id]).get(instrument.id)
     if job is None:
         raise NothingToConfirmError("Open a job first: what is played is part of its record.")
-    open_one = found.of.get("buzz")
+    open_one, done = found.of.get("buzz"), acts.of_instrument(db, instrument.id)
+    stands = played_as_it_is(db, found, _accepted_at(db, job.id), done)
     with transaction(db):
-        if open_one is None or open_one.job_id != job.id or not played:
+        if open_one is None or open_one.job_id != job.id or not stands:
             head = usual_head(db, settings, now, job, instrument, "buzz").of("buzz", instrument.spec.strings)
             survey_id = start_survey(db, now, job, instrument, head)
         else:

@@ -171,7 +171,7 @@ def setup_facts(
     return SetupFacts(
         strings=instrument.spec.strings,
         before=before.found,
-        latest=latest.found if _played_as_it_is(db, latest, since, done) else not_played(latest.found),
+        latest=latest.found if played_as_it_is(db, latest, since, done) else not_played(latest.found),
         target=accepted.target if accepted else None,
         relief_since=fresh("straightness"),
         strings_since=fresh("strings") and not latest.moved,
@@ -182,7 +182,7 @@ def setup_facts(
     )
 
 
-def _played_as_it_is(db: Connection, latest: SetupSurveys, since: str, done: Sequence[Act]) -> bool:
+def played_as_it_is(db: Connection, latest: SetupSurveys, since: str, done: Sequence[Act]) -> bool:
     """Whether the notes were played on the setup that is wanted, and on the neck as it is."""
     survey = latest.of.get("buzz")
     return survey is None or (survey.taken_at >= since and moved_since_read(db, survey, MOVES_HEIGHTS, done) is None)

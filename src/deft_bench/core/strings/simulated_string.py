@@ -58,6 +58,15 @@ class Ringing:
     decay_low_s: float = DECAY_LOW_S
     decay_high_s: float = DECAY_HIGH_S
 
+    @property
+    def hz(self) -> float:
+        """Its first partial without stiffness, Hz."""
+        return math.sqrt(self.tension_n / self.mass_kg_per_m) / (2 * self.length_mm / 1000)
+
+    def without_frets(self) -> "Ringing":
+        """The same pluck over nothing."""
+        return replace(self, over_mm=(), room_mm=())
+
 
 @dataclass(frozen=True, slots=True)
 class Rang:
@@ -102,10 +111,9 @@ def away_from(notes: Sequence[Ringing], stroke: Stroke) -> list[Ringing]:
     return [replace(note, toward=False, pluck_n=note.pluck_n * stroke.away_share) for note in notes]
 
 
-def points_for(notes: Sequence[Ringing]) -> int:
-    """Into how many steps the strings are cut: enough for the lowest of the notes."""
-    lowest = min(math.sqrt(one.tension_n / one.mass_kg_per_m) / (2 * one.length_mm / 1000) for one in notes)
-    return round(min(MOST_POINTS, max(LEAST_POINTS, HALF_RATE_HZ / lowest)))
+def points_for(notes: Sequence[Ringing], to_hz: float = HALF_RATE_HZ) -> int:
+    """Into how many steps the strings are cut: enough for the lowest of the notes to carry partials so high."""
+    return round(min(MOST_POINTS, max(LEAST_POINTS, to_hz / min(one.hz for one in notes))))
 
 
 def steps_for(notes: Sequence[Ringing], seconds: float, points: int | None = None) -> int:
@@ -354,7 +362,7 @@ def buzz_db(notes: Sequence[Ringing], periods: float = 12, points: int = 80) -> 
     """
     steps = math.ceil(2 * points * periods)
     struck = play(notes, steps, points)
-    free = play([replace(note, over_mm=(), room_mm=()) for note in notes], steps, points)
+    free = play([note.without_frets() for note in notes], steps, points)
     window = np.hanning(steps)
     added = np.abs(np.fft.rfft((struck.bridge_n - free.bridge_n) * window)) ** 2
     whole = np.abs(np.fft.rfft((free.bridge_n - free.bridge_n.mean(axis=1, keepdims=True)) * window)) ** 2

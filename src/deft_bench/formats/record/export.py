@@ -151,7 +151,7 @@ def _survey(db: Connection, survey: surveys.Survey, job_uids: dict[int, str]) ->
         "blades_um": list(head.blades_um),
         "reach": head.reach,
         "spread_um": head.spread_um,
-        "sounded": [asdict(note) for note in surveys.sounded(db, survey.id)],
+        "sounded": [asdict(note) for note in surveys.sounded(db, survey.id, ear=True)],
         "readings": [
             {
                 "lane": reading.lane,

@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterator
 from flask import Blueprint, Response, current_app, flash, jsonify, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
-from deft_bench.bench.stand_ins import STAND_INS
+from deft_bench.bench.stand_ins import stand_ins_on
 from deft_bench.core.units import Display
 from deft_bench.devices.hub import Device, Heard, Hub
 from deft_bench.devices.line_format import (
@@ -43,7 +43,6 @@ USES = {
     "pedal": "a pedal that accepts",
     "nothing": "nothing yet",
 }
-"""The devices that the switch sets up, by name."""
 CLIMATE = "climate device"
 """What is told when a device is set up or changed."""
 TAKEN = {"still": "when it stands still", "line": "as it is sent: its own button", "enter": "on Enter or the pedal"}
@@ -280,11 +279,10 @@ def _no_address(way: str, used_for: str, address: str) -> str:
 
 
 def _page(found: StoredDevice | None, values: dict[str, str], errors: dict[str, str] | None = None) -> str:
-    every = devices.every(db())
     return render_template(
         "devices/show.html",
         section="settings",
-        devices=every,
+        devices=devices.every(db()),
         device=found,
         values=values,
         errors=errors or {},
@@ -296,5 +294,5 @@ def _page(found: StoredDevice | None, values: dict[str, str], errors: dict[str, 
         formats={code: words for code, (words, _) in PRESETS.items()} | {"own": "a pattern of its own"},
         repeats=REPEATS,
         stand_ins=settings().demo,
-        standing_in=any(one.setup.name in STAND_INS for one in every),
+        standing_in=stand_ins_on(db(), settings()),
     )

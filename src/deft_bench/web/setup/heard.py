@@ -4,23 +4,18 @@ from flask import flash, redirect, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.setup.ear import NothingToConfirmError, confirm_heard
-from deft_bench.bench.setup.readings import latest_read
-from deft_bench.web.setup.screen import common, screen, setup_or_404
+from deft_bench.web.setup.screen import screen, setup_or_404
 from deft_bench.web.support import db, now, settings
 
 
 @screen.post("/instruments/<int:instrument_id>/setup/buzz/heard")
 def confirm(instrument_id: int) -> Response:
     """Keep of the notes named by `buzzes` that they buzz, and of those named by `clean` that they do not."""
-    instrument, plan = setup_or_404(instrument_id)
-    shown = common(instrument, plan, "buzz")
-    facts = shown["facts"]
+    instrument, _ = setup_or_404(instrument_id)
     said = dict.fromkeys(request.form.getlist("clean", type=int), False)
     said |= dict.fromkeys(request.form.getlist("buzzes", type=int), True)
-    found = latest_read(db(), settings(), instrument)
-    played = facts is None or bool(facts.latest.played)
     try:
-        kept = confirm_heard(db(), settings(), now(), shown["job"], instrument, found, said, played)
+        kept = confirm_heard(db(), settings(), now(), instrument, said)
     except NothingToConfirmError as error:
         flash(f"Not kept. {error}")
     else:

@@ -14,7 +14,7 @@ from deft_bench.core.strings.frame import Array
 
 SCALE_SD, SHIFT_SD = 0.3, 1.0
 """How far a bench's log odds may be stretched and shifted before anything is confirmed."""
-LEAST_SCALE, STEPS = 0.1, 30
+LEAST_SCALE = 0.1
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,39 +75,28 @@ def asked(notes: Sequence[Array], note: int, others: Sequence[int] | None = None
 
 def learned_from(confirmed: Sequence[tuple[float, bool]]) -> Learned:
     """What a bench's confirmations, (log odds, whether it buzzed), make of the log odds: the likeliest stretch and
-    shift, by Newton's method.
+    shift.
     """
     if not confirmed:
         return Learned()
-    odds = np.array([one for one, _ in confirmed])
-    buzzed = np.array([float(two) for _, two in confirmed])
-    scale, shift = _likeliest(odds, buzzed, fixed=False)
-    if scale < LEAST_SCALE:
-        scale, shift = _likeliest(odds, buzzed, fixed=True)
-    return Learned(scale, shift, len(confirmed))
+    from scipy.optimize import minimize
 
-
-def _likeliest(odds: Array, buzzed: Array, fixed: bool) -> tuple[float, float]:
-    """The likeliest stretch (with `fixed` the least) and shift."""
-    rows = np.column_stack([odds, np.ones_like(odds)])
+    rows = np.array([(odds, 1.0) for odds, _ in confirmed])
+    buzzed = np.array([float(one) for _, one in confirmed])
     prior, known = np.array([1.0, 0.0]), 1 / np.array([SCALE_SD, SHIFT_SD]) ** 2
-    free = np.array([0.0 if fixed else 1.0, 1.0])
-    at = np.array([LEAST_SCALE, 0.0]) if fixed else prior
 
-    def unlikely(one: Array) -> float:
-        z = rows @ one
-        return float(np.sum(np.logaddexp(0, z) - buzzed * z) + np.sum(known * (one - prior) ** 2) / 2)
+    def unlikely(at: Array) -> tuple[float, Array]:
+        z, off = rows @ at, at - prior
+        return (
+            float(np.sum(np.logaddexp(0, z) - buzzed * z) + np.sum(known * off**2) / 2),
+            rows.T @ (_logistic(z) - buzzed) + known * off,
+        )
 
-    for _ in range(STEPS):
-        chance = _logistic(rows @ at)
-        slope = (rows.T @ (chance - buzzed) + known * (at - prior)) * free
-        curve = (rows * (chance * (1 - chance))[:, None]).T @ rows + np.diag(known)
-        step = np.linalg.solve(curve * np.outer(free, free) + np.diag(1 - free), slope)
-        size = 1.0
-        while unlikely(at - size * step) > unlikely(at) + 1e-12 and size > 1e-6:
-            size /= 2
-        at = at - size * step
-    return float(at[0]), float(at[1])
+    tight = {"ftol": 1e-15, "gtol": 1e-10}
+    found = minimize(
+        unlikely, prior, jac=True, method="L-BFGS-B", bounds=[(LEAST_SCALE, None), (None, None)], options=tight
+    )
+    return Learned(float(found.x[0]), float(found.x[1]), len(confirmed))
 
 
 def _logistic(log_odds: Array) -> Array:

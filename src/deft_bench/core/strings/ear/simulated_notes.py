@@ -19,10 +19,10 @@ from deft_bench.core.strings.frame import Array, StringFrame
 from deft_bench.core.strings.simulated_string import (
     BUZZ_FROM_HZ,
     BUZZ_TO_HZ,
-    MOST_POINTS,
     Rang,
     Ringing,
     play,
+    points_for,
     ringing,
     steps_for,
 )
@@ -32,7 +32,7 @@ from deft_bench.core.strings.stroke import Stroke
 LOUDER_DB = 3.0
 """From so much on what the frets add is a buzz to the ear."""
 RINGS_S = 0.3
-LEAST_POINTS, HALF_RATE_HZ = 36, 22_050
+HEARD_TO_HZ = ROOM_RATE / 2
 AT_ONCE, NEAR = 96, 1.4
 """So many notes are played together, and none of so many times the pitch of the lowest: they share its points."""
 INSTRUMENTS: dict[StringKind, tuple[str, str, float]] = {
@@ -51,9 +51,6 @@ class SimulatedNote:
     high band, dB; None where it touches none.
     """
 
-    kind: StringKind
-    string: int
-    fret: int
     hz: float
     sound: Array
     louder_db: float | None
@@ -66,36 +63,33 @@ class SimulatedNote:
 
 def simulated_strings(chance: np.random.Generator, count: int, notes: int = 8) -> list[list[SimulatedNote]]:
     """So many random strings, each with so many notes, the open one first."""
-    made = [_random_string(chance, notes) for _ in range(count)]
-    every = [(i, *one) for i, string in enumerate(made) for one in string]
-    every.sort(key=lambda one: pitch_of(one[4]))
-    out: list[list[SimulatedNote]] = [[] for _ in made]
+    every = [(i, note) for i in range(count) for note in _random_string(chance, notes)]
+    every.sort(key=lambda one: one[1].hz)
+    out: list[list[SimulatedNote]] = [[] for _ in range(count)]
     while every:
-        near = sum(pitch_of(one[4]) < NEAR * pitch_of(every[0][4]) for one in every[:AT_ONCE])
+        near = sum(note.hz < NEAR * every[0][1].hz for _, note in every[:AT_ONCE])
         some, every = every[:near], every[near:]
-        sounds = sounds_of([one[4] for one in some])
-        for (i, kind, string, fret, note), (sound, louder) in zip(some, sounds, strict=True):
-            out[i].append(SimulatedNote(kind, string, fret, pitch_of(note), sound, louder))
-    return [sorted(string, key=lambda one: one.fret) for string in out]
+        for (i, note), (sound, louder) in zip(some, sounds_of([note for _, note in some]), strict=True):
+            out[i].append(SimulatedNote(note.hz, sound, louder))
+    return out
 
 
-def pitch_of(note: Ringing) -> float:
-    """Its first partial without stiffness, Hz."""
-    return math.sqrt(note.tension_n / note.mass_kg_per_m) / (2 * note.length_mm / 1000)
-
-
-def sounds_of(notes: Sequence[Ringing], seconds: float = RINGS_S) -> list[tuple[Array, float | None]]:
+def sounds_of(notes: Sequence[Ringing]) -> list[tuple[Array, float | None]]:
     """How each sounds at `ROOM_RATE`, and how much louder the frets make its high band, dB (None: touches none)."""
-    points = round(min(MOST_POINTS, max(LEAST_POINTS, HALF_RATE_HZ / min(map(pitch_of, notes)))))
-    rang = play(notes, steps_for(notes, seconds, points), points)
-    free = play([replace(one, over_mm=(), room_mm=()) for one in notes], steps_for(notes, 1.1 * LOUD_S, points), points)
+    rang, free = played(notes, RINGS_S), played([one.without_frets() for one in notes], 1.1 * LOUD_S)
     return [
         (
-            rang.sound(i, ROOM_RATE)[: int(seconds * ROOM_RATE)],
+            rang.sound(i, ROOM_RATE)[: int(RINGS_S * ROOM_RATE)],
             10 * math.log10(_high(rang, i) / _high(free, i)) if rang.struck_ns[i].any() else None,
         )
         for i in range(len(notes))
     ]
+
+
+def played(notes: Sequence[Ringing], seconds: float) -> Rang:
+    """The notes on the simulated string, as fine as they are heard."""
+    points = points_for(notes, HEARD_TO_HZ)
+    return play(notes, steps_for(notes, seconds, points), points)
 
 
 def _high(rang: Rang, note: int) -> float:
@@ -108,7 +102,7 @@ def _high(rang: Rang, note: int) -> float:
     return float(power[(hz > BUZZ_FROM_HZ) & (hz < BUZZ_TO_HZ)].sum()) + 1e-30
 
 
-def _random_string(chance: np.random.Generator, notes: int) -> list[tuple[StringKind, int, int, Ringing]]:
+def _random_string(chance: np.random.Generator, notes: int) -> list[Ringing]:
     """A string of a customary instrument, now and then too low, over frets of which some are proud or low."""
     kind = list(INSTRUMENTS)[chance.choice(len(SHARES), p=SHARES)]
     set_name, tuning, scale = INSTRUMENTS[kind]
@@ -125,23 +119,17 @@ def _random_string(chance: np.random.Generator, notes: int) -> list[tuple[String
     rounded = chance.uniform(2, 8) + (6 if kind == "nylon" else 0)
     where = CUSTOMS[kind].from_saddle_mm * chance.uniform(0.6, 1.4)
     fretted = [0, *sorted(chance.choice(np.arange(1, frets - 2), notes - 1, replace=False).tolist())]
-    out: list[tuple[StringKind, int, int, Ringing]] = []
+    out: list[Ringing] = []
     for fret in fretted:
         stroke, pluck = Stroke(where + chance.normal(0, 8)), force * math.exp(chance.normal(0, 0.15))
         strung = over_frets(frame, OverString(1, tension, gap, pluck, action), 1, stroke)
-        note = ringing(frame, strung, makes[i], tension, pluck, stroke, fret)
         out.append(
-            (
-                kind,
-                i + 1,
-                fret,
-                replace(
-                    note,
-                    decay_low_s=low_s * chance.uniform(0.8, 1.2),
-                    decay_high_s=high_s * chance.uniform(0.8, 1.2),
-                    rounded_mm=rounded,
-                    toward=bool(chance.random() < 0.6),
-                ),
+            replace(
+                ringing(frame, strung, makes[i], tension, pluck, stroke, fret),
+                decay_low_s=low_s * chance.uniform(0.8, 1.2),
+                decay_high_s=high_s * chance.uniform(0.8, 1.2),
+                rounded_mm=rounded,
+                toward=bool(chance.random() < 0.6),
             )
         )
     return out

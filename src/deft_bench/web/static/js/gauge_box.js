@@ -30,5 +30,6 @@ function hear(said) {
 if (live) {
   follow(live.dataset.gauge, { heard: hear, lost: () => { heard = null; say("text", "–"); say("words", "The gauge is not heard: the server does not answer."); } });
   let pressed = null;
-  if (live.dataset.pedal) follow(live.dataset.pedal, { heard: (said) => { if (pressed !== null && said.still !== pressed) take(); pressed = said.still; } });
+  const press = () => { if (box.value) box.form.requestSubmit(); else take(); };
+  if (live.dataset.pedal) follow(live.dataset.pedal, { heard: (said) => { if (pressed !== null && said.still !== pressed) press(); pressed = said.still; } });
 }
