@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from deft_bench.devices.line_format import PRESETS
-from deft_bench.devices.stand_in import Gauge, over_tcp
+from deft_bench.devices.stand_in import Gauge, GaugeInHand, over_tcp
 from deft_bench.store import devices, surveys
 from deft_bench.store.database import connect
 from deft_bench.store.devices import DeviceSetup
@@ -35,6 +35,35 @@ def test_a_gauge_enters_its_readings_and_enter_takes_its_figure(page: Page, benc
     page.keyboard.type("0.16")
     page.keyboard.press("Enter")
     expect(page.locator('[data-say="read"]')).to_have_text(str(len(figures) + 1))
+    listener.close()
+
+
+def test_the_box_of_the_relief_takes_the_gauge_only_where_it_is_asked_for(page: Page, bench_server: Server) -> None:
+    held = GaugeInHand()
+    listener, port = over_tcp(held)
+    with closing(connect(bench_server.database)) as db:
+        form = PRESETS["figure_unit"][1]
+        setup = DeviceSetup("Dial", "readings", "tcp", f"127.0.0.1:{port}", form, "mm", "", 10, 300)
+        devices.keep_air(db, devices.put(db, setup, "2026-08-24T08:00:00.000Z"), 5000)
+        before = surveys.of_instrument(db, 8, "straightness")
+    page.goto(f"{bench_server.url}/instruments/8/neck?aim=playing")
+    said = page.locator("[data-gauge-says=text]")
+    expect(said).to_have_text("5.00 mm")
+    expect(page.locator("#f-gap")).not_to_be_focused()
+    held.touch(0.12)
+    expect(said).to_have_text("0.12 mm")
+    page.wait_for_timeout(1200)
+    with closing(connect(bench_server.database)) as db:
+        assert surveys.of_instrument(db, 8, "straightness") == before
+    held.lift()
+    expect(said).to_have_text("5.00 mm")
+    page.locator("#f-gap").focus()
+    with page.expect_navigation():
+        held.touch(0.14)
+    with closing(connect(bench_server.database)) as db:
+        read = surveys.of_instrument(db, 8, "straightness")[0]
+        assert list(surveys.values(db, read.id).values()) == [140]
+        assert (read.head.tool, read.head.resolution_um) == ("Dial", 10)
     listener.close()
 
 

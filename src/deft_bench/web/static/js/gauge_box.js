@@ -1,4 +1,5 @@
-// A gauge at a single box: what it says stands beside it, and is sent when it stands still, or by a pedal. What is being typed by hand goes before it.
+// A gauge at a single box: what it says stands beside it, and is sent by a pedal, or when it stands still while the box has the focus, as it has where the
+// page asks for a reading. What is being typed by hand goes before it.
 
 import { follow } from "/static/js/follow.js";
 
@@ -24,7 +25,7 @@ function hear(said) {
   live.classList.toggle("wrong-words", Boolean(heard.words));
   const stands = still !== null && heard.still !== still;
   still = heard.still;
-  if (stands && live.dataset.whenStill) take();
+  if (stands && live.dataset.whenStill && document.activeElement === box) take();
 }
 
 if (live) {
