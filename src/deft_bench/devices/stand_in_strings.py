@@ -29,7 +29,7 @@ STRUCK_AT = 0.28
 """The hand goes along with a short string: never at its middle, where every other partial is silent."""
 WRONG_CENTS = 300.0
 SNR_DB, LOUDEST = 40.0, 0.4
-DAMPED_S = 0.05
+NOTE_S, DAMPED_S = 1.15, 0.05
 REST_S = 0.15
 
 
@@ -61,7 +61,9 @@ class StandInStrings:
         off = self._chance(f"{string} {fret}").uniform(-MOST_CENTS, MOST_CENTS) if fret and not harmonic else 0.0
         return self.makes[string - 1].pitch_hz(self.a4_hz) * 2 ** (fret / 12 + (opened + off) / 1200)
 
-    def note(self, string: int, fret: int, harmonic: bool = False, seconds: float = 1.15, wrong: bool = False) -> Array:
+    def note(
+        self, string: int, fret: int, harmonic: bool = False, seconds: float = NOTE_S, wrong: bool = False
+    ) -> Array:
         """A note as it is recorded at `ROOM_RATE`, full scale ±1, damped at its end; `wrong` is another fret's."""
         ringing = self._ringing(string, fret)
         hz = self.hz(string, fret, harmonic) * (2 ** (WRONG_CENTS / 1200) if wrong else 1)
@@ -108,17 +110,25 @@ def _struck(note: Ringing, free: Array) -> Array:
     return sound
 
 
-def a_pass(strings: StandInStrings, at_frets: Sequence[int], wrong: int = 0) -> Array:
-    """Every string from the lowest: open, harmonic over 12, and fretted; so many wrong notes first among them."""
+def a_pass(
+    strings: StandInStrings,
+    at_frets: Sequence[int],
+    wrong: int = 0,
+    seconds: float = NOTE_S,
+    played: Sequence[int] = (),
+) -> Array:
+    """Every string from the lowest, or those that are `played` in their turn: open, harmonic over 12, and fretted; so
+    many wrong notes among them, and each note so long.
+    """
     notes = [
         (string, fret, what)
-        for string in range(len(strings.makes), 0, -1)
+        for string in played or range(len(strings.makes), 0, -1)
         for fret, what in ((0, "open"), (12, "harmonic"), *((fret, "fretted") for fret in sorted(at_frets)))
     ]
     slips = {math.floor((k + 0.5) * len(notes) / wrong) for k in range(wrong)}
     parts = [np.zeros(ROOM_RATE)]
     for k, (string, fret, what) in enumerate(notes):
         if k in slips:
-            parts.append(strings.note(string, fret, wrong=True))
-        parts.append(strings.note(string, fret, what == "harmonic"))
+            parts.append(strings.note(string, fret, seconds=seconds, wrong=True))
+        parts.append(strings.note(string, fret, what == "harmonic", seconds))
     return np.concatenate([*parts, np.zeros(ROOM_RATE)])

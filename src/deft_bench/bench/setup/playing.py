@@ -85,7 +85,7 @@ class Playing:
             if self.order == "in_order":
                 note, found = self._in_turn(pluck, wanted, asked, plan.a4_hz)
             else:
-                note, found = self._anywhere(pluck, wanted, heard, plan.a4_hz)
+                note, found = self._anywhere(pluck, wanted, plan.a4_hz)
         except PitchError as error:
             text = str(error)
             return Told(None, f"Not kept. {text[:1].upper()}{text[1:]}")
@@ -111,22 +111,20 @@ class Playing:
             raise PitchError(f"{found.note} {found.cents:+.0f} cents is heard, and another note was asked for")
         return asked, found
 
-    def _anywhere(self, pluck: Pluck, wanted: dict[Note, Wanted], heard: Listening, a4_hz: float) -> tuple[Note, Pitch]:
+    def _anywhere(self, pluck: Pluck, wanted: dict[Note, Wanted], a4_hz: float) -> tuple[Note, Pitch]:
         found = pitch(pluck.samples, round(self.stream.rate), None, a4_hz)
-        notes = list(wanted)
-        last = next((one.note for one in reversed(self.told) if one.note is not None), None)
-        after = notes.index(last) + 1 if last in notes else 0
-        place = place_of(found.hz, list(wanted.values()), after, last.string if last else None)
+        kept = [one.note.code for one in self.told if one.note is not None]
+        place = place_of(found.hz, list(wanted.values()), kept)
         if place is None:
             name, off = nearest_note(found.hz, a4_hz)
             raise PitchError(f"{name} {off:+.0f} cents is heard, and no note of this survey has that pitch")
-        return next(note for note in notes if note.code == place.code), found
+        return next(note for note in wanted if note.code == place.code), found
 
 
 def _wanted(heard: Listening) -> dict[Note, Wanted]:
     """Every note whose pitch is known, with it."""
     return {
-        one.note: Wanted(one.note.code, one.note.string, hz, one.heard is not None)
+        one.note: Wanted(one.note.code, one.note.string, one.note.what, one.note.fret, hz, one.heard is not None)
         for one in heard.notes
         if (hz := heard.pitch_hz(one.note)) is not None
     }

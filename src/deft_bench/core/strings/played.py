@@ -22,6 +22,8 @@ LEVEL_HOPS = 3
 """The level is of so many hops together: a turn of the lowest string, 31 Hz, is longer than one of them."""
 WRONG_CENTS = 45.0
 """Within this of a place's pitch against its open string a note is of that place; what is further off is another."""
+GOES_ON = 2
+"""A note goes on from one of so many before it: the last may have been a slip."""
 DIED, OVER_BEFORE = 0.04, 1.5
 """A note has died away at so much of its loudest, or this near what was heard before it."""
 
@@ -113,25 +115,59 @@ class Stream:
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """A note that may be played: its place's code, its string, and the pitch it should have, Hz."""
+    """A note that may be played: its place's code, its string, what it is (open, harmonic, fretted), its fret, and the
+    pitch it should have, Hz.
+    """
 
     code: str
     string: int
+    what: str
+    fret: int
     hz: float
     heard: bool = False
 
 
-def place_of(hz: float, wanted: Sequence[Wanted], at: int, last_string: int | None) -> Wanted | None:
+def place_of(hz: float, wanted: Sequence[Wanted], kept: Sequence[str]) -> Wanted | None:
     """The place that a pitch is of, where notes come in any order; None where no place has that pitch.
 
     Of places of one pitch (a fifth fret and the next open string, an octave's harmonic and its fretted note) the one is
-    taken that is not heard yet, then that on the string played last, then that which comes soonest after place `at`.
+    taken that goes on from the note before, then from the one before that, which a slip may have followed: next in
+    turn, or the same step on along the strings and frets. Where none does, it is one that is not heard yet: an open
+    string (the others are heard against it), then what is played as the last was, nearest to the hand, the soonest.
+    `kept` are the codes of the notes that were kept, the last one last.
     """
     near = [k for k, one in enumerate(wanted) if abs(cents_between(hz, one.hz)) <= WRONG_CENTS]
-    count = len(wanted)
+    codes = [one.code for one in wanted]
+    came = [codes.index(code) for code in kept[-GOES_ON:] if code in codes]
+    onward = _onward(wanted, came)
+    last = wanted[came[-1]] if came else None
+    after = came[-1] + 1 if came else 0
 
-    def cost(k: int) -> tuple[bool, bool, int, float]:
+    def cost(k: int) -> tuple[int, bool, bool, bool, int, int]:
         one = wanted[k]
-        return one.heard, one.string != last_string, (k - at) % count, abs(cents_between(hz, one.hz))
+        other = last is not None and one.what != last.what
+        far = _apart(one, last) if last else 0
+        return onward.get(k, GOES_ON), one.heard, one.what != "open", other, far, (k - after) % len(wanted)
 
     return wanted[min(near, key=cost)] if near else None
+
+
+def _apart(one: Wanted, other: Wanted) -> int:
+    """How far the hand goes from one to the other: across strings, and along them where it holds both."""
+    along = abs(one.fret - other.fret) if one.what == other.what == "fretted" else 0
+    return abs(one.string - other.string) + along
+
+
+def _onward(wanted: Sequence[Wanted], came: Sequence[int]) -> dict[int, int]:
+    """The places that go on from the notes before, by how many notes ago: next in turn, and a step like the last."""
+    at = {(one.string, one.what, one.fret): k for k, one in enumerate(wanted)}
+    out: dict[int, int] = {}
+    for ago, k in enumerate(reversed(came)):
+        nexts = [k + 1]
+        if ago == 0 and len(came) > 1:
+            one, before = wanted[k], wanted[came[-2]]
+            nexts.append(at.get((2 * one.string - before.string, one.what, 2 * one.fret - before.fret), k + 1))
+        for place in nexts:
+            if place < len(wanted):
+                out.setdefault(place, ago)
+    return out
