@@ -40,6 +40,8 @@ VIEWS = {
     "report": "/jobs/{set_up}/record",
     "record": "/jobs/{levelled}/record",
     "play": "/surveys/{sounded}/play",
+    "practice": "/practice/{half_way}",
+    "debrief": "/practice/{practised}",
     "devices": "/devices/1",
 }
 
@@ -80,7 +82,7 @@ def ids(database: Path) -> dict[str, int]:
     """The demo's rows that the views name."""
     from contextlib import closing
 
-    from deft_bench.store import jobs, surveys
+    from deft_bench.store import jobs, practice, surveys
     from deft_bench.store.database import connect
 
     with closing(connect(database)) as db:
@@ -102,6 +104,8 @@ def ids(database: Path) -> dict[str, int]:
             "rocker": rocker.id,
             "levelled": levelled,
             "set_up": set_up,
+            "half_way": next(one.id for one in practice.latest(db) if one.answered_at is None),
+            "practised": next(one.id for one in practice.latest(db) if one.level == 3),
             "sounded": surveys.of_instrument(db, 8, "intonation", 1)[0].id,
         }
 

@@ -96,8 +96,8 @@ class SimulatedNeck:
             for fret, under in enumerate(below, first)
         }
 
-    def blade(self, lane: str, fret: int, blades_mm: Sequence[float]) -> float:
-        """The thickest of some blades that passes over a fret under a straightedge that lies along a lane; 0: none."""
+    def under_edge(self, lane: str) -> list[float]:
+        """Gaps over every fret under a straightedge that lies along a lane, mm, fret 1 first."""
         x, tops = np.array(self.positions), np.array([self.height(lane, one) for one in range(1, self.frets + 1)])
         middle = x.mean()
         # the edge lies on the two tops about its middle that bear it highest there
@@ -106,7 +106,12 @@ class SimulatedNeck:
             for i in np.flatnonzero(x <= middle)
             for k in np.flatnonzero(x > middle)
         )
-        gap = float(at + slope * (x[fret - 1] - middle) - tops[fret - 1])
+        gaps: list[float] = (at + slope * (x - middle) - tops).tolist()
+        return gaps
+
+    def blade(self, lane: str, fret: int, blades_mm: Sequence[float]) -> float:
+        """The thickest of some blades that passes over a fret under a straightedge along a lane; 0: none."""
+        gap = self.under_edge(lane)[fret - 1]
         return max((blade for blade in blades_mm if blade <= gap), default=0.0)
 
     def daylight(self, fret: int) -> float:

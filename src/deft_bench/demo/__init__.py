@@ -29,6 +29,7 @@ from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.simulated_neck import SimulatedNeck
 from deft_bench.core.survey import SurveyHead, heights_from
 from deft_bench.core.survey_kinds import FLAT_UM, GONE_UM, LEFT_UM, PARTLY_UM, ROCKS_UM, SURVEY_KINDS, Place
+from deft_bench.demo.practice import make_practice
 from deft_bench.demo.setups import make_setups
 from deft_bench.demo.sheets import make_sheets
 from deft_bench.demo.week import make_week
@@ -211,6 +212,7 @@ def make_demo(path: Path, today: date) -> None:
         make_week(db, today)
         _crown_heights(db, today)
         _ink_and_blades(db, today)
+        make_practice(db, today)
         for back in range(60, -1, -3):
             day = today - timedelta(days=back)
             chance = random.Random(day.toordinal())

@@ -76,6 +76,7 @@ def create_app(
         level,
         neck,
         notes,
+        practice,
         record,
         refret,
         schedule,
@@ -108,6 +109,7 @@ def create_app(
         settings,
         devices,
         access,
+        practice,
         undo,
     ):
         app.register_blueprint(screen.screen)

@@ -1,0 +1,31 @@
+"""Two apprentices who practise: what they have reached, and a neck that one left half-way."""
+
+from datetime import UTC, date, datetime, time, timedelta
+
+from deft_bench.bench.practising import answer, begin, practising, take
+from deft_bench.core.practice.culprit import FRETS, found_by_program
+from deft_bench.store.database import Connection
+
+ATTEMPTS = (("Tova", 9, 1, 11, True), ("Tova", 6, 2, 12, True), ("Tova", 3, 3, 13, False), ("Emre", 5, 1, 14, True))
+"""Who, how many days ago, level, neck, and whether it was found."""
+HALF_WAY = ("Emre", 1, 1, 15)
+
+
+def make_practice(db: Connection, today: date) -> None:
+    """Fill in the attempts."""
+    for person, ago, level, seed, found in ATTEMPTS:
+        at = datetime.combine(today - timedelta(days=ago), time(16, 40), UTC)
+        attempt = begin(db, at, person, level, seed)
+        truth = practising(db, attempt).truth
+        for one in found_by_program(truth, level)[0]:
+            take(db, at, attempt, "rocker", "middle", one.fret)
+        # a low fret taken for its proud neighbour is the classic slip
+        slip = frozenset((fret, 1) if sign > 0 else (fret - 1, 1) for fret, sign in truth.signed)
+        named = truth.signed if found else slip
+        answer(db, at + timedelta(minutes=3), attempt, named)
+    person, ago, level, seed = HALF_WAY
+    at = datetime.combine(today - timedelta(days=ago), time(16, 40), UTC)
+    attempt = begin(db, at, person, level, seed)
+    take(db, at, attempt, "straightedge", "middle")
+    for fret in range(2, FRETS // 2, 2):
+        take(db, at, attempt, "rocker", "middle", fret)

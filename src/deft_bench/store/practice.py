@@ -1,0 +1,84 @@
+"""Attempts at drills: the hidden truth, the readings taken, and what was named; kept apart from all instruments."""
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+from deft_bench.store.database import Connection, new_uid, transaction
+
+
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """One attempt by a person; `truth` and `named` are JSON values, `named` and `points` None until it is answered."""
+
+    id: int
+    uid: str
+    drill: str
+    level: int
+    seed: int
+    person: str
+    truth: Any
+    started_at: str
+    answered_at: str | None
+    named: Any
+    points: int | None
+
+
+def start(db: Connection, drill: str, level: int, seed: int, person: str, truth: Any, at: str) -> int:
+    """Begin an attempt; its id."""
+    with transaction(db):
+        row = db.execute(
+            "INSERT INTO practice_attempt (uid, drill, level, seed, person, truth, started_at)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?)",
+            (new_uid(), drill, level, seed, person, json.dumps(truth), at),
+        )
+    return int(row.lastrowid or 0)
+
+
+def get(db: Connection, attempt_id: int) -> Attempt:
+    """One attempt; raises KeyError where there is none."""
+    row = db.execute("SELECT * FROM practice_attempt WHERE id = ?", (attempt_id,)).fetchone()
+    if row is None:
+        raise KeyError(attempt_id)
+    return _attempt(row)
+
+
+def latest(db: Connection, most: int = 200) -> list[Attempt]:
+    """The last attempts, the newest first."""
+    rows = db.execute("SELECT * FROM practice_attempt ORDER BY id DESC LIMIT ?", (most,))
+    return [_attempt(row) for row in rows]
+
+
+def add_reading(db: Connection, attempt_id: int, said: Any, at: str) -> None:
+    """Keep what a tool said, a JSON value; raises KeyError where there is no open attempt."""
+    with transaction(db):
+        row = db.execute(
+            "INSERT INTO practice_reading (attempt_id, said, at)"
+            " SELECT id, ?, ? FROM practice_attempt WHERE id = ? AND answered_at IS NULL",
+            (json.dumps(said), at, attempt_id),
+        )
+        if row.rowcount != 1:
+            raise KeyError(attempt_id)
+
+
+def readings(db: Connection, attempt_id: int) -> list[Any]:
+    """What tools said, in order, as JSON values."""
+    rows = db.execute("SELECT said FROM practice_reading WHERE attempt_id = ? ORDER BY id", (attempt_id,))
+    return [json.loads(row["said"]) for row in rows]
+
+
+def answer(db: Connection, attempt_id: int, named: Any, points: int, at: str) -> None:
+    """Close an attempt with what was named; raises KeyError where there is no open one."""
+    with transaction(db):
+        row = db.execute(
+            "UPDATE practice_attempt SET answered_at = ?, named = ?, points = ? WHERE id = ? AND answered_at IS NULL",
+            (at, json.dumps(named), points, attempt_id),
+        )
+        if row.rowcount != 1:
+            raise KeyError(attempt_id)
+
+
+def _attempt(row: Any) -> Attempt:
+    found = dict(row)
+    named = None if found["named"] is None else json.loads(found["named"])
+    return Attempt(**(found | {"truth": json.loads(found["truth"]), "named": named}))

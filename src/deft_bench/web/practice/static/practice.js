@@ -1,0 +1,99 @@
+// The rocker on the stage of a drill: the pointer or the arrows carry it, a tap or Enter sets it down; p and l mark the fret under its middle.
+
+import { letters, typing } from "/static/js/typing.js";
+
+const form = () => document.getElementById("read");
+const stage = () => document.querySelector("#practice-stage svg");
+const rocker = () => document.getElementById("rocker");
+const at = { lane: document.getElementById("f-lane").value, fret: Number(document.getElementById("f-fret").value) };
+
+const spans = () => JSON.parse(rocker().dataset.spans);
+const lanes = () => JSON.parse(rocker().dataset.lanes);
+
+// puts it where it is; only its own transform changes, so that a drag draws nothing else
+function draw() {
+  const [left, right] = spans()[at.fret] ?? [0, 0];
+  const bar = rocker().firstElementChild;
+  bar.setAttribute("width", right - left);
+  rocker().setAttribute("transform", `translate(${left} ${lanes()[at.lane]})`);
+}
+
+function carry(lane, fret) {
+  const frets = Object.keys(spans()).map(Number);
+  at.lane = lane;
+  at.fret = Math.min(frets.at(-1), Math.max(frets[0], fret));
+  document.getElementById("f-lane").value = at.lane;
+  document.getElementById("f-fret").value = at.fret;
+  draw();
+}
+
+// a neck wider than its window is moved along to where the rocker lies
+function follow() {
+  const wrap = stage().closest("#practice-stage");
+  const [seen, bar] = [wrap.getBoundingClientRect(), rocker().getBoundingClientRect()];
+  if (bar.left < seen.left || bar.right > seen.right) wrap.scrollLeft += (bar.left + bar.right - seen.left - seen.right) / 2;
+}
+
+// the lane and middle fret nearest to the pointer
+function under(event) {
+  const svg = stage();
+  const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+  const near = (all, distance) => all.reduce((best, one) => (distance(one) < distance(best) ? one : best));
+  const [lane] = near(Object.entries(lanes()), ([, y]) => Math.abs(y - point.y));
+  const [fret] = near(Object.entries(spans()), ([, [left, right]]) => Math.abs((left + right) / 2 - point.x));
+  return [lane, Number(fret)];
+}
+
+const read = (which) => form().querySelector(`[data-${which}]`).click();
+
+function mark(name) {
+  const box = document.getElementById(`f-${name}`);
+  const other = document.getElementById(name === "proud" ? "f-low" : "f-proud");
+  const numbers = (one) => one.value.split(/[\s,]+/).filter(Boolean);
+  const here = String(at.fret);
+  const had = numbers(box).includes(here);
+  box.value = (had ? numbers(box).filter((one) => one !== here) : [...numbers(box), here]).join(", ");
+  other.value = numbers(other).filter((one) => one !== here).join(", ");
+}
+
+const onStage = (event) => event.target.closest?.("#practice-stage");
+document.addEventListener("pointermove", (event) => { if (onStage(event)) carry(...under(event)); });
+document.addEventListener("click", (event) => {
+  if (!onStage(event)) return;
+  carry(...under(event));
+  read("rock");
+});
+document.addEventListener("change", (event) => {
+  if (event.target.matches("#f-lane, #f-fret") && spans()[Number(document.getElementById("f-fret").value)]) {
+    carry(document.getElementById("f-lane").value, Number(document.getElementById("f-fret").value));
+  }
+});
+document.addEventListener("keydown", (event) => {
+  if (typing(event.target) || event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey) return;
+  const names = Object.keys(lanes());
+  const lane = names.indexOf(at.lane);
+  const KEYS = {
+    ArrowRight: () => carry(at.lane, at.fret + 1),
+    ArrowLeft: () => carry(at.lane, at.fret - 1),
+    ArrowUp: () => carry(names[Math.max(0, lane - 1)], at.fret),
+    ArrowDown: () => carry(names[Math.min(names.length - 1, lane + 1)], at.fret),
+    Enter: () => read("rock"),
+  };
+  if (letters) Object.assign(KEYS, { e: () => read("edge"), p: () => mark("proud"), l: () => mark("low") });
+  if (!KEYS[event.key] || (event.key === "Enter" && event.target.closest("button, a, summary"))) return;
+  event.preventDefault();
+  KEYS[event.key]();
+  follow();
+});
+
+// the stage is a new drawing after each reading: the rocker goes back where it was, and tips where it rocks
+document.addEventListener("htmx:afterSwap", () => {
+  if (!rocker()) return;
+  draw();
+  follow();
+  const tips = document.querySelector("#stage-part [role=status]").textContent.includes("it rocks");
+  rocker().firstElementChild.classList.toggle("tips", tips);
+});
+draw();
+follow();
+stage().closest("#practice-stage").focus({ preventScroll: true });

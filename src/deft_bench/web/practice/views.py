@@ -1,0 +1,148 @@
+"""Practice: who practises what, the stage of a drill with its tools, and the debrief with the truth."""
+
+from flask import Blueprint, flash, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from deft_bench.bench.practising import (
+    MOST_SEED,
+    PracticeError,
+    Practising,
+    answer,
+    begin,
+    debrief,
+    practising,
+    progress,
+    take,
+    unanswered,
+)
+from deft_bench.core.frets.heights import LANES
+from deft_bench.core.practice.culprit import FRETS, LEVELS, SECONDS, Tool, explained
+from deft_bench.core.practice.ladder import next_level
+from deft_bench.web.drawing.practice_stage import stage_of
+from deft_bench.web.support import Form, db, now, or_404
+
+screen = Blueprint(
+    "practice", __name__, template_folder="templates", static_folder="static", static_url_path="/practice/static"
+)
+TOOLS: dict[str, Tool] = {"rocker": "rocker", "straightedge": "straightedge"}
+
+
+@screen.get("/practice")
+def show() -> str:
+    """The drills, what was left half-way, and what each person has reached."""
+    return _listing(Form(), {})
+
+
+@screen.post("/practice")
+def start() -> Response | tuple[str, int]:
+    """Start a drill."""
+    form = Form()
+    person, level, seed = form.text("person"), form.count("level", 1, max(LEVELS)), None
+    if form.text("seed"):
+        seed = form.count("seed", 0, MOST_SEED - 1)
+    if not form.errors and level is not None:
+        try:
+            return redirect(url_for(".attempt", attempt_id=begin(db(), now(), person, level, seed)))
+        except PracticeError as error:
+            form.errors["person"] = str(error)
+    return _listing(form, request.form.to_dict()), 422
+
+
+@screen.get("/practice/<int:attempt_id>")
+def attempt(attempt_id: int) -> str:
+    """The stage of a drill, or its debrief once it is answered."""
+    with or_404():
+        found = practising(db(), attempt_id)
+    if found.attempt.named is None:
+        return _stage(found, Form())
+    told = debrief(found)
+    at = request.args.get("step", type=int)
+    step = len(told.steps) if at is None or not 1 <= at <= len(told.steps) else at
+    return render_template(
+        "practice/debrief.html",
+        section="practice",
+        found=found,
+        told=told,
+        step=step,
+        level_words=LEVELS[found.attempt.level][0],
+        stage=stage_of(found.readings[:step], truth=found.truth, named=told.named),
+    )
+
+
+@screen.post("/practice/<int:attempt_id>/read")
+def reading(attempt_id: int) -> str | Response | tuple[str, int]:
+    """Set a tool down; a script gets the stage alone."""
+    form = Form()
+    tool = TOOLS.get(form.text("tool"))
+    fret = form.count("fret", 2, FRETS - 1) if tool == "rocker" else 0
+    if tool is None:
+        form.errors["fret"] = f"Choose a tool: {', '.join(TOOLS)}."
+    with or_404():
+        found = practising(db(), attempt_id)
+        if tool is not None and fret is not None:
+            try:
+                take(db(), now(), attempt_id, tool, form.text("lane"), fret)
+                found = practising(db(), attempt_id)
+            except PracticeError as error:
+                form.errors["fret"] = str(error)
+    if "HX-Request" in request.headers:
+        return _stage(found, form, "practice/stage.html")
+    if form.errors:
+        return _stage(found, form), 422
+    return redirect(url_for(".attempt", attempt_id=attempt_id))
+
+
+@screen.post("/practice/<int:attempt_id>/answer")
+def answered(attempt_id: int) -> Response | tuple[str, int]:
+    """Name the frets that are out."""
+    form = Form()
+    proud, low = form.frets("proud", FRETS), form.frets("low", FRETS)
+    both = set(proud) & set(low)
+    if both:
+        form.errors["low"] = f"A fret is proud or low, not both: {', '.join(map(str, sorted(both)))}."
+    with or_404():
+        found = practising(db(), attempt_id)
+        if not form.errors:
+            try:
+                named = frozenset([*((n, 1) for n in proud), *((n, -1) for n in low)])
+                answer(db(), now(), attempt_id, named)
+                return redirect(url_for(".attempt", attempt_id=attempt_id))
+            except PracticeError as error:
+                if found.attempt.named is not None:
+                    flash(str(error))
+                    return redirect(url_for(".attempt", attempt_id=attempt_id))
+                form.errors["proud"] = str(error)
+    return _stage(found, form), 422
+
+
+def _stage(found: Practising, form: Form, template: str = "practice/culprit.html") -> str:
+    last = found.readings[-1] if found.readings else None
+    lane = request.form.get("lane") or (last.lane if last else "middle")
+    fret = request.form.get("fret") or str(last.fret if last and last.fret else FRETS // 2)
+    return render_template(
+        template,
+        section="practice",
+        found=found,
+        level_words=LEVELS[found.attempt.level][0],
+        stage=stage_of(found.readings),
+        last=last,
+        seconds=sum(SECONDS[one.tool] for one in found.readings),
+        lanes=LANES,
+        values={"proud": "", "low": "", **request.form.to_dict(), "lane": lane, "fret": fret},
+        errors=form.errors,
+        ways=[(name, ways) for name in LANES if (ways := explained(found.readings, name))],
+    )
+
+
+def _listing(form: Form, values: dict[str, str]) -> str:
+    people = progress(db(), now())
+    today = now().date()
+    return render_template(
+        "practice/show.html",
+        section="practice",
+        levels=LEVELS,
+        people={person: (rungs, next_level(rungs, today)) for person, rungs in people.items()},
+        left=unanswered(db(), now()),
+        values={"person": "", "level": "1", "seed": "", **values},
+        errors=form.errors,
+    )

@@ -1,0 +1,79 @@
+"""A first drill, from Today to its debrief, by mouse, by touch and by keys."""
+
+import re
+from collections.abc import Iterator
+from contextlib import closing
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from deft_bench.bench.practising import practising
+from deft_bench.store.database import connect
+from deft_bench.web import create_app
+from deft_bench.web.serving import in_background
+from harness import NOW
+
+BY = ("mouse", "touch", "keys")
+
+
+@pytest.fixture
+def url(demo_path: Path) -> Iterator[str]:
+    with in_background(create_app(demo_path, now=lambda: NOW)) as server:
+        yield f"http://127.0.0.1:{server.port}"
+
+
+def rock(page: Page, by: str, fret: int, at: int) -> None:
+    """Set the rocker down in the middle lane over one fret; it lies over another."""
+    if by == "keys":
+        for _ in range(abs(fret - at)):
+            page.keyboard.press("ArrowRight" if fret > at else "ArrowLeft")
+        page.keyboard.press("Enter")
+    else:
+        number = page.locator(f'[data-number="{fret}"]').bounding_box()
+        neck = page.locator(".pr-board").bounding_box()
+        assert number
+        assert neck
+        x, y = number["x"] + number["width"] / 2, neck["y"] + neck["height"] / 2
+        if by == "touch":
+            page.touchscreen.tap(x, y)
+        else:
+            page.mouse.click(x, y)
+    expect(page.locator("#stage-part [role=status]")).to_contain_text(
+        f"Rocker on {fret - 1}, {fret} and {fret + 1}, middle"
+    )
+
+
+@pytest.mark.parametrize("by", BY)
+def test_a_newcomer_finds_practice_and_names_the_culprit(browser: Browser, url: str, demo_path: Path, by: str) -> None:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, has_touch=by == "touch")
+    page = context.new_page()
+    page.goto(f"{url}/")
+    page.click(".col-side a:has-text('Practice')")
+    page.fill("#f-person", "Ida")
+    page.press("#f-person", "Enter")
+    page.wait_for_url(re.compile(r"/practice/\d+$"))
+    with closing(connect(demo_path)) as db:
+        (fret, _), *_ = practising(db, int(page.url.rsplit("/", 1)[1])).truth.signed
+    page.wait_for_selector("#rocker[transform]")
+    at = 11
+    for here in (other for other in (fret - 1, fret + 1, fret) if 2 <= other <= 21):
+        rock(page, by, here, at)
+        at = here
+    expect(page.locator("#stage-part [role=status]")).to_contain_text("it rocks")
+    if by == "touch":
+        page.locator("#f-proud").fill(str(fret))
+        page.locator("text=show the truth").tap()
+    else:
+        page.keyboard.press("l")
+        page.keyboard.press("p")
+        expect(page.locator("#f-proud")).to_have_value(str(fret))
+        expect(page.locator("#f-low")).to_have_value("")
+        page.keyboard.press("e")
+        expect(page.locator("#stage-part [role=status]")).to_contain_text("Straightedge")
+        # what was marked stays while the stage is drawn again
+        expect(page.locator("#f-proud")).to_have_value(str(fret))
+        page.click("text=show the truth")
+    expect(page.locator("h1")).to_contain_text("of 100")
+    expect(page.locator("main")).to_contain_text("Named rightly")
+    context.close()

@@ -1,0 +1,105 @@
+"""Practice necks: what a seed's neck answers, what the program makes of it, and what attempts are worth."""
+
+from datetime import date, timedelta
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from deft_bench.core.frets.rocker import around, rock_of
+from deft_bench.core.practice.culprit import (
+    FRETS,
+    LEVELS,
+    TOLERANCE_MM,
+    believed,
+    culprit_neck,
+    found_by_program,
+    read,
+    score,
+)
+from deft_bench.core.practice.ladder import BOXES, WELL, next_level, rungs
+
+SEEDS, ALL_LEVELS = st.integers(0, 10**6), st.sampled_from(sorted(LEVELS))
+
+
+@settings(max_examples=25, deadline=None)
+@given(SEEDS, ALL_LEVELS)
+def test_every_neck_is_found_by_the_program_whose_play_is_worth_all(seed: int, level: int) -> None:
+    truth = culprit_neck(seed, level)
+    assert truth == culprit_neck(seed, level)
+    assert len(truth.signed) == LEVELS[level][1]
+    taken, named = found_by_program(truth, level)
+    assert named == truth.signed
+    assert score(truth, level, taken, named).points == 100
+    # slower is worth less, a wrong sign more than nothing's worth less still
+    slower = [*taken, read(truth, "straightedge", "bass")]
+    assert 60 < score(truth, level, slower, named).points < 100
+    assert score(truth, level, taken, frozenset((fret, -sign) for fret, sign in named)).points == 0
+    every = frozenset((fret, 1) for fret in range(1, FRETS + 1))
+    assert score(truth, level, taken, every).points <= 100 * LEVELS[level][1] / FRETS + 1
+    # what is believed after the last reading is what the program names
+    assert believed(taken)[-1].explanations[0].signed == named
+
+
+@settings(max_examples=25, deadline=None)
+@given(SEEDS, ALL_LEVELS, st.integers(2, FRETS - 1), st.sampled_from(("bass", "middle", "treble")))
+def test_tools_say_what_is_there(seed: int, level: int, fret: int, lane: str) -> None:
+    truth = culprit_neck(seed, level)
+    tops = truth.neck.heights()[lane]
+    rock = rock_of(truth.neck.positions, tops, around(fret))
+    rocks = read(truth, "rocker", lane, fret).rocks
+    assert rocks is (True if rock >= TOLERANCE_MM else False if rock <= TOLERANCE_MM / 2 else None)
+    light = read(truth, "straightedge", lane).light
+    gaps = np.array(truth.neck.under_edge(lane))
+    assert gaps.min() == pytest.approx(0.0, abs=1e-9)
+    assert (np.diff(np.array(light)[np.argsort(gaps)]) >= 0).all()
+    # the edge lies on two tops on either side of its middle
+    middle = np.mean(truth.neck.positions)
+    resting = np.array(truth.neck.positions)[gaps < 1e-9]
+    assert resting.min() <= middle <= resting.max()
+
+
+def test_a_hand_at_random_is_worth_little_and_nonsense_is_refused() -> None:
+    chance, points = np.random.default_rng(0), list[int]()
+    for seed in range(30):
+        level = 1 + seed % max(LEVELS)
+        truth = culprit_neck(seed, level)
+        readings = [read(truth, "rocker", "middle", int(chance.integers(2, FRETS))) for _ in range(12)]
+        named = frozenset(
+            (int(n), int(chance.choice([-1, 1]))) for n in chance.choice(FRETS, LEVELS[level][1], False) + 1
+        )
+        points.append(score(truth, level, readings, named).points)
+    # now and then one is guessed
+    assert np.mean(points) < 15
+    with pytest.raises(ValueError, match="1 to 5"):
+        culprit_neck(1, 6)
+    with pytest.raises(ValueError, match="whole number"):
+        culprit_neck(-1, 1)
+    with pytest.raises(ValueError, match="2 to 21"):
+        read(culprit_neck(1, 1), "rocker", "middle", FRETS)
+    with pytest.raises(ValueError, match="choose a lane"):
+        read(culprit_neck(1, 1), "rocker", "side", 3)
+
+
+@given(st.lists(st.tuples(st.integers(1, 3), st.integers(0, 100), st.integers(0, 5)), max_size=30))
+def test_what_is_weak_is_asked_again_and_what_is_known_ever_later(tried: list[tuple[int, int, int]]) -> None:
+    day, attempts = date(2026, 8, 1), list[tuple[int, int, date]]()
+    for level, points, later in tried:
+        day += timedelta(days=later)
+        attempts.append((level, points, day))
+    found = rungs(attempts, 3)
+    assert [one.level for one in found] == [1, 2, 3]
+    for one in found:
+        done = [(points, day) for level, points, day in attempts if level == one.level]
+        assert one.tried == len(done)
+        well = 0
+        for points, _ in done:
+            well = min(well + 1, BOXES) if points >= WELL else 0
+        assert one.box == well
+        if done and one.due is not None:
+            assert (one.due - done[-1][1]).days == (2 ** (well - 1) if well else 0)
+        assert (one.due is None) == (not done)
+    asked = next_level(found, day)
+    due = [one.level for one in found if one.due is not None and one.due <= day]
+    assert asked == min(due) if due else asked in (1, 2, 3)

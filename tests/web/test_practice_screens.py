@@ -1,0 +1,84 @@
+"""Practice over HTTP: a drill without a script, what is refused, what was left half-way; the truth stays hidden."""
+
+import re
+
+from deft_bench.bench.practising import practising
+from deft_bench.store.database import Connection
+from harness import Bench, words
+
+MANY = "SELECT (SELECT count(*) FROM instrument) + (SELECT count(*) FROM survey) + (SELECT count(*) FROM job)"
+
+
+def start(bench: Bench, person: str = "Ida", level: int = 2, seed: str = "7") -> str:
+    answer = bench.post("/practice", {"person": person, "level": level, "seed": seed}, follow=False)
+    return str(answer.headers["Location"])
+
+
+def test_a_drill_is_done_with_plain_forms(bench: Bench, demo: Connection) -> None:
+    before = demo.execute(MANY).fetchone()[0]
+    url = start(bench)
+    truth = practising(demo, int(url.rsplit("/", 1)[1])).truth
+    (fret, sign), *_ = truth.signed
+    for at in (fret - 1, fret, fret + 1):
+        page = bench.post(f"{url}/read", {"tool": "rocker", "lane": "middle", "fret": at})
+        assert page.status_code == 200
+        assert f"{truth.out_mm[fret]:+.2f}".replace("-", "−") not in page.text
+    assert "3 readings, about 12 s" in words(page.text)
+    assert f"{fret} {'proud' if sign > 0 else 'low'}" in words(page.text)
+    bench.post(f"{url}/read", {"tool": "straightedge", "lane": "treble"})
+    page = bench.post(f"{url}/answer", {"proud" if sign > 0 else "low": fret})
+    assert "of 100" in page.text
+    assert "Named rightly" in page.text
+    assert f"{truth.out_mm[fret]:+.2f}".replace("-", "−") in page.text
+    # what was believed can be gone through
+    early = bench.get(f"{url}?step=1")
+    assert early.count("pr-sits") + early.count("pr-rocks") < page.text.count("pr-sits") + page.text.count("pr-rocks")
+    assert "Ida" in bench.get("/practice")
+    assert demo.execute(MANY).fetchone()[0] == before
+    assert "Ida" not in bench.get("/")
+    # the same number is the same neck
+    again = practising(demo, int(start(bench, "Noor").rsplit("/", 1)[1]))
+    assert again.truth == truth
+
+
+def test_what_cannot_be_is_refused_and_nothing_is_lost(bench: Bench) -> None:
+    refused: tuple[tuple[dict[str, str], str], ...] = (
+        ({"person": "", "level": "1"}, "Say who practises"),
+        ({"person": "Ida", "level": "9"}, "1 to 5"),
+        ({"person": "Ida", "level": "1", "seed": "twelve"}, "whole number"),
+    )
+    for sent, why in refused:
+        answer = bench.post("/practice", sent)
+        assert answer.status_code == 422
+        assert why in words(answer.text)
+        assert f'value="{sent["person"]}"' in answer.text
+    url = start(bench, level=1)
+    for sent, why in (
+        ({"tool": "rocker", "lane": "middle", "fret": "22"}, "2 to 21"),
+        ({"tool": "rocker", "lane": "elbow", "fret": "5"}, "Choose a lane"),
+        ({"tool": "hammer", "lane": "middle", "fret": "5"}, "Choose a tool"),
+    ):
+        answer = bench.post(f"{url}/read", sent)
+        assert answer.status_code == 422
+        assert why in words(answer.text)
+    answers: tuple[tuple[dict[str, str], str], ...] = (
+        ({}, "Mark the frets first"),
+        ({"proud": "5", "low": "5"}, "not both"),
+        ({"proud": "40"}, "1 to 22"),
+    )
+    for marks, why in answers:
+        answer = bench.post(f"{url}/answer", marks)
+        assert answer.status_code == 422
+        assert why in words(answer.text)
+    bench.post(f"{url}/answer", {"proud": "5"})
+    late = bench.post(f"{url}/read", {"tool": "rocker", "lane": "middle", "fret": "5"}, headers={"HX-Request": "true"})
+    assert "answered already" in words(late.text)
+    assert "answered already" in words(bench.post(f"{url}/answer", {"proud": "6"}).text)
+    bench.get("/practice/99999", status=404)
+
+
+def test_the_demo_has_two_apprentices_and_a_neck_half_worked(bench: Bench) -> None:
+    page = words(bench.get("/practice"))
+    assert re.search(r"Left half-way Emre: one proud fret", page)
+    assert "Tova" in page
+    assert "/practice" in bench.get("/")
