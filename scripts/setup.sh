@@ -25,5 +25,7 @@ if [ "$kind" = dev ]; then
 else
     .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e .
 fi
+# so that the first start need not compile, nor every one where nothing may be written
+.venv/bin/python -m compileall -q src
 touch ".venv/ready-$kind"
 if [ "$kind" = dev ]; then touch .venv/ready-run; fi
