@@ -26,7 +26,6 @@ VIEWS = {
     "instruments": "/instruments",
     "instrument": "/instruments/2",
     "survey": "/surveys/{partial}",
-    "rocker": "/surveys/{rocker}",
     "run-sheet": "/jobs/{redshank}/sheet",
     "schedule": "/schedule",
     "stock": "/stock",
@@ -37,7 +36,6 @@ VIEWS = {
     "refret": "/jobs/{redshank}/refret",
     "setup": "/instruments/1/setup",
     "intonation": "/instruments/8/setup/intonation",
-    "report": "/jobs/{set_up}/record",
     "record": "/jobs/{levelled}/record",
     "play": "/surveys/{sounded}/play",
     "practice": "/practice/{half_way}",
@@ -105,7 +103,7 @@ def ids(database: Path) -> dict[str, int]:
             "levelled": levelled,
             "set_up": set_up,
             "half_way": next(one.id for one in practice.latest(db) if one.answered_at is None),
-            "practised": next(one.id for one in practice.latest(db) if one.level == 3),
+            "practised": next(one.id for one in practice.latest(db) if one.level == 3 and one.points),
             "sounded": surveys.of_instrument(db, 8, "intonation", 1)[0].id,
         }
 

@@ -8,7 +8,9 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from deft_bench.bench.practising import practising
+from deft_bench.bench.practice.culprit import practising
+from deft_bench.bench.practice.straight import at_the_rod
+from deft_bench.core.practice.straight import by_program
 from deft_bench.store.database import connect
 from deft_bench.web import create_app
 from deft_bench.web.serving import in_background
@@ -50,8 +52,8 @@ def test_a_newcomer_finds_practice_and_names_the_culprit(browser: Browser, url: 
     page = context.new_page()
     page.goto(f"{url}/")
     page.click(".col-side a:has-text('Practice')")
-    page.fill("#f-person", "Ida")
-    page.press("#f-person", "Enter")
+    page.fill("#culprit-person", "Ida")
+    page.press("#culprit-person", "Enter")
     page.wait_for_url(re.compile(r"/practice/\d+$"))
     with closing(connect(demo_path)) as db:
         (fret, _), *_ = practising(db, int(page.url.rsplit("/", 1)[1])).truth.signed
@@ -77,3 +79,22 @@ def test_a_newcomer_finds_practice_and_names_the_culprit(browser: Browser, url: 
     expect(page.locator("h1")).to_contain_text("of 100")
     expect(page.locator("main")).to_contain_text("Named rightly")
     context.close()
+
+
+def test_a_rod_is_turned_by_keys_as_the_program_would(browser: Browser, url: str, demo_path: Path) -> None:
+    page = browser.new_page()
+    page.goto(f"{url}/practice")
+    page.fill("#straight-person", "Ida")
+    page.press("#straight-person", "Enter")
+    page.wait_for_url(re.compile(r"/practice/\d+$"))
+    with closing(connect(demo_path)) as db:
+        done, said = by_program(at_the_rod(db, int(page.url.rsplit("/", 1)[1])).truth)
+    page.wait_for_load_state("networkidle")
+    for k, one in enumerate(done, 1):
+        page.keyboard.press(
+            {"read": "Enter", "wait": "0"}.get(one.what) or str(one.eighths + (3 if one.eighths < 0 else 2))
+        )
+        expect(page.locator(".numbered li")).to_have_count(k)
+    page.click("text=It is straight" if said == "straight" else "text=Its rod gives no more")
+    expect(page.locator("h1")).to_have_text(re.compile("(9[5-9]|100) of 100"))
+    page.close()

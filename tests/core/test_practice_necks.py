@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_bench.core.frets.rocker import around, rock_of
+from deft_bench.core.practice import straight
 from deft_bench.core.practice.culprit import (
     FRETS,
     LEVELS,
@@ -80,6 +81,46 @@ def test_a_hand_at_random_is_worth_little_and_nonsense_is_refused() -> None:
         read(culprit_neck(1, 1), "rocker", "middle", FRETS)
     with pytest.raises(ValueError, match="choose a lane"):
         read(culprit_neck(1, 1), "rocker", "side", 3)
+
+
+@settings(max_examples=40, deadline=None)
+@given(SEEDS, st.sampled_from(sorted(straight.LEVELS)))
+def test_every_rod_is_read_rightly_by_the_program(seed: int, level: int) -> None:
+    truth = straight.rod_neck(seed, level)
+    done, said = straight.by_program(truth)
+    assert (said == straight.STRAIGHT) is truth.can_be_straight
+    assert straight.score(truth, done, said).points >= straight.WORTH_PLAYING
+    end = straight.after(truth, done)
+    assert not end.forced
+    # who walks away, or says so without the wrench telling, has nothing
+    assert straight.score(truth, [], straight.GIVES_NO_MORE).points == 0
+    assert straight.score(truth, [], straight.STRAIGHT).points == 0
+
+
+@settings(max_examples=60, deadline=None)
+@given(SEEDS, st.sampled_from(sorted(straight.LEVELS)), st.lists(st.sampled_from((-2, -1, 0, 1, 2)), max_size=12))
+def test_a_rod_keeps_its_books(seed: int, level: int, turns: list[int]) -> None:
+    truth = straight.rod_neck(seed, level)
+    neck, wrench = truth, 0.0
+    for eighths in turns:
+        before = neck
+        neck, said = straight.do(neck, "turn", eighths) if eighths else straight.do(neck, "wait")
+        if said.feel in ("stops", "forced"):
+            assert neck.settled_mm == before.settled_mm
+            assert eighths / 8 > before.left
+        else:
+            wrench += eighths / 8
+        if not eighths:
+            assert neck.coming_mm == 0.0
+            assert neck.bow_mm == pytest.approx(before.settled_mm)
+    assert neck.left == pytest.approx(truth.left - wrench)
+    # what the wrench did is in the neck but for the slack, which is all that is ever lost
+    moved = (truth.settled_mm - neck.settled_mm) / truth.mm_a_turn
+    assert abs(moved - wrench) <= truth.slack + 1e-9
+    _, said = straight.do(neck, "read")
+    assert (said.passes_mm or 0.0) <= abs(neck.bow_mm) < (said.stops_mm or 9.0)
+    with pytest.raises(ValueError, match="never more"):
+        straight.do(neck, "turn", 3)
 
 
 @given(st.lists(st.tuples(st.integers(1, 3), st.integers(0, 100), st.integers(0, 5)), max_size=30))

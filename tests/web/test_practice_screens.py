@@ -2,15 +2,17 @@
 
 import re
 
-from deft_bench.bench.practising import practising
+from deft_bench.bench.practice.culprit import practising
+from deft_bench.bench.practice.straight import at_the_rod
 from deft_bench.store.database import Connection
 from harness import Bench, words
 
 MANY = "SELECT (SELECT count(*) FROM instrument) + (SELECT count(*) FROM survey) + (SELECT count(*) FROM job)"
 
 
-def start(bench: Bench, person: str = "Ida", level: int = 2, seed: str = "7") -> str:
-    answer = bench.post("/practice", {"person": person, "level": level, "seed": seed}, follow=False)
+def start(bench: Bench, person: str = "Ida", level: int = 2, seed: str = "7", drill: str = "culprit") -> str:
+    sent = {"person": person, "level": level, "seed": seed, "drill": drill}
+    answer = bench.post("/practice", sent, follow=False)
     return str(answer.headers["Location"])
 
 
@@ -75,6 +77,30 @@ def test_what_cannot_be_is_refused_and_nothing_is_lost(bench: Bench) -> None:
     assert "answered already" in words(late.text)
     assert "answered already" in words(bench.post(f"{url}/answer", {"proud": "6"}).text)
     bench.get("/practice/99999", status=404)
+
+
+def test_a_rod_is_turned_with_plain_forms_and_forcing_it_is_told(bench: Bench, demo: Connection) -> None:
+    url = start(bench, level=3, seed="2", drill="straight")
+    attempt = int(url.rsplit("/", 1)[1])
+    while at_the_rod(demo, attempt).truth.can_be_straight:
+        url = start(bench, level=3, seed=str(attempt), drill="straight")
+        attempt = int(url.rsplit("/", 1)[1])
+    page = bench.post(f"{url}/act", {"what": "read"})
+    assert "passes" in words(page.text)
+    for _ in range(3):
+        page = bench.post(f"{url}/act", {"what": "turn", "eighths": 2})
+    assert "it was forced" in words(page.text)
+    assert "rod was forced" in words(bench.post(f"{url}/act", {"what": "wait"}).text)
+    for sent, why in (({"what": "kick"}, "Choose one of"), ({"what": "turn", "eighths": 9}, "-2 to 2")):
+        answer = bench.post(f"{url}/act", sent)
+        assert answer.status_code == 422
+        assert why in words(answer.text).replace("−", "-")
+    assert bench.post(f"{url}/leave", {"said": "perhaps"}).status_code == 422
+    page = bench.post(f"{url}/leave", {"said": "no_more"})
+    assert "0 of 100" in page.text
+    assert "spoiled" in page.text
+    assert "answered already" in words(bench.post(f"{url}/leave", {"said": "straight"}).text)
+    assert bench.post(f"{url}/read", {"tool": "rocker", "lane": "middle", "fret": 5}).status_code == 404
 
 
 def test_the_demo_has_two_apprentices_and_a_neck_half_worked(bench: Bench) -> None:

@@ -2,8 +2,10 @@
 
 from datetime import UTC, date, datetime, time, timedelta
 
-from deft_bench.bench.practising import answer, begin, practising, take
+from deft_bench.bench.practice.culprit import answer, begin_culprit, practising, take
+from deft_bench.bench.practice.straight import act, at_the_rod, begin_straight, leave
 from deft_bench.core.practice.culprit import FRETS, found_by_program
+from deft_bench.core.practice.straight import by_program
 from deft_bench.store.database import Connection
 
 ATTEMPTS = (("Tova", 9, 1, 11, True), ("Tova", 6, 2, 12, True), ("Tova", 3, 3, 13, False), ("Emre", 5, 1, 14, True))
@@ -15,17 +17,23 @@ def make_practice(db: Connection, today: date) -> None:
     """Fill in the attempts."""
     for person, ago, level, seed, found in ATTEMPTS:
         at = datetime.combine(today - timedelta(days=ago), time(16, 40), UTC)
-        attempt = begin(db, at, person, level, seed)
+        attempt = begin_culprit(db, at, person, level, seed)
         truth = practising(db, attempt).truth
-        for one in found_by_program(truth, level)[0]:
-            take(db, at, attempt, "rocker", "middle", one.fret)
+        for reading in found_by_program(truth, level)[0]:
+            take(db, at, attempt, "rocker", "middle", reading.fret)
         # a low fret taken for its proud neighbour is the classic slip
         slip = frozenset((fret, 1) if sign > 0 else (fret - 1, 1) for fret, sign in truth.signed)
         named = truth.signed if found else slip
         answer(db, at + timedelta(minutes=3), attempt, named)
+    at = datetime.combine(today - timedelta(days=2), time(12, 10), UTC)
+    rod = begin_straight(db, at, "Tova", 1, 21)
+    done, said = by_program(at_the_rod(db, rod).truth)
+    for one in done:
+        act(db, at, rod, one.what, one.eighths)
+    leave(db, at + timedelta(minutes=4), rod, said)
     person, ago, level, seed = HALF_WAY
     at = datetime.combine(today - timedelta(days=ago), time(16, 40), UTC)
-    attempt = begin(db, at, person, level, seed)
+    attempt = begin_culprit(db, at, person, level, seed)
     take(db, at, attempt, "straightedge", "middle")
     for fret in range(2, FRETS // 2, 2):
         take(db, at, attempt, "rocker", "middle", fret)

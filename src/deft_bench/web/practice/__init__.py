@@ -1,5 +1,6 @@
 """Practice: drills on necks whose truth is hidden until they are answered."""
 
-from deft_bench.web.practice.views import screen
+from deft_bench.web.practice import attempts, culprit, straight
+from deft_bench.web.practice.screen import screen
 
-__all__ = ["screen"]
+__all__ = ["attempts", "culprit", "screen", "straight"]

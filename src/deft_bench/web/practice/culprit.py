@@ -1,58 +1,22 @@
-"""Practice: who practises what, the stage of a drill with its tools, and the debrief with the truth."""
+"""Find the culprit: the stage with rocker and straightedge, and the debrief with the truth."""
 
-from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask import flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.practising import (
-    MOST_SEED,
-    PracticeError,
-    Practising,
-    answer,
-    begin,
-    debrief,
-    practising,
-    progress,
-    take,
-    unanswered,
-)
+from deft_bench.bench.practice.attempts import PracticeError
+from deft_bench.bench.practice.culprit import Practising, answer, debrief, practising, take
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.practice.culprit import FRETS, LEVELS, SECONDS, Tool, explained
-from deft_bench.core.practice.ladder import next_level
 from deft_bench.web.drawing.practice_stage import stage_of
+from deft_bench.web.practice.screen import screen
 from deft_bench.web.support import Form, db, now, or_404
 
-screen = Blueprint(
-    "practice", __name__, template_folder="templates", static_folder="static", static_url_path="/practice/static"
-)
 TOOLS: dict[str, Tool] = {"rocker": "rocker", "straightedge": "straightedge"}
 
 
-@screen.get("/practice")
-def show() -> str:
-    """The drills, what was left half-way, and what each person has reached."""
-    return _listing(Form(), {})
-
-
-@screen.post("/practice")
-def start() -> Response | tuple[str, int]:
-    """Start a drill."""
-    form = Form()
-    person, level, seed = form.text("person"), form.count("level", 1, max(LEVELS)), None
-    if form.text("seed"):
-        seed = form.count("seed", 0, MOST_SEED - 1)
-    if not form.errors and level is not None:
-        try:
-            return redirect(url_for(".attempt", attempt_id=begin(db(), now(), person, level, seed)))
-        except PracticeError as error:
-            form.errors["person"] = str(error)
-    return _listing(form, request.form.to_dict()), 422
-
-
-@screen.get("/practice/<int:attempt_id>")
-def attempt(attempt_id: int) -> str:
-    """The stage of a drill, or its debrief once it is answered."""
-    with or_404():
-        found = practising(db(), attempt_id)
+def page(attempt_id: int) -> str:
+    """The stage, or the debrief once it is answered."""
+    found = practising(db(), attempt_id)
     if found.attempt.named is None:
         return _stage(found, Form())
     told = debrief(found)
@@ -131,18 +95,4 @@ def _stage(found: Practising, form: Form, template: str = "practice/culprit.html
         values={"proud": "", "low": "", **request.form.to_dict(), "lane": lane, "fret": fret},
         errors=form.errors,
         ways=[(name, ways) for name in LANES if (ways := explained(found.readings, name))],
-    )
-
-
-def _listing(form: Form, values: dict[str, str]) -> str:
-    people = progress(db(), now())
-    today = now().date()
-    return render_template(
-        "practice/show.html",
-        section="practice",
-        levels=LEVELS,
-        people={person: (rungs, next_level(rungs, today)) for person, rungs in people.items()},
-        left=unanswered(db(), now()),
-        values={"person": "", "level": "1", "seed": "", **values},
-        errors=form.errors,
     )

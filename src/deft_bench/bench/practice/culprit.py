@@ -1,11 +1,11 @@
-"""Practice at the bench: starting a drill, taking a reading on its hidden neck, answering, and what is asked next."""
+"""Find the culprit, at the bench: a rocker and a straightedge on a hidden neck, the answer, the debrief."""
 
-import random
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
+from deft_bench.bench.practice.attempts import MOST_READINGS, PracticeError, begin, of_drill, still_open
 from deft_bench.core.frets.rocker import Signed
 from deft_bench.core.practice.culprit import (
     FRETS,
@@ -21,20 +21,13 @@ from deft_bench.core.practice.culprit import (
     read,
     score,
 )
-from deft_bench.core.practice.ladder import Rung, rungs
 from deft_bench.core.simulated_neck import SimulatedNeck
-from deft_bench.core.times import moment, stamp
+from deft_bench.core.times import stamp
 from deft_bench.store import practice
 from deft_bench.store.database import Connection
 from deft_bench.store.practice import Attempt
 
-CULPRIT = "culprit"
-MOST_SEED = 10**9
-MOST_NAME, MOST_READINGS = 60, 500
-
-
-class PracticeError(ValueError):
-    """What is asked for cannot be done; the message says why and what is accepted."""
+DRILL = "culprit"
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,24 +53,14 @@ class Debrief:
     steps: Sequence[Believed]
 
 
-def begin(db: Connection, now: datetime, person: str, level: int, seed: int | None = None) -> int:
-    """Start a drill on a neck that nobody has seen, or on a seed's; its id. Raises PracticeError."""
-    person = " ".join(person.split())
-    if not 1 <= len(person) <= MOST_NAME:
-        raise PracticeError(f"Say who practises, in 1 to {MOST_NAME} characters.")
-    if level not in LEVELS:
-        raise PracticeError(f"Choose a level from 1 to {max(LEVELS)}.")
-    seed = random.randrange(MOST_SEED) if seed is None else seed
-    if not 0 <= seed < MOST_SEED:
-        raise PracticeError(f"A neck number is a whole number from 0 to {MOST_SEED - 1}.")
-    truth = culprit_neck(seed, level)
-    kept = {"tops": truth.neck.tops, "out_mm": truth.out_mm}
-    return practice.start(db, CULPRIT, level, seed, person, kept, stamp(now))
+def begin_culprit(db: Connection, now: datetime, person: str, level: int, seed: int | None = None) -> int:
+    """Start the drill; its id. Raises PracticeError."""
+    return begin(db, now, DRILL, person, level, _drawn, seed)
 
 
 def practising(db: Connection, attempt_id: int) -> Practising:
     """An attempt as it stands; raises KeyError where there is none."""
-    attempt = practice.get(db, attempt_id)
+    attempt = of_drill(db, attempt_id, DRILL)
     return Practising(attempt, _truth(attempt.truth), [_reading(one) for one in practice.readings(db, attempt_id)])
 
 
@@ -85,17 +68,13 @@ def take(db: Connection, now: datetime, attempt_id: int, tool: Tool, lane: str, 
     """Set a tool down and keep what it says; raises KeyError where there is no such attempt, PracticeError."""
     found = practising(db, attempt_id)
     if len(found.readings) >= MOST_READINGS:
-        raise PracticeError(
-            f"{MOST_READINGS} readings were taken: name the frets, or leave this neck and start another."
-        )
+        raise PracticeError(f"{MOST_READINGS} readings were taken: name the frets, or start another neck.")
     try:
         said = read(found.truth, tool, lane, fret)
     except ValueError as error:
         raise PracticeError(f"{str(error).capitalize()}.") from error
-    try:
+    with still_open():
         practice.add_reading(db, attempt_id, asdict(said), stamp(now))
-    except KeyError as error:
-        raise PracticeError("This neck was answered already, in another window: its debrief is here.") from error
     return said
 
 
@@ -107,10 +86,8 @@ def answer(db: Connection, now: datetime, attempt_id: int, named: frozenset[Sign
     if len({fret for fret, _ in named}) != len(named) or any(not 1 <= fret <= FRETS for fret, _ in named):
         raise PracticeError(f"A fret, 1 to {FRETS}, is proud or low, not both.")
     got = score(found.truth, found.attempt.level, found.readings, named)
-    try:
+    with still_open():
         practice.answer(db, attempt_id, sorted(named), got.points, stamp(now))
-    except KeyError as error:
-        raise PracticeError("This neck was answered already, in another window: its debrief is here.") from error
 
 
 def debrief(found: Practising) -> Debrief:
@@ -121,22 +98,9 @@ def debrief(found: Practising) -> Debrief:
     return Debrief(score(found.truth, found.attempt.level, found.readings, named), named, believed(found.readings))
 
 
-def progress(db: Connection, now: datetime) -> dict[str, list[Rung]]:
-    """By person what was reached at each level and when it is asked again."""
-    by_person: dict[str, list[Attempt]] = {}
-    for one in reversed(practice.latest(db)):
-        if one.points is not None:
-            by_person.setdefault(one.person, []).append(one)
-    return {
-        person: rungs([(one.level, one.points or 0, moment(one.started_at).date()) for one in done], max(LEVELS))
-        for person, done in sorted(by_person.items())
-    }
-
-
-def unanswered(db: Connection, now: datetime) -> list[Attempt]:
-    """What was left half-way in the last month, the newest first."""
-    since = stamp(now - timedelta(days=30))
-    return [one for one in practice.latest(db) if one.answered_at is None and one.started_at >= since]
+def _drawn(seed: int, level: int) -> Any:
+    truth = culprit_neck(seed, level)
+    return {"tops": truth.neck.tops, "out_mm": truth.out_mm}
 
 
 def _truth(kept: Any) -> CulpritNeck:

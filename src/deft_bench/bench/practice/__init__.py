@@ -1,0 +1,1 @@
+"""Practice at the bench: attempts at drills, one module a drill."""

@@ -1,0 +1,65 @@
+"""Who practises what: the drills, what was left half-way, and which drill an attempt is of."""
+
+from flask import redirect, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from deft_bench.bench.practice.attempts import DRILLS, MOST_SEED, PracticeError, progress, unanswered
+from deft_bench.bench.practice.culprit import begin_culprit
+from deft_bench.bench.practice.straight import begin_straight
+from deft_bench.core.practice.ladder import next_level
+from deft_bench.store import practice
+from deft_bench.web.practice import culprit, straight
+from deft_bench.web.practice.screen import screen
+from deft_bench.web.support import Form, db, now, or_404
+
+BEGIN = {"culprit": begin_culprit, "straight": begin_straight}
+
+
+@screen.get("/practice")
+def show() -> str:
+    """The drills, what was left half-way, and what each person has reached."""
+    return _listing(Form(), {})
+
+
+@screen.post("/practice")
+def start() -> Response | tuple[str, int]:
+    """Start a drill."""
+    form = Form()
+    drill = form.text("drill", "culprit")
+    if drill not in DRILLS:
+        form.errors["drill"] = f"Choose a drill: {', '.join(DRILLS)}."
+        return _listing(form, request.form.to_dict()), 422
+    person, level, seed = form.text("person"), form.count("level", 1, max(DRILLS[drill].levels)), None
+    if form.text("seed"):
+        seed = form.count("seed", 0, MOST_SEED - 1)
+    if not form.errors and level is not None:
+        try:
+            return redirect(url_for(".attempt", attempt_id=BEGIN[drill](db(), now(), person, level, seed)))
+        except PracticeError as error:
+            form.errors["person"] = str(error)
+    return _listing(form, request.form.to_dict()), 422
+
+
+@screen.get("/practice/<int:attempt_id>")
+def attempt(attempt_id: int) -> str:
+    """The stage of a drill, or its debrief once it is answered."""
+    with or_404():
+        drill = practice.get(db(), attempt_id).drill
+    return culprit.page(attempt_id) if drill == "culprit" else straight.page(attempt_id)
+
+
+def _listing(form: Form, values: dict[str, str]) -> str:
+    today = now().date()
+    people = {
+        person: [(drill, rungs, next_level(rungs, today)) for drill, rungs in by_drill.items()]
+        for person, by_drill in progress(db()).items()
+    }
+    return render_template(
+        "practice/show.html",
+        section="practice",
+        drills=DRILLS,
+        people=people,
+        left=unanswered(db(), now()),
+        values={"person": "", "level": "1", "seed": "", "drill": "", **values},
+        errors=form.errors,
+    )
