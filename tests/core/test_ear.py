@@ -39,12 +39,14 @@ def test_it_parts_notes_that_buzz_aloud_from_all_others() -> None:
     bar = np.quantile(heard[aloud], 1 - RECALL)
     # of those that the frets make less than 1 dB louder, and of all that do not buzz aloud
     assert (heard[np.array(slight)] >= bar).mean() <= 0.03
-    assert (heard[~aloud] >= bar).mean() <= 0.06
+    assert (heard[~aloud] >= bar).mean() <= 0.045
     # the chance means what it says
     said = 1 / (1 + np.exp(-heard))
     for low, high in ((0.0, 0.1), (0.1, 0.5), (0.5, 0.9), (0.9, 1.0)):
         some = (said >= low) & (said <= high)
-        assert said[some].mean() == pytest.approx(aloud[some].mean(), abs=0.15), (low, high)
+        meant = said[some].mean()
+        by_chance = 3 * math.sqrt(meant * (1 - meant) / some.sum())
+        assert meant == pytest.approx(aloud[some].mean(), abs=max(0.1, by_chance)), (low, high)
 
 
 def test_what_cannot_be_judged_is_not() -> None:

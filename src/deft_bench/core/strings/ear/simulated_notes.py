@@ -29,8 +29,8 @@ from deft_bench.core.strings.simulated_string import (
 from deft_bench.core.strings.string_set import SETS, TUNINGS, made_of, notes_of, tensions
 from deft_bench.core.strings.stroke import Stroke
 
-LOUDER_DB = 3.0
-"""From so much on what the frets add is a buzz to the ear."""
+LOUDER_DB = 4.0
+"""From so much on what the frets add is a buzz to the ear: three standard deviations of what the hand alone does."""
 RINGS_S = 0.3
 HEARD_TO_HZ = ROOM_RATE / 2
 AT_ONCE, NEAR = 96, 1.4
