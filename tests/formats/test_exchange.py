@@ -3,16 +3,20 @@
 import copy
 import io
 import json
+import re
 from contextlib import closing
 from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from PIL import Image
 
 from deft_bench.formats.photograph import PhotographError, reencode
-from deft_bench.formats.readings_csv import read_sheet, write_sheet
+from deft_bench.formats.readings_csv import inert, read_sheet, write_sheet
 from deft_bench.formats.record import AlreadyHereError, export_record, import_record
+from deft_bench.formats.stock_csv import read_stock
 from deft_bench.formats.strict_json import RequestError
 from deft_bench.store import instruments, notes
 from deft_bench.store.database import Connection, open_database, verify
@@ -256,8 +260,37 @@ def test_what_is_no_photograph_is_refused(raw: bytes) -> None:
         reencode(raw)
 
 
-def test_a_picture_bomb_is_refused() -> None:
+@pytest.mark.parametrize("side", [6_400, 20_000])
+def test_a_picture_bomb_is_refused(side: int) -> None:
     out = io.BytesIO()
-    Image.new("1", (20_000, 20_000)).save(out, "PNG")
+    Image.new("1", (side, side)).save(out, "PNG")
     with pytest.raises(PhotographError):
         reencode(out.getvalue())
+
+
+@settings(max_examples=300)
+@given(st.lists(st.tuples(st.integers(0, 80), st.integers(0, 255)), min_size=1, max_size=4))
+def test_damage_in_what_the_camera_wrote_loses_no_photograph(damage: list[tuple[int, int]]) -> None:
+    exif = Image.Exif()
+    exif[0x0112], exif[0x010F] = 6, "made up"
+    written = exif.tobytes()
+    raw = bytearray(picture(exif=written))
+    first = raw.index(written) + 6
+    for at, value in damage:
+        raw[first + at % (len(written) - 6)] = value
+    assert sorted(reencode(bytes(raw))[1:]) == [60, 90]
+
+
+@given(st.sampled_from("=+-@\t\r"), st.text("0123456789+-*/().,|!=ABC ", max_size=12))
+def test_what_a_spreadsheet_would_work_out_stays_text(first: str, rest: str) -> None:
+    text = first + rest
+    kept = inert(text)
+    # a number with its sign is one to a spreadsheet too; all else is text
+    number = re.fullmatch(r"[+-] ?[0-9]*[.,]?[0-9]+( ?[ABC]{1,5})?", text)
+    assert kept == (text if number else f"'{text}")
+
+
+def test_a_stock_sheet_with_a_line_without_end_is_refused() -> None:
+    for text in ("name,unit\n" + "a" * 140_000, "name," + "a" * 140_000):
+        (line,) = read_stock(text)
+        assert "10000 characters" in line.problem

@@ -306,3 +306,11 @@ def test_a_circle_in_the_rules_loses_nothing_that_is_done() -> None:
     sheet = job_sheet(replace(BOOK, rules=(*BOOK.rules, *circle)), plan, PLAIN, events)
     assert [step.operation.code for step in sheet.steps if step.done] == list(done)
     assert {"level", "crown"} <= set(sheet.codes)
+
+
+@pytest.mark.parametrize("text", ["a = " + "[" * 3000 + "]" * 3000, "a = " + "9" * 5000])
+def test_what_no_parser_should_follow_is_refused_in_words(text: str) -> None:
+    base = shipped()
+    kept, problems = extend(base, text)
+    assert kept is base
+    assert "not read" in problems[0].why

@@ -244,7 +244,7 @@ def test_errors_are_in_our_own_words(bench: Bench) -> None:
 
 
 def test_back_never_leads_off_the_machine(bench: Bench) -> None:
-    for back in ("//evil.example/", "/\\evil.example", "https://evil.example/"):
+    for back in ("//evil.example/", "/\\evil.example", "https://evil.example/", "/\t/evil.example", "/a\nb", "/\r"):
         answer = bench.post("/settings/units", {"system": "in", "back": back}, follow=False)
         assert answer.headers["Location"] == "/"
     assert (

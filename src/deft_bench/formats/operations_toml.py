@@ -94,6 +94,8 @@ def extend(base: Catalogue, text: str) -> tuple[Catalogue, list[Problem]]:
     except tomllib.TOMLDecodeError as error:
         at = re.search(r"line (\d+)", str(error))
         return base, [Problem(int(at[1]) if at else 0, f"not TOML: {error}")]
+    except (RecursionError, ValueError):
+        return base, [Problem(0, "not read: lists within lists, or a number of thousands of digits")]
     if data.get("format") != FORMAT or data.get("version") != VERSION:
         return base, [Problem(0, f'the first lines must say format = "{FORMAT}" and version = {VERSION}')]
     found = _Reader(base, text)

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import re
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -144,12 +145,13 @@ def write_sheet(rows: Iterable[tuple[str, int, int | None, str, str]], kind: str
     return out.getvalue()
 
 
+_PLAIN = re.compile(r"[+-] ?\d*[.,]?\d+(?: ?[A-Za-z%°]{1,5})?")
+"""A number with its sign, and its unit if it has one."""
+
+
 def inert(text: str) -> str:
     """Typed text that a spreadsheet would take for a formula gets a leading apostrophe; plain readings do not need
     it.
     """
-    return (
-        f"'{text}"
-        if text[:1] in "=@\t" or (text[:1] in "+-" and not text[1:2].isdigit() and text[1:2] not in (".", ",", " "))
-        else text
-    )
+    typed = text[:1] in "=@\t\r" or (text[:1] in "+-" and not _PLAIN.fullmatch(text))
+    return f"'{text}" if text and typed else text

@@ -12,7 +12,7 @@ from deft_bench.core.work.stock import KINDS
 from deft_bench.formats.readings_csv import inert
 
 COLUMNS = ("name", "kind", "unit", "have", "least", "pieces", "note")
-MOST_LINES = 2_000
+MOST_LINES, MOST_IN_LINE, MOST_TOLD = 2_000, 10_000, 20
 MOST = 1_000_000.0
 
 
@@ -53,8 +53,13 @@ def read_stock(text: str) -> list[StockLine]:
     rows = [(number, line) for number, line in enumerate(lines, start=1) if line.strip()]
     if not rows or len(rows) > MOST_LINES:
         return [StockLine(1, "", problem="the sheet is empty" if not rows else f"more than {MOST_LINES} lines")]
+    long = [(number, line) for number, line in rows if len(line) > MOST_IN_LINE]
+    if long:
+        return [
+            StockLine(n, line[:80], problem=f"longer than {MOST_IN_LINE} characters") for n, line in long[:MOST_TOLD]
+        ]
     separator = "\t" if "\t" in rows[0][1] else ";" if rows[0][1].count(";") > rows[0][1].count(",") else ","
-    header = [cell.strip().lower() for cell in next(csv.reader([rows[0][1]], delimiter=separator))]
+    header = [cell.strip().lower() for cell in _cells(rows[0][1], separator)]
     unknown = [name for name in header if name not in COLUMNS]
     if "name" not in header or unknown:
         said = f"“{unknown[0][:30]}” is none of them" if unknown else "“name” is missing"
@@ -66,10 +71,11 @@ def read_stock(text: str) -> list[StockLine]:
             )
         ]
     taken: dict[str, int] = {}
-    return [
-        _line(number, dict(zip(header, next(csv.reader([line], delimiter=separator)), strict=False)), taken)
-        for number, line in rows[1:]
-    ]
+    return [_line(number, dict(zip(header, _cells(line, separator), strict=False)), taken) for number, line in rows[1:]]
+
+
+def _cells(line: str, separator: str) -> list[str]:
+    return next(csv.reader([line], delimiter=separator))
 
 
 def _words_problem(name: str, kind: str, unit: str, note: str, taken: dict[str, int]) -> str:

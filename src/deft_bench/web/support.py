@@ -25,6 +25,9 @@ from deft_bench.store.instruments import Instrument
 from deft_bench.store.jobs import Job
 from deft_bench.store.surveys import Survey
 
+_OURS = re.compile(r"/(?![/\\])[^\x00-\x20\x7f-\x9f\\]*")
+"""One slash and no other beside it; browsers leave out tabs and line feeds and take a backslash for a slash."""
+
 
 class NotFoundError(KeyError):
     """The address names a row that is not there."""
@@ -142,7 +145,7 @@ def sent_back() -> MultiDict[str, str]:
 
 def page_of_ours(asked: str) -> str:
     """An address that was sent, if it is one of this application; else empty."""
-    return asked if asked.startswith("/") and not asked.startswith(("//", "/\\")) else ""
+    return asked if _OURS.fullmatch(asked) else ""
 
 
 def flash_with_undo(say: str, what: str, row_id: int, *, put_back: bool = False) -> None:
