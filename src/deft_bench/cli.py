@@ -18,6 +18,9 @@ if TYPE_CHECKING:
     from deft_bench.store.database import Connection
 
 
+MOST_PORT = 65_535
+
+
 def main(argv: Sequence[str] | None = None) -> int:
     """Run one command; the exit code is 0, 1 for a failure said in words, or 2 for a bad request."""
     parser = _parser()
@@ -66,7 +69,7 @@ def _parser() -> argparse.ArgumentParser:
 
     stand_in = commands.add_parser("stand-in", help="be a device that the bench does not have, to try things with")
     stand_in.add_argument("kind", choices=["gauge", "hygrometer", "pedal", "strings"], help="which device")
-    stand_in.add_argument("--tcp", type=int, metavar="PORT", help="write over the network, on this port (0: any)")
+    stand_in.add_argument("--tcp", type=_port, metavar="PORT", help="write over the network, on this port (0: any)")
     stand_in.add_argument("--post", metavar="URL", help="post to this address of the bench instead")
     stand_in.add_argument("--key", default="", help="the device's key, to post with")
     stand_in.add_argument("--authority", help="the file of the bench's own authority, to post by https")
@@ -121,7 +124,7 @@ def _database(parser: argparse.ArgumentParser, default: Path | None = None) -> N
 def _serving(parser: argparse.ArgumentParser, default: Path | None = None) -> None:
     _database(parser, default)
     parser.add_argument("--host", help="the address to listen on (default: this machine only; every one with --bench)")
-    parser.add_argument("--port", type=int, default=8137, help="the port (default: 8137; 0 takes any free one)")
+    parser.add_argument("--port", type=_port, default=8137, help="the port (default: 8137; 0 takes any free one)")
     parser.add_argument("--name", action="append", default=[], help="another host name by which this server is asked")
     parser.add_argument(
         "--bench", action="store_true", help="serve over the local network, by https, to devices that enter"
@@ -140,6 +143,12 @@ def data_folder() -> Path:
     """The user's data folder of this application, after the XDG Base Directory Specification."""
     base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
     return Path(base) / "deft-bench"
+
+
+def _port(text: str) -> int:
+    if not text.isascii() or not text.isdigit() or int(text) > MOST_PORT:
+        raise argparse.ArgumentTypeError(f"a port is a whole number from 0 to {MOST_PORT}, and {text[:20]!r} is none")
+    return int(text)
 
 
 def _calc(args: argparse.Namespace) -> int:

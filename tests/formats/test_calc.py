@@ -53,6 +53,24 @@ def test_the_command_answers_the_reference_plan() -> None:
     assert answer["twist_mm"] is None
 
 
+def pointed(value: Any) -> Any:
+    """The same request with a point in every whole number."""
+    if isinstance(value, dict):
+        return {name: pointed(one) for name, one in value.items()}
+    if isinstance(value, list):
+        return [pointed(one) for one in value]
+    return float(value) if isinstance(value, int) and not isinstance(value, bool) else value
+
+
+@pytest.mark.parametrize(
+    ("name", "request_"), [("level-plan", LEVEL), ("fall-away-tape", TAPE), ("straightness", STRAIGHT)]
+)
+def test_a_whole_number_may_have_a_point(name: str, request_: dict[str, Any]) -> None:
+    plain, with_points = (read_json(json.dumps(one)) for one in (request_, pointed(request_)))
+    assert ".0" in json.dumps(pointed(request_))
+    assert calc.calculate(name, with_points) == calc.calculate(name, plain)
+
+
 def test_reference_positions_and_marks() -> None:
     answer = calc.calculate("fret-positions", {"scale_mm": 628, "frets": 21, "rule_step_mm": 0.5})
     assert [round(answer["positions_mm"][n - 1], 3) for n in (1, 5, 12, 21)] == [35.247, 157.532, 314.0, 441.294]

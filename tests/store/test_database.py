@@ -158,6 +158,17 @@ def test_backup_and_restore(demo_path: Path, tmp_path: Path) -> None:
         assert db.execute("SELECT count(*) FROM climate").fetchone()[0] > 0
 
 
+def test_a_path_may_have_any_name(demo_path: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "a#b?c%41 d"
+    folder.mkdir()
+    copy = folder / "kept.sqlite3"
+    with closing(open_database(demo_path)) as db:
+        backup(db, copy)
+    assert verify(copy)["instruments"] > 0
+    assert restore(copy, folder / "bench.sqlite3") is None
+    assert verify(folder / "bench.sqlite3") == verify(copy)
+
+
 def test_a_bad_backup_is_not_restored(demo_path: Path, tmp_path: Path) -> None:
     bad = tmp_path / "bad.sqlite3"
     bad.write_bytes(demo_path.read_bytes()[:20_000])

@@ -10,6 +10,8 @@ from jsonschema import Draft202012Validator, FormatChecker, ValidationError
 
 from deft_bench.core.text import barred
 
+MOST_WHOLE = 2**53
+"""Every whole number up to here is a float too."""
 _KINDS = {
     "number": "a number",
     "integer": "a whole number",
@@ -48,10 +50,11 @@ def _no_constant(name: str) -> None:
 
 
 def _finite(text: str) -> float:
+    """A number with a point; a whole one is a whole number, however it is written."""
     value = float(text)
     if math.isinf(value):
         raise ValueError(f"{text[:20]} is too large a number")
-    return value
+    return int(value) if value.is_integer() and abs(value) <= MOST_WHOLE else value
 
 
 def _no_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

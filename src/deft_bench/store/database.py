@@ -191,7 +191,7 @@ def verify(path: Path) -> dict[str, int]:
     if not path.is_file():
         raise StoreError(f"{path} is not there.")
     try:
-        with closing(sqlite3.connect(f"file:{path.resolve().as_posix()}?mode=ro", uri=True)) as db:
+        with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as db:
             if db.execute("PRAGMA application_id").fetchone()[0] != APPLICATION_ID:
                 raise StoreError(f"{path} is not a Deft Bench database.")
             version = db.execute("PRAGMA user_version").fetchone()[0]
