@@ -31,9 +31,11 @@ def reencode(raw: bytes) -> tuple[bytes, int, int]:
             with Image.open(io.BytesIO(raw), formats=("JPEG", "PNG", "WEBP")) as picture:
                 if picture.width * picture.height > MOST_PIXELS:
                     raise PhotographError("That photograph has more than 40 million pixels.")
+                # a palette is made small in whole colours only
+                small = picture.convert("RGB") if picture.mode in ("1", "P") else picture
                 # made small first: a JPEG is decoded no finer than is kept, and what is turned is little
-                picture.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
-                upright = _upright(picture).convert("RGB")
+                small.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
+                upright = _upright(small).convert("RGB")
     except PhotographError:
         raise
     except (Exception, Warning) as error:  # decoders raise whatever they come upon
