@@ -9,6 +9,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from deft_bench.bench.practice.culprit import practising
+from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.straight import at_the_rod
 from deft_bench.core.practice.straight import by_program
 from deft_bench.store.database import connect
@@ -97,4 +98,29 @@ def test_a_rod_is_turned_by_keys_as_the_program_would(browser: Browser, url: str
         expect(page.locator(".numbered li")).to_have_count(k)
     page.click("text=It is straight" if said == "straight" else "text=Its rod gives no more")
     expect(page.locator("h1")).to_have_text(re.compile("(9[5-9]|100) of 100"))
+    page.close()
+
+
+def test_steps_are_moved_by_keys_and_the_focus_goes_along(browser: Browser, url: str, demo_path: Path) -> None:
+    page = browser.new_page()
+    page.goto(f"{url}/practice")
+    page.fill("#order-person", "Ida")
+    page.press("#order-person", "Enter")
+    page.wait_for_url(re.compile(r"/practice/\d+$"))
+    attempt = int(page.url.rsplit("/", 1)[1])
+    with closing(connect(demo_path)) as db:
+        found = in_order(db, attempt)
+    page.wait_for_load_state("networkidle")
+    order = list(found.order)
+    for at, code in enumerate(found.truth.right):
+        page.locator(f'[data-step="{code}"]').focus()
+        for place in range(order.index(code), at, -1):
+            page.keyboard.press("Shift+ArrowUp")
+            expect(page.locator("#steps li").nth(place - 1)).to_be_focused()
+            expect(page.locator("#steps li").nth(place - 1)).to_have_attribute("data-step", code)
+        order.insert(at, order.pop(order.index(code)))
+    page.keyboard.press("ArrowUp")
+    expect(page.locator("#steps li").nth(len(order) - 2)).to_be_focused()
+    page.click("text=show what it spoils")
+    expect(page.locator("h1")).to_have_text("100 of 100")
     page.close()

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_bench.core.frets.rocker import around, rock_of
-from deft_bench.core.practice import straight
+from deft_bench.core.practice import order, straight
 from deft_bench.core.practice.culprit import (
     FRETS,
     LEVELS,
@@ -20,6 +20,7 @@ from deft_bench.core.practice.culprit import (
     score,
 )
 from deft_bench.core.practice.ladder import BOXES, WELL, next_level, rungs
+from deft_bench.formats.operations_toml import shipped
 
 SEEDS, ALL_LEVELS = st.integers(0, 10**6), st.sampled_from(sorted(LEVELS))
 
@@ -121,6 +122,30 @@ def test_a_rod_keeps_its_books(seed: int, level: int, turns: list[int]) -> None:
     assert (said.passes_mm or 0.0) <= abs(neck.bow_mm) < (said.stops_mm or 9.0)
     with pytest.raises(ValueError, match="never more"):
         straight.do(neck, "turn", 3)
+
+
+@settings(max_examples=40, deadline=None)
+@given(SEEDS, st.sampled_from(sorted(order.LEVELS)), st.lists(st.tuples(st.integers(0, 9), st.integers(-9, 9))))
+def test_a_day_has_an_order_that_breaks_nothing(seed: int, level: int, moves: list[tuple[int, int]]) -> None:
+    day = order.day_order(shipped(), seed, level)
+    assert sorted(day.right) == sorted(day.shuffled) == sorted(day.titles)
+    assert order.breaches(day.rules, day.right) == []
+    assert order.points(day.rules, day.right) == 100 > order.points(day.rules, day.shuffled)
+    assert order.points(day.rules, day.right[::-1]) == 0
+    now: list[str] = list(day.shuffled)
+    for at, by in moves:
+        code = now[at % len(now)]
+        then = order.moved(now, code, by)
+        assert [one for one in then if one != code] == [one for one in now if one != code]
+        assert then.index(code) == max(0, min(len(now) - 1, now.index(code) + by))
+        now = then
+    with pytest.raises(ValueError, match="not among"):
+        order.moved(now, "elbow grease", 1)
+
+
+def test_steps_at_random_are_worth_little() -> None:
+    days = [order.day_order(shipped(), seed, 1 + seed % 3) for seed in range(60)]
+    assert np.mean([order.points(day.rules, day.shuffled) for day in days]) < 40
 
 
 @given(st.lists(st.tuples(st.integers(1, 3), st.integers(0, 100), st.integers(0, 5)), max_size=30))

@@ -1,8 +1,10 @@
 """Practice over HTTP: a drill without a script, what is refused, what was left half-way; the truth stays hidden."""
 
+import html
 import re
 
 from deft_bench.bench.practice.culprit import practising
+from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.straight import at_the_rod
 from deft_bench.store.database import Connection
 from harness import Bench, words
@@ -101,6 +103,30 @@ def test_a_rod_is_turned_with_plain_forms_and_forcing_it_is_told(bench: Bench, d
     assert "spoiled" in page.text
     assert "answered already" in words(bench.post(f"{url}/leave", {"said": "straight"}).text)
     assert bench.post(f"{url}/read", {"tool": "rocker", "lane": "middle", "fret": 5}).status_code == 404
+
+
+def test_steps_are_put_in_order_with_plain_forms(bench: Bench, demo: Connection) -> None:
+    url = start(bench, drill="order", level=2)
+    attempt = int(url.rsplit("/", 1)[1])
+    right = list(in_order(demo, attempt).truth.right)
+    for at, code in enumerate(right):
+        while (place := list(in_order(demo, attempt).order).index(code)) > at:
+            assert bench.post(f"{url}/move", {"step": code, "way": "up"}).status_code == 200, place
+    assert bench.post(f"{url}/move", {"step": "elbow", "way": "up"}).status_code == 422
+    assert bench.post(f"{url}/move", {"step": right[0], "way": "out"}).status_code == 422
+    page = words(bench.post(f"{url}/hand-in").text)
+    assert "100 of 100" in page
+    assert "breaks none" in page
+    assert "answered already" in words(bench.post(f"{url}/hand-in").text)
+    # handed in as it was shuffled, each breach says what it spoils
+    other = start(bench, drill="order", level=3)
+    page = html.unescape(words(bench.post(f"{other}/hand-in").text))
+    found = in_order(demo, int(other.rsplit("/", 1)[1]))
+    assert f"{found.attempt.points} of 100" in page
+    assert found.broken
+    for one in found.broken:
+        before, after = found.truth.titles[one.before], found.truth.titles[one.after]
+        assert f"{before} comes before {after} : {one.spoils}" in page.replace(f"{after}:", f"{after} :")
 
 
 def test_the_demo_has_two_apprentices_and_a_neck_half_worked(bench: Bench) -> None:

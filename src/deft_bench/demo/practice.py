@@ -3,6 +3,7 @@
 from datetime import UTC, date, datetime, time, timedelta
 
 from deft_bench.bench.practice.culprit import answer, begin_culprit, practising, take
+from deft_bench.bench.practice.order import begin_order, hand_in, in_order, move
 from deft_bench.bench.practice.straight import act, at_the_rod, begin_straight, leave
 from deft_bench.core.practice.culprit import FRETS, found_by_program
 from deft_bench.core.practice.straight import by_program
@@ -31,6 +32,9 @@ def make_practice(db: Connection, today: date) -> None:
     for one in done:
         act(db, at, rod, one.what, one.eighths)
     leave(db, at + timedelta(minutes=4), rod, said)
+    day = begin_order(db, at, "Emre", 1, 31)
+    move(db, at, day, in_order(db, day).truth.right[0], -9)
+    hand_in(db, at + timedelta(minutes=2), day)
     person, ago, level, seed = HALF_WAY
     at = datetime.combine(today - timedelta(days=ago), time(16, 40), UTC)
     attempt = begin_culprit(db, at, person, level, seed)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from deft_bench.core.practice import culprit, straight
+from deft_bench.core.practice import culprit, order, straight
 from deft_bench.core.practice.ladder import Rung, rungs
 from deft_bench.core.times import moment, stamp
 from deft_bench.store import practice
@@ -46,6 +46,12 @@ DRILLS: Mapping[str, Drill] = {
         " straight or say that its rod gives no more. About four minutes.",
         straight.LEVELS,
     ),
+    "order": Drill(
+        "Order of the day",
+        "Steps of a job, shuffled. Put them in an order that spoils nothing; what each breach spoils is said. About two"
+        " minutes.",
+        order.LEVELS,
+    ),
 }
 
 
@@ -68,7 +74,7 @@ def begin(
         raise PracticeError(f"Choose a level from 1 to {max(DRILLS[drill].levels)}.")
     seed = random.randrange(MOST_SEED) if seed is None else seed
     if not 0 <= seed < MOST_SEED:
-        raise PracticeError(f"A neck number is a whole number from 0 to {MOST_SEED - 1}.")
+        raise PracticeError(f"The number is a whole one from 0 to {MOST_SEED - 1}.")
     return practice.start(db, drill, level, seed, person, draw(seed, level), stamp(now))
 
 

@@ -5,14 +5,16 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.practice.attempts import DRILLS, MOST_SEED, PracticeError, progress, unanswered
 from deft_bench.bench.practice.culprit import begin_culprit
+from deft_bench.bench.practice.order import begin_order
 from deft_bench.bench.practice.straight import begin_straight
 from deft_bench.core.practice.ladder import next_level
 from deft_bench.store import practice
-from deft_bench.web.practice import culprit, straight
+from deft_bench.web.practice import culprit, order, straight
 from deft_bench.web.practice.screen import screen
 from deft_bench.web.support import Form, db, now, or_404
 
-BEGIN = {"culprit": begin_culprit, "straight": begin_straight}
+BEGIN = {"culprit": begin_culprit, "straight": begin_straight, "order": begin_order}
+PAGES = {"culprit": culprit.page, "straight": straight.page, "order": order.page}
 
 
 @screen.get("/practice")
@@ -45,7 +47,7 @@ def attempt(attempt_id: int) -> str:
     """The stage of a drill, or its debrief once it is answered."""
     with or_404():
         drill = practice.get(db(), attempt_id).drill
-    return culprit.page(attempt_id) if drill == "culprit" else straight.page(attempt_id)
+    return PAGES[drill](attempt_id)
 
 
 def _listing(form: Form, values: dict[str, str]) -> str:

@@ -1,0 +1,75 @@
+"""Order of the day, at the bench: moving steps, handing the order in, what it breaks."""
+
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from datetime import datetime
+from typing import Any
+
+from deft_bench.bench.practice.attempts import MOST_READINGS, PracticeError, begin, of_drill, still_open
+from deft_bench.bench.sheet_state import catalogue
+from deft_bench.core.practice.order import Breach, DayOrder, breaches, day_order, moved, points
+from deft_bench.core.times import stamp
+from deft_bench.store import practice
+from deft_bench.store.database import Connection
+from deft_bench.store.practice import Attempt
+
+DRILL = "order"
+
+
+@dataclass(frozen=True, slots=True)
+class InOrder:
+    """An attempt with its steps and the order that they stand in now."""
+
+    attempt: Attempt
+    truth: DayOrder
+    order: Sequence[str]
+    moves: int
+
+    @property
+    def broken(self) -> list[Breach]:
+        """What the order breaks."""
+        return breaches(self.truth.rules, self.order)
+
+
+def begin_order(db: Connection, now: datetime, person: str, level: int, seed: int | None = None) -> int:
+    """Start the drill; its id. Raises PracticeError."""
+    book, _ = catalogue(db)
+    return begin(db, now, DRILL, person, level, lambda seed, level: asdict(day_order(book, seed, level)), seed)
+
+
+def in_order(db: Connection, attempt_id: int) -> InOrder:
+    """An attempt as it stands; raises KeyError where there is none."""
+    attempt = of_drill(db, attempt_id, DRILL)
+    truth, moves = _truth(attempt.truth), practice.readings(db, attempt_id)
+    order = attempt.named or (moves[-1] if moves else truth.shuffled)
+    return InOrder(attempt, truth, tuple(order), len(moves))
+
+
+def move(db: Connection, now: datetime, attempt_id: int, code: str, by: int) -> None:
+    """Take a step so many places later; raises KeyError where there is no such attempt, PracticeError."""
+    found = in_order(db, attempt_id)
+    if found.moves >= MOST_READINGS:
+        raise PracticeError(f"{MOST_READINGS} moves were made: hand it in, or start another.")
+    try:
+        order = moved(found.order, code, by)
+    except ValueError as error:
+        raise PracticeError(f"{str(error).capitalize()}.") from error
+    with still_open():
+        practice.add_reading(db, attempt_id, order, stamp(now))
+
+
+def hand_in(db: Connection, now: datetime, attempt_id: int) -> None:
+    """Close the attempt with the order as it stands; raises KeyError, PracticeError."""
+    found = in_order(db, attempt_id)
+    with still_open():
+        practice.answer(db, attempt_id, list(found.order), points(found.truth.rules, found.order), stamp(now))
+
+
+def _truth(kept: Any) -> DayOrder:
+    return DayOrder(
+        kept["job"],
+        kept["titles"],
+        tuple(kept["shuffled"]),
+        tuple(Breach(**rule) for rule in kept["rules"]),
+        tuple(kept["right"]),
+    )

@@ -1,0 +1,58 @@
+"""Order of the day: steps that are moved up and down, and what their order spoils."""
+
+from flask import flash, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from deft_bench.bench.practice.attempts import PracticeError
+from deft_bench.bench.practice.order import InOrder, hand_in, in_order, move
+from deft_bench.core.practice.order import LEVELS
+from deft_bench.web.practice.screen import screen
+from deft_bench.web.support import Form, db, now, or_404
+
+WAYS = {"up": -1, "down": 1}
+
+
+def page(attempt_id: int) -> str:
+    """The steps, or what their order breaks once it is handed in."""
+    found = in_order(db(), attempt_id)
+    return (
+        _steps(found, Form()) if found.attempt.named is None else _steps(found, Form(), "practice/order_debrief.html")
+    )
+
+
+@screen.post("/practice/<int:attempt_id>/move")
+def order_moved(attempt_id: int) -> str | Response | tuple[str, int]:
+    """Move a step up or down; a script gets the steps alone."""
+    form = Form()
+    by = WAYS.get(form.text("way"))
+    with or_404():
+        if by is None:
+            form.errors["step"] = f"Choose a way: {', '.join(WAYS)}."
+        else:
+            try:
+                move(db(), now(), attempt_id, form.text("step"), by)
+            except PracticeError as error:
+                form.errors["step"] = str(error)
+        found = in_order(db(), attempt_id)
+    if "HX-Request" in request.headers:
+        return _steps(found, form, "practice/order_steps.html")
+    if form.errors:
+        return _steps(found, form), 422
+    return redirect(url_for(".attempt", attempt_id=attempt_id))
+
+
+@screen.post("/practice/<int:attempt_id>/hand-in")
+def handed_in(attempt_id: int) -> Response:
+    """Say that this is the order."""
+    with or_404():
+        try:
+            hand_in(db(), now(), attempt_id)
+        except PracticeError as error:
+            flash(str(error))
+    return redirect(url_for(".attempt", attempt_id=attempt_id))
+
+
+def _steps(found: InOrder, form: Form, template: str = "practice/order.html") -> str:
+    return render_template(
+        template, section="practice", found=found, level_words=LEVELS[found.attempt.level], errors=form.errors
+    )
