@@ -43,10 +43,33 @@ def get(db: Connection, attempt_id: int) -> Attempt:
     return _attempt(row)
 
 
-def latest(db: Connection, most: int = 200) -> list[Attempt]:
-    """The last attempts, the newest first."""
-    rows = db.execute("SELECT * FROM practice_attempt ORDER BY id DESC LIMIT ?", (most,))
+def unanswered(db: Connection, since: str, most: int = 50) -> list[Attempt]:
+    """Attempts begun after a time, UTC ISO-8601, that were left half-way, the newest first."""
+    rows = db.execute(
+        "SELECT * FROM practice_attempt WHERE answered_at IS NULL AND started_at >= ? ORDER BY id DESC LIMIT ?",
+        (since, most),
+    )
     return [_attempt(row) for row in rows]
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What an attempt that was answered came to."""
+
+    person: str
+    drill: str
+    level: int
+    points: int
+    started_at: str
+
+
+def outcomes(db: Connection) -> list[Outcome]:
+    """Of every attempt that was answered, by person and drill, each in order of time."""
+    rows = db.execute(
+        "SELECT person, drill, level, points, started_at FROM practice_attempt WHERE answered_at IS NOT NULL"
+        " ORDER BY person, drill, id"
+    )
+    return [Outcome(**row) for row in rows]
 
 
 def add_reading(db: Connection, attempt_id: int, said: Any, at: str) -> None:

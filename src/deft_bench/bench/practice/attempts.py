@@ -4,7 +4,7 @@ import random
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from deft_bench.core.practice import culprit, order, straight
@@ -97,23 +97,16 @@ def still_open() -> Iterator[None]:
 
 def progress(db: Connection) -> dict[str, dict[str, list[Rung]]]:
     """By person and drill what was reached at each level and when it is asked again."""
-    done: dict[str, dict[str, list[Attempt]]] = {}
-    for one in reversed(practice.latest(db)):
-        if one.points is not None:
-            done.setdefault(one.person, {}).setdefault(one.drill, []).append(one)
+    done: dict[str, dict[str, list[tuple[int, int, date]]]] = {}
+    for one in practice.outcomes(db):
+        day = moment(one.started_at).date()
+        done.setdefault(one.person, {}).setdefault(one.drill, []).append((one.level, one.points, day))
     return {
-        person: {
-            drill: rungs(
-                [(one.level, one.points or 0, moment(one.started_at).date()) for one in drills.get(drill, [])],
-                max(DRILLS[drill].levels),
-            )
-            for drill in DRILLS
-        }
-        for person, drills in sorted(done.items())
+        person: {drill: rungs(drills.get(drill, []), max(DRILLS[drill].levels)) for drill in DRILLS}
+        for person, drills in done.items()
     }
 
 
 def unanswered(db: Connection, now: datetime) -> list[Attempt]:
     """What was left half-way in the last month, the newest first."""
-    since = stamp(now - timedelta(days=HALF_WAY_DAYS))
-    return [one for one in practice.latest(db) if one.answered_at is None and one.started_at >= since]
+    return practice.unanswered(db, stamp(now - timedelta(days=HALF_WAY_DAYS)))

@@ -13,7 +13,7 @@ CREATE TABLE practice_attempt (
     points INTEGER CHECK (points BETWEEN 0 AND 100),
     CHECK ((answered_at IS NULL) = (named IS NULL) AND (answered_at IS NULL) = (points IS NULL))
 ) STRICT;
-CREATE INDEX practice_attempt_of ON practice_attempt (person, drill, level, id);
+CREATE INDEX practice_attempt_of ON practice_attempt (person, drill, id);
 CREATE TABLE practice_reading (
     id INTEGER PRIMARY KEY,
     attempt_id INTEGER NOT NULL REFERENCES practice_attempt (id),
