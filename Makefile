@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 RUN := .venv/bin/deft-bench
 
-.PHONY: demo test check quick stats bench vendor lock schema calibrate train-buzz screenshots clean
+.PHONY: demo test check quick stats bench vendor lock schema calibrate train-buzz listen screenshots clean
 
 .venv/ready-run: requirements.lock pyproject.toml scripts/setup.sh
 	sh scripts/setup.sh run
@@ -49,6 +49,9 @@ calibrate: .venv/ready-dev     ## check the likely neck against known necks (doc
 
 train-buzz: .venv/ready-dev    ## teach the machine's ear again on simulated strings (docs/methods/buzz-ear.md)
 	$(PY) scripts/train_buzz.py
+
+listen: .venv/ready-dev        ## play whole passes to the browser's fake microphone, in real time: leave the machine alone meanwhile
+	REAL_TIME=1 $(PY) -m pytest -n 1 tests/browser/test_play_through.py -k by_the_microphone
 
 screenshots: .venv/ready-dev   ## take docs/screenshots/ again from the demo data
 	$(PY) scripts/screenshots.py

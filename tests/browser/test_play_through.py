@@ -1,5 +1,6 @@
 """Chromium with a microphone that is a recording: a pass of two strings is played, and nothing is touched."""
 
+import os
 import re
 from collections.abc import Iterator
 from contextlib import closing
@@ -11,18 +12,21 @@ import pytest
 from playwright.sync_api import Page, Playwright, expect
 
 from browsing import ARGS
+from deft_bench.bench.setup.listening import Note, notes_to_play
+from deft_bench.bench.stand_ins import STAND_INS
 from deft_bench.core.strings.ear.room import ROOM_RATE
 from deft_bench.core.strings.notes import cents_between
 from deft_bench.core.survey_kinds import BUZZES_UM
 from deft_bench.devices.stand_in_strings import StandInStrings, a_pass
 from deft_bench.formats.recording import wav_of
-from deft_bench.store import instruments, jobs, setups, surveys
+from deft_bench.store import devices, instruments, jobs, setups, surveys
 from deft_bench.store.database import connect
+from deft_bench.store.devices import DeviceSetup
 from harness import Server
 from wavs import tone
 
 RATE = 48_000
-HERON = 1
+WHIMBREL, HERON = 9, 1
 
 
 def note(hz: float, seconds: float, seed: int) -> np.ndarray:
@@ -43,8 +47,87 @@ def listening_page(play: Playwright, tmp_path: Path) -> Iterator[Page]:
     chromium.close()
 
 
-@pytest.mark.parametrize(("order", "strings"), [("in_order", (6, 5, 4, 3, 2, 1)), ("any_order", (4, 5))])
 def test_a_pass_is_heard_and_kept_with_nothing_touched(
+    listening_page: Page, bench_server: Server, tmp_path: Path
+) -> None:
+    page = listening_page
+    with closing(connect(bench_server.database)) as db:
+        spec = instruments.get(db, WHIMBREL).spec
+        last = surveys.last_head(db, "intonation")
+        assert last is not None
+        head = replace(last, strings=spec.strings, at_frets=(3, 12))
+        survey = surveys.start(db, WHIMBREL, None, spec.frets, head, "2026-08-24T08:00:00.000Z")
+        plan = setups.plan_of(db, WHIMBREL, spec)
+        notes = [one for one in notes_to_play(surveys.get(db, survey)) if one.string > spec.strings - 2]
+    chance = np.random.default_rng(2)
+    sound, true = [np.zeros(RATE * 2)], dict[Note, float]()
+    for k, one in enumerate(notes):
+        off = 0.0 if one.what in ("open", "harmonic") else chance.uniform(-9, 9)
+        hz = plan.strings[one.string - 1].pitch_hz(plan.a4_hz) * 2 ** (one.fret / 12 + off / 1200)
+        true[one] = off
+        sound.append(note(hz, 1.4, k))
+        if k == 2:
+            sound.append(note(hz * 2 ** (3.5 / 12), 1.4, k))  # a wrong one
+    (tmp_path / "played.wav").write_bytes(wav_of(np.concatenate([*sound, np.zeros(RATE)]), RATE))
+    page.goto(f"{bench_server.url}/surveys/{survey}/play")
+    page.keyboard.press("Enter")
+    expect(page.locator('[data-play="left"]')).to_have_text(str((spec.strings - 2) * 4))
+    expect(page.locator('[data-play="last"]')).to_contain_text("is heard")
+    with closing(connect(bench_server.database)) as db:
+        read = surveys.values(db, survey)
+    for one, off in true.items():
+        if one.what == "fretted":
+            assert (read[str(one.string), one.fret] or 0) / 100 == pytest.approx(off, abs=1.0)
+    assert len(read) == sum(one.what == "fretted" for one in notes)
+
+
+def test_the_microphone_says_how_it_hears(listening_page: Page, bench_server: Server, tmp_path: Path) -> None:
+    quiet = np.random.default_rng(0).normal(0, 1e-3, RATE * 2)
+    (tmp_path / "played.wav").write_bytes(wav_of(np.concatenate([quiet, note(196, 1.5, 0), quiet]), RATE))
+    listening_page.goto(f"{bench_server.url}/devices")
+    listening_page.click("text=Test it")
+    expect(listening_page.locator("[data-microphone] [data-says]")).to_contain_text("A note can be told from the room")
+
+
+def test_every_note_of_six_strings_by_strings_that_stand_in_and_what_buzzes(page: Page, bench_server: Server) -> None:
+    with closing(connect(bench_server.database)) as db:
+        gauge = DeviceSetup(STAND_INS[0], "nothing", "typed", "", ".*", "mm", "", 10, 300)
+        devices.put(db, gauge, "2026-08-24T08:00:00.000Z")
+        spec, plan = instruments.get(db, HERON).spec, setups.plan_of(db, HERON, instruments.get(db, HERON).spec)
+        last = surveys.last_head(db, "intonation")
+        assert last is not None
+        head = replace(last, strings=spec.strings, at_frets=tuple(range(1, spec.frets + 1)))
+        job = jobs.open_of(db, [HERON])[HERON]
+        survey = surveys.start(db, HERON, job.id, spec.frets, head, "2099-08-24T08:00:00.000Z")
+    makes = plan.strings
+    strings = StandInStrings(makes, spec.mean_scale_mm, spec.frets, name=spec.name, a4_hz=plan.a4_hz)
+    page.goto(f"{bench_server.url}/surveys/{survey}/play")
+    page.click('[data-do="stand-in"]')
+    expect(page.locator('[data-play="left"]')).to_have_text("0", timeout=400_000)
+    with closing(connect(bench_server.database)) as db:
+        read, heard = surveys.values(db, survey), surveys.sounded(db, survey)
+    assert len(heard) == spec.strings * (spec.frets + 2)  # the two wrong ones are not among them
+    for (string, fret), value in read.items():
+        true = cents_between(strings.hz(int(string), fret), strings.hz(int(string), 0) * 2 ** (fret / 12))
+        assert (value or 0) / 100 == pytest.approx(true, abs=1.0), (string, fret)
+    page.goto(f"{bench_server.url}/instruments/{HERON}/setup/buzz")
+    number, fret = strings.proud
+    expect(page.locator(".ear-list li.now .ear-note")).to_have_text(re.compile(rf"String {number} .* at {fret - 1}"))
+    many = page.locator(".ear-list li").count()
+    assert many <= 5
+    page.keyboard.press("z")
+    expect(page.locator(".ear summary")).to_have_text("1 confirmed")
+    expect(page.locator(".ear-list li.now")).to_have_count(1 if many > 1 else 0)
+    with closing(connect(bench_server.database)) as db:
+        buzz = surveys.of_instrument(db, HERON, "buzz", 1)[0]
+        assert surveys.values(db, buzz.id)[str(number), fret - 1] == BUZZES_UM
+
+
+@pytest.mark.skipif(
+    "REAL_TIME" not in os.environ, reason="sound in real time wants a machine that does nothing else: make listen"
+)
+@pytest.mark.parametrize(("order", "strings"), [("in_order", (6, 5, 4, 3, 2, 1)), ("any_order", (6, 5, 4, 3, 2, 1))])
+def test_every_note_of_six_strings_by_the_microphone(
     listening_page: Page, bench_server: Server, tmp_path: Path, order: str, strings: tuple[int, ...]
 ) -> None:
     page = listening_page
@@ -74,24 +157,3 @@ def test_a_pass_is_heard_and_kept_with_nothing_touched(
             continue
         true = cents_between(made.hz(int(string), fret), made.hz(int(string), 0) * 2 ** (fret / 12))
         assert (value or 0) / 100 == pytest.approx(true, abs=1.0), (string, fret)
-    if len(strings) < spec.strings:
-        return
-    page.goto(f"{bench_server.url}/instruments/{HERON}/setup/buzz")
-    number, fret = made.proud
-    expect(page.locator(".ear-list li.now .ear-note")).to_have_text(re.compile(rf"String {number} .* at {fret - 1}"))
-    many = page.locator(".ear-list li").count()
-    assert many <= 5
-    page.keyboard.press("z")
-    expect(page.locator(".ear summary")).to_have_text("1 confirmed")
-    expect(page.locator(".ear-list li.now")).to_have_count(1 if many > 1 else 0)
-    with closing(connect(bench_server.database)) as db:
-        buzz = surveys.of_instrument(db, HERON, "buzz", 1)[0]
-        assert surveys.values(db, buzz.id)[str(number), fret - 1] == BUZZES_UM
-
-
-def test_the_microphone_says_how_it_hears(listening_page: Page, bench_server: Server, tmp_path: Path) -> None:
-    quiet = np.random.default_rng(0).normal(0, 1e-3, RATE * 2)
-    (tmp_path / "played.wav").write_bytes(wav_of(np.concatenate([quiet, note(196, 1.5, 0), quiet]), RATE))
-    listening_page.goto(f"{bench_server.url}/devices")
-    listening_page.click("text=Test it")
-    expect(listening_page.locator("[data-microphone] [data-says]")).to_contain_text("A note can be told from the room")
