@@ -3,6 +3,7 @@
 With arguments, takes other shots instead: a folder, a width, a height, then paths; nothing of that is committed.
 """
 
+import itertools
 import sys
 import tempfile
 from contextlib import closing
@@ -87,9 +88,7 @@ def ids(database: Path) -> dict[str, int]:
         open_jobs = jobs.in_bench_order(db)
         by_instrument = {job.instrument_id: job.id for job in open_jobs}
         seven = surveys.of_instrument(db, 10, "fret_heights", 1)[0]
-        rocker = surveys.of_instrument(db, 1, "rocker", 1)[0]
         levelled = next(job.id for job in jobs.of_instrument(db, 1) if jobs.plans(db, job.id))
-        set_up = next(job.id for job in jobs.of_instrument(db, 9) if job.kind == "setup")
         return {
             "heron": by_instrument[1],
             "plover": by_instrument[2],
@@ -99,11 +98,9 @@ def ids(database: Path) -> dict[str, int]:
             "avocet": by_instrument[5],
             "redshank": by_instrument[12],
             "partial": seven.id,
-            "rocker": rocker.id,
             "levelled": levelled,
-            "set_up": set_up,
             "half_way": practice.unanswered(db, "")[0].id,
-            "practised": db.execute("SELECT id FROM practice_attempt WHERE points = 50").fetchone()[0],
+            "practised": next(n for n in itertools.count(1) if practice.get(db, n).level == 3),
             "sounded": surveys.of_instrument(db, 8, "intonation", 1)[0].id,
         }
 

@@ -26,6 +26,15 @@ def url(demo_path: Path) -> Iterator[str]:
         yield f"http://127.0.0.1:{server.port}"
 
 
+def begun(page: Page, drill: str) -> int:
+    """Start a drill from the list; the attempt's id."""
+    page.fill(f"#{drill}-person", "Ida")
+    page.press(f"#{drill}-person", "Enter")
+    page.wait_for_url(re.compile(r"/practice/\d+$"))
+    page.wait_for_load_state("networkidle")
+    return int(page.url.rsplit("/", 1)[1])
+
+
 def rock(page: Page, by: str, fret: int, at: int) -> None:
     """Set the rocker down in the middle lane over one fret; it lies over another."""
     if by == "keys":
@@ -53,11 +62,9 @@ def test_a_newcomer_finds_practice_and_names_the_culprit(browser: Browser, url: 
     page = context.new_page()
     page.goto(f"{url}/")
     page.click(".col-side a:has-text('Practice')")
-    page.fill("#culprit-person", "Ida")
-    page.press("#culprit-person", "Enter")
-    page.wait_for_url(re.compile(r"/practice/\d+$"))
+    attempt = begun(page, "culprit")
     with closing(connect(demo_path)) as db:
-        (fret, _), *_ = practising(db, int(page.url.rsplit("/", 1)[1])).truth.signed
+        (fret, _), *_ = practising(db, attempt).truth.signed
     page.wait_for_selector("#rocker[transform]")
     at = 11
     for here in (other for other in (fret - 1, fret + 1, fret) if 2 <= other <= 21):
@@ -85,12 +92,9 @@ def test_a_newcomer_finds_practice_and_names_the_culprit(browser: Browser, url: 
 def test_a_rod_is_turned_by_keys_as_the_program_would(browser: Browser, url: str, demo_path: Path) -> None:
     page = browser.new_page()
     page.goto(f"{url}/practice")
-    page.fill("#straight-person", "Ida")
-    page.press("#straight-person", "Enter")
-    page.wait_for_url(re.compile(r"/practice/\d+$"))
+    attempt = begun(page, "straight")
     with closing(connect(demo_path)) as db:
-        done, said = by_program(at_the_rod(db, int(page.url.rsplit("/", 1)[1])).truth)
-    page.wait_for_load_state("networkidle")
+        done, said = by_program(at_the_rod(db, attempt).truth)
     for k, one in enumerate(done, 1):
         page.keyboard.press(
             {"read": "Enter", "wait": "0"}.get(one.what) or str(one.eighths + (3 if one.eighths < 0 else 2))
@@ -104,13 +108,9 @@ def test_a_rod_is_turned_by_keys_as_the_program_would(browser: Browser, url: str
 def test_steps_are_moved_by_keys_and_the_focus_goes_along(browser: Browser, url: str, demo_path: Path) -> None:
     page = browser.new_page()
     page.goto(f"{url}/practice")
-    page.fill("#order-person", "Ida")
-    page.press("#order-person", "Enter")
-    page.wait_for_url(re.compile(r"/practice/\d+$"))
-    attempt = int(page.url.rsplit("/", 1)[1])
+    attempt = begun(page, "order")
     with closing(connect(demo_path)) as db:
         found = in_order(db, attempt)
-    page.wait_for_load_state("networkidle")
     order = list(found.order)
     for at, code in enumerate(found.truth.right):
         page.locator(f'[data-step="{code}"]').focus()

@@ -8,7 +8,7 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from deft_bench.core.practice import culprit, order, straight
-from deft_bench.core.practice.ladder import Rung, rungs
+from deft_bench.core.practice.ladder import Rung, next_level, rungs
 from deft_bench.core.times import moment, stamp
 from deft_bench.store import practice
 from deft_bench.store.database import Connection
@@ -17,7 +17,7 @@ from deft_bench.store.practice import Attempt
 MOST_SEED = 10**9
 MOST_NAME, MOST_READINGS = 60, 500
 HALF_WAY_DAYS = 30
-ANSWERED = "This neck was answered already, in another window: its debrief is here."
+ANSWERED = "This was answered already, in another window: its debrief is here."
 
 
 class PracticeError(ValueError):
@@ -86,23 +86,65 @@ def of_drill(db: Connection, attempt_id: int, drill: str) -> Attempt:
     return attempt
 
 
+def drill_of(db: Connection, attempt_id: int) -> str:
+    """Which drill an attempt is of; raises KeyError where there is none."""
+    return practice.get(db, attempt_id).drill
+
+
+def level_words(attempt: Attempt) -> str:
+    """What is said of an attempt's level."""
+    return DRILLS[attempt.drill].levels[attempt.level]
+
+
 @contextmanager
-def still_open() -> Iterator[None]:
-    """Say it where an attempt was answered meanwhile."""
+def refused() -> Iterator[None]:
+    """Raise PracticeError for what the drill itself refuses."""
     try:
         yield
+    except ValueError as error:
+        text = str(error)
+        raise PracticeError(f"{text[:1].upper()}{text[1:]}.") from error
+
+
+def keep(db: Connection, now: datetime, attempt_id: int, said: Any, taken: int) -> None:
+    """Keep a reading, a JSON value, of an attempt that has so many; raises PracticeError."""
+    if taken >= MOST_READINGS:
+        raise PracticeError(f"{MOST_READINGS} readings were taken: answer, or start another.")
+    try:
+        practice.add_reading(db, attempt_id, said, stamp(now))
     except KeyError as error:
         raise PracticeError(ANSWERED) from error
 
 
-def progress(db: Connection) -> dict[str, dict[str, list[Rung]]]:
-    """By person and drill what was reached at each level and when it is asked again."""
+def close(db: Connection, now: datetime, attempt_id: int, named: Any, points: int) -> None:
+    """Close an attempt with what was named, a JSON value; raises PracticeError."""
+    try:
+        practice.answer(db, attempt_id, named, points, stamp(now))
+    except KeyError as error:
+        raise PracticeError(ANSWERED) from error
+
+
+@dataclass(frozen=True, slots=True)
+class Reached:
+    """What a person has reached in a drill, level by level, and the level that is asked next."""
+
+    drill: str
+    rungs: list[Rung]
+    next: int
+
+
+def progress(db: Connection, today: date) -> dict[str, list[Reached]]:
+    """What every person has reached in every drill."""
     done: dict[str, dict[str, list[tuple[int, int, date]]]] = {}
     for one in practice.outcomes(db):
         day = moment(one.started_at).date()
         done.setdefault(one.person, {}).setdefault(one.drill, []).append((one.level, one.points, day))
     return {
-        person: {drill: rungs(drills.get(drill, []), max(DRILLS[drill].levels)) for drill in DRILLS}
+        person: [
+            Reached(code, reached, next_level(reached, today))
+            for code, drill in DRILLS.items()
+            for reached in [rungs(drills.get(code, []), max(drill.levels))]
+        ]
         for person, drills in done.items()
     }
 

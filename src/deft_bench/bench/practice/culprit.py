@@ -1,12 +1,13 @@
 """Find the culprit, at the bench: a rocker and a straightedge on a hidden neck, the answer, the debrief."""
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 from typing import Any
 
-from deft_bench.bench.practice.attempts import MOST_READINGS, PracticeError, begin, of_drill, still_open
-from deft_bench.core.frets.rocker import Signed
+from deft_bench.bench.practice.attempts import PracticeError, begin, close, keep, of_drill, refused
+from deft_bench.core.frets.heights import LANES
+from deft_bench.core.frets.rocker import Explanation, Signed
 from deft_bench.core.practice.culprit import (
     FRETS,
     LEVELS,
@@ -18,11 +19,12 @@ from deft_bench.core.practice.culprit import (
     Tool,
     believed,
     culprit_neck,
+    explained,
     read,
     score,
+    seconds_of,
 )
 from deft_bench.core.simulated_neck import SimulatedNeck
-from deft_bench.core.times import stamp
 from deft_bench.store import practice
 from deft_bench.store.database import Connection
 from deft_bench.store.practice import Attempt
@@ -42,6 +44,16 @@ class Practising:
     def out(self) -> int:
         """How many frets are out."""
         return LEVELS[self.attempt.level][1]
+
+    @property
+    def seconds(self) -> float:
+        """What the readings take on a bench."""
+        return seconds_of(self.readings)
+
+    @property
+    def ways(self) -> list[tuple[str, tuple[Explanation, ...]]]:
+        """What explains the readings, lane by lane, where something rocks."""
+        return [(lane, ways) for lane in LANES if (ways := explained(self.readings, lane))]
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,18 +76,13 @@ def practising(db: Connection, attempt_id: int) -> Practising:
     return Practising(attempt, _truth(attempt.truth), [_reading(one) for one in practice.readings(db, attempt_id)])
 
 
-def take(db: Connection, now: datetime, attempt_id: int, tool: Tool, lane: str, fret: int = 0) -> Reading:
-    """Set a tool down and keep what it says; raises KeyError where there is no such attempt, PracticeError."""
+def take(db: Connection, now: datetime, attempt_id: int, tool: Tool, lane: str, fret: int = 0) -> Practising:
+    """Set a tool down and keep what it says; the attempt with it. Raises KeyError, PracticeError."""
     found = practising(db, attempt_id)
-    if len(found.readings) >= MOST_READINGS:
-        raise PracticeError(f"{MOST_READINGS} readings were taken: name the frets, or start another neck.")
-    try:
+    with refused():
         said = read(found.truth, tool, lane, fret)
-    except ValueError as error:
-        raise PracticeError(f"{str(error).capitalize()}.") from error
-    with still_open():
-        practice.add_reading(db, attempt_id, asdict(said), stamp(now))
-    return said
+    keep(db, now, attempt_id, asdict(said), len(found.readings))
+    return replace(found, readings=[*found.readings, said])
 
 
 def answer(db: Connection, now: datetime, attempt_id: int, named: frozenset[Signed]) -> None:
@@ -86,8 +93,7 @@ def answer(db: Connection, now: datetime, attempt_id: int, named: frozenset[Sign
     if len({fret for fret, _ in named}) != len(named) or any(not 1 <= fret <= FRETS for fret, _ in named):
         raise PracticeError(f"A fret, 1 to {FRETS}, is proud or low, not both.")
     got = score(found.truth, found.attempt.level, found.readings, named)
-    with still_open():
-        practice.answer(db, attempt_id, sorted(named), got.points, stamp(now))
+    close(db, now, attempt_id, sorted(named), got.points)
 
 
 def debrief(found: Practising) -> Debrief:

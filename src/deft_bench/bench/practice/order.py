@@ -1,14 +1,13 @@
 """Order of the day, at the bench: moving steps, handing the order in, what it breaks."""
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 from typing import Any
 
-from deft_bench.bench.practice.attempts import MOST_READINGS, PracticeError, begin, of_drill, still_open
+from deft_bench.bench.practice.attempts import begin, close, keep, of_drill, refused
 from deft_bench.bench.sheet_state import catalogue
 from deft_bench.core.practice.order import Breach, DayOrder, breaches, day_order, moved, points
-from deft_bench.core.times import stamp
 from deft_bench.store import practice
 from deft_bench.store.database import Connection
 from deft_bench.store.practice import Attempt
@@ -45,24 +44,19 @@ def in_order(db: Connection, attempt_id: int) -> InOrder:
     return InOrder(attempt, truth, tuple(order), len(moves))
 
 
-def move(db: Connection, now: datetime, attempt_id: int, code: str, by: int) -> None:
-    """Take a step so many places later; raises KeyError where there is no such attempt, PracticeError."""
+def move(db: Connection, now: datetime, attempt_id: int, code: str, by: int) -> InOrder:
+    """Take a step so many places later; the attempt with it. Raises KeyError, PracticeError."""
     found = in_order(db, attempt_id)
-    if found.moves >= MOST_READINGS:
-        raise PracticeError(f"{MOST_READINGS} moves were made: hand it in, or start another.")
-    try:
+    with refused():
         order = moved(found.order, code, by)
-    except ValueError as error:
-        raise PracticeError(f"{str(error).capitalize()}.") from error
-    with still_open():
-        practice.add_reading(db, attempt_id, order, stamp(now))
+    keep(db, now, attempt_id, order, found.moves)
+    return replace(found, order=order, moves=found.moves + 1)
 
 
 def hand_in(db: Connection, now: datetime, attempt_id: int) -> None:
     """Close the attempt with the order as it stands; raises KeyError, PracticeError."""
     found = in_order(db, attempt_id)
-    with still_open():
-        practice.answer(db, attempt_id, list(found.order), points(found.truth.rules, found.order), stamp(now))
+    close(db, now, attempt_id, list(found.order), points(found.truth.rules, found.order))
 
 
 def _truth(kept: Any) -> DayOrder:

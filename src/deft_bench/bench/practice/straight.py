@@ -1,10 +1,10 @@
 """Straight in three turns, at the bench: blades, wrench and waiting on a hidden neck, how it is left, the debrief."""
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 
-from deft_bench.bench.practice.attempts import MOST_READINGS, PracticeError, begin, of_drill, still_open
+from deft_bench.bench.practice.attempts import PracticeError, begin, close, keep, of_drill, refused
 from deft_bench.core.practice.straight import (
     GIVES_NO_MORE,
     STRAIGHT,
@@ -18,8 +18,9 @@ from deft_bench.core.practice.straight import (
     do,
     rod_neck,
     score,
+    seconds_of,
+    turns_in,
 )
-from deft_bench.core.times import stamp
 from deft_bench.store import practice
 from deft_bench.store.database import Connection
 from deft_bench.store.practice import Attempt
@@ -35,6 +36,21 @@ class AtTheRod:
     attempt: Attempt
     truth: RodNeck
     done: Sequence[Done]
+
+    @property
+    def seconds(self) -> float:
+        """What all that was done takes on a bench."""
+        return seconds_of(self.done)
+
+    @property
+    def turns(self) -> int:
+        """How often the wrench was turned."""
+        return turns_in(self.done)
+
+    @property
+    def last_read(self) -> Done | None:
+        """The last reading; None before any."""
+        return next((one for one in reversed(self.done) if one.what == "read"), None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,29 +75,22 @@ def at_the_rod(db: Connection, attempt_id: int) -> AtTheRod:
     return AtTheRod(attempt, RodNeck(**attempt.truth), [Done(**one) for one in practice.readings(db, attempt_id)])
 
 
-def act(db: Connection, now: datetime, attempt_id: int, what: What, eighths: int = 0) -> Done:
-    """Read, turn or wait, and keep what it said; raises KeyError where there is no such attempt, PracticeError."""
+def act(db: Connection, now: datetime, attempt_id: int, what: What, eighths: int = 0) -> AtTheRod:
+    """Read, turn or wait, and keep what it said; the attempt with it. Raises KeyError, PracticeError."""
     found = at_the_rod(db, attempt_id)
-    if len(found.done) >= MOST_READINGS:
-        raise PracticeError(f"{MOST_READINGS} things were done: say how you leave it, or start another neck.")
     neck = after(found.truth, found.done)
     if neck.forced:
         raise PracticeError("The rod was forced: say how you leave it.")
-    try:
+    with refused():
         _, said = do(neck, what, eighths)
-    except ValueError as error:
-        raise PracticeError(f"{str(error).capitalize()}.") from error
-    with still_open():
-        practice.add_reading(db, attempt_id, asdict(said), stamp(now))
-    return said
+    keep(db, now, attempt_id, asdict(said), len(found.done))
+    return replace(found, done=[*found.done, said])
 
 
 def leave(db: Connection, now: datetime, attempt_id: int, said: Said) -> None:
     """Say how it is left; raises KeyError, PracticeError."""
     found = at_the_rod(db, attempt_id)
-    got = score(found.truth, found.done, said)
-    with still_open():
-        practice.answer(db, attempt_id, said, got.points, stamp(now))
+    close(db, now, attempt_id, said, score(found.truth, found.done, said).points)
 
 
 def debrief_rod(found: AtTheRod) -> RodDebrief:

@@ -13,6 +13,7 @@ import numpy as np
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.rocker import Explanation, Observation, Signed, around, rocker_lane
+from deft_bench.core.practice.numbered import chance_of
 from deft_bench.core.simulated_neck import SimulatedNeck
 
 FRETS, SCALE_MM = 22, 640.0
@@ -93,11 +94,7 @@ class Score:
 
 def culprit_neck(seed: int, level: int) -> CulpritNeck:
     """The neck of a seed and a level, 1 to 5; raises ValueError for another. It is one that a rocker can explain."""
-    if level not in LEVELS:
-        raise ValueError(f"level {level} is not there: 1 to {max(LEVELS)}")
-    if seed < 0:
-        raise ValueError("a seed is a whole number from 0 on")
-    chance = np.random.default_rng([seed, level])
+    chance = chance_of(seed, level, max(LEVELS), 0)
     while True:
         made = _drawn(chance, level)
         if found_by_program(made, level)[1] == made.signed:
@@ -134,6 +131,11 @@ def believed(readings: Sequence[Reading]) -> list[Believed]:
     return [Believed(one, explained(readings[: k + 1], one.lane)) for k, one in enumerate(readings)]
 
 
+def seconds_of(readings: Iterable[Reading]) -> float:
+    """What the readings take on a bench."""
+    return sum(SECONDS[one.tool] for one in readings)
+
+
 def found_by_program(truth: CulpritNeck, level: int) -> tuple[list[Reading], frozenset[Signed]]:
     """The readings that the program would take, and the frets that it would name."""
     taken: list[Reading] = []
@@ -150,8 +152,7 @@ def found_by_program(truth: CulpritNeck, level: int) -> tuple[list[Reading], fro
 def score(truth: CulpritNeck, level: int, readings: Sequence[Reading], named: frozenset[Signed]) -> Score:
     """What an attempt was worth."""
     right = len(named & truth.signed) / max(len(truth.signed), len(named))
-    seconds = sum(SECONDS[one.tool] for one in readings)
-    program = sum(SECONDS[one.tool] for one in found_by_program(truth, level)[0])
+    seconds, program = seconds_of(readings), seconds_of(found_by_program(truth, level)[0])
     spared = min(1.0, program / seconds) if seconds else 1.0
     return Score(round(100 * right * (RIGHT_SHARE + (1 - RIGHT_SHARE) * spared)), right, seconds, program)
 

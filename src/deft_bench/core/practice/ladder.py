@@ -8,7 +8,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-BOXES = 5
+DAYS = (1, 2, 4, 8, 16)
+"""After so many days a level is asked again, by its box."""
+BOXES = len(DAYS)
 WELL = 80
 """From so many points on it was done well."""
 
@@ -30,7 +32,7 @@ def rungs(attempts: Iterable[tuple[int, int, date]], levels: int) -> list[Rung]:
     for level, points, day in attempts:
         was = found[level]
         box = min(was.box + 1, BOXES) if points >= WELL else 0
-        found[level] = Rung(level, was.tried + 1, points, box, day + timedelta(days=2 ** max(0, box - 1) if box else 0))
+        found[level] = Rung(level, was.tried + 1, points, box, day + timedelta(days=DAYS[box - 1] if box else 0))
     return list(found.values())
 
 

@@ -7,8 +7,7 @@ each says which step comes before which, and what is spoiled where it does not.
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
+from deft_bench.core.practice.numbered import chance_of
 from deft_bench.core.work.catalogue import Catalogue
 from deft_bench.core.work.run_sheet import run_sheet
 
@@ -42,11 +41,7 @@ class DayOrder:
 
 def day_order(catalogue: Catalogue, seed: int, level: int) -> DayOrder:
     """The steps of a seed and a level, 1 to 3; raises ValueError for another. Every step has a rule among them."""
-    if level not in LEVELS:
-        raise ValueError(f"level {level} is not there: 1 to {max(LEVELS)}")
-    if seed < 0:
-        raise ValueError("a seed is a whole number from 0 on")
-    chance = np.random.default_rng([seed, level, 15])
+    chance = chance_of(seed, level, max(LEVELS), 15)
     sheets = [run_sheet(catalogue, route, FACTS) for route in ROUTES if route in catalogue.routes]
     while True:
         sheet = sheets[chance.integers(len(sheets))]

@@ -12,6 +12,7 @@ from typing import Literal
 import numpy as np
 
 from deft_bench.core.neck.truss_rod import Turn, truss_rod
+from deft_bench.core.practice.numbered import chance_of
 
 BLADES_MM = (0.03, 0.05, 0.08, 0.10, 0.13, 0.15, 0.18, 0.20, 0.25, 0.30, 0.35, 0.40, 0.50)
 EIGHTHS = (-2, -1, 1, 2)
@@ -126,11 +127,7 @@ class RodScore:
 
 def rod_neck(seed: int, level: int) -> RodNeck:
     """The neck of a seed and a level, 1 to 3; raises ValueError for another."""
-    if level not in LEVELS:
-        raise ValueError(f"level {level} is not there: 1 to {max(LEVELS)}")
-    if seed < 0:
-        raise ValueError("a seed is a whole number from 0 on")
-    chance = np.random.default_rng([seed, level, 8])
+    chance = chance_of(seed, level, max(LEVELS), 8)
     while True:
         made = _drawn(chance, level)
         if score(made, *by_program(made)).points >= WORTH_PLAYING:
@@ -172,6 +169,16 @@ def after(neck: RodNeck, done: Iterable[Done]) -> RodNeck:
     return neck
 
 
+def seconds_of(done: Iterable[Done]) -> float:
+    """What all that was done takes on a bench."""
+    return sum(SECONDS[one.what] for one in done)
+
+
+def turns_in(done: Iterable[Done]) -> int:
+    """How often the wrench was turned."""
+    return sum(one.what == "turn" for one in done)
+
+
 def by_program(neck: RodNeck) -> tuple[list[Done], Said]:
     """What the program would do: read, turn as the rod's call says, wait, read again; and how it would leave it."""
     done: list[Done] = []
@@ -204,8 +211,8 @@ def score(truth: RodNeck, done: Sequence[Done], said: Said) -> RodScore:
     """What an attempt was worth. A forced rod is worth nothing, nor is an end that the wrench did not tell of."""
     end = after(truth, done)
     theirs, _ = by_program(truth)
-    turns, program_turns = (sum(one.what == "turn" for one in some) for some in (done, theirs))
-    seconds, program_seconds = (sum(SECONDS[one.what] for one in some) for some in (done, theirs))
+    turns, program_turns = turns_in(done), turns_in(theirs)
+    seconds, program_seconds = seconds_of(done), seconds_of(theirs)
     off = abs(end.settled_mm)
     near = min(1.0, max(0.0, (OFF_MM - off) / (OFF_MM - NEAR_MM)))
     at_its_end = not end.can_be_straight and any(one.feel in ("hard", "stops") for one in done)

@@ -9,13 +9,10 @@ PX_A_MM, MOST_PX = 220.0, 80.0
 
 @dataclass(frozen=True, slots=True)
 class BowedNeck:
-    """The neck's outline and the gap under the edge as SVG path data, and where the gap is widest: at the middle, or at
-    the ends of a back-bow.
-    """
+    """The neck's outline and the gap under the edge as SVG path data."""
 
     neck: str
     gap: str
-    back: bool
     width: int = WIDTH
     height: int = HEIGHT
     edge_y: int = EDGE_Y
@@ -32,4 +29,4 @@ def bowed_neck(relief_mm: float) -> BowedNeck:
     top = f"M{LEFT} {ends:.1f}Q{middle:.0f} {low:.1f} {RIGHT} {ends:.1f}"
     neck = f"{top}V{ends + 34:.1f}Q{middle:.0f} {low + 34:.1f} {LEFT} {ends + 34:.1f}Z"
     gap = f"{top}V{EDGE_Y + 26}H{LEFT}Z"
-    return BowedNeck(neck, gap, relief_mm < 0)
+    return BowedNeck(neck, gap)

@@ -17,7 +17,7 @@ OVERHANG_MM = 10.0
 PIN_ASIDE = 17
 """A pin stands beside its place, so that the wedge under it is still seen."""
 
-_INLAYS = {3: 1, 5: 1, 7: 1, 9: 1, 12: 2, 15: 1, 17: 1, 19: 1, 21: 1, 24: 2}
+INLAYS = {3: 1, 5: 1, 7: 1, 9: 1, 12: 2, 15: 1, 17: 1, 19: 1, 21: 1, 24: 2}
 
 
 @dataclass(frozen=True, slots=True)
@@ -280,7 +280,7 @@ class _Page:
     def inlays(self) -> list[tuple[float, float]]:
         """The position markers: one between its frets, or two."""
         made = []
-        for n, count in _INLAYS.items():
+        for n, count in INLAYS.items():
             for share in (0.5,) if count == 1 else (0.26, 0.74):
                 if n < len(self.lines):
                     (x1, y1), (x2, y2) = self.lines[n - 1].at(share), self.lines[n].at(share)

@@ -6,12 +6,14 @@ from dataclasses import dataclass
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.rocker import Signed
 from deft_bench.core.practice.culprit import FRETS, SCALE_MM, CulpritNeck, Reading
+from deft_bench.web.drawing.neck_drawing import INLAYS
 
 WIDTH, HEIGHT, NUT_X, END = 1236, 236, 44, 30
 TOP, BOTTOM = 44, 176
 NUMBERS_Y = BOTTOM + 24
 LANES_Y = {"bass": 66.0, "middle": 110.0, "treble": 154.0}
-INLAYS = (3, 5, 7, 9, 12, 15, 17, 19, 21)
+ABOVE_LANE, LIGHT_WIDTH = 13, 18
+"""A straightedge lies so far over the middle of its lane; light shows so wide over a fret."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +40,7 @@ class Felt:
 
 @dataclass(frozen=True, slots=True)
 class Light:
-    """Light under a straightedge along a lane, from one fret's place to half-way to the next: 1 a thread, 2 clear."""
+    """Light over a fret, under a straightedge along a lane: 1 a thread, 2 clear."""
 
     x: float
     width: float
@@ -92,10 +94,10 @@ def stage_of(
     ]
     seen = {one.lane: one.light for one in readings if one.tool == "straightedge"}
     light = [
-        Light(xs[i] - 9, 18, LANES_Y[lane] - 13, level)
+        Light(xs[i] - LIGHT_WIDTH / 2, LIGHT_WIDTH, LANES_Y[lane] - ABOVE_LANE, level)
         for lane, levels in seen.items()
         for i, level in enumerate(levels)
         if level
     ]
     spans = {n: (xs[n - 2] - 6, xs[n] + 6) for n in range(2, FRETS)}
-    return Stage(frets, felt, light, [LANES_Y[lane] - 13 for lane in seen], spans)
+    return Stage(frets, felt, light, [LANES_Y[lane] - ABOVE_LANE for lane in seen], spans)

@@ -3,12 +3,11 @@
 from flask import redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.practice.attempts import DRILLS, MOST_SEED, PracticeError, progress, unanswered
+from deft_bench.bench.practice.attempts import DRILLS, MOST_SEED, PracticeError, drill_of, progress, unanswered
 from deft_bench.bench.practice.culprit import begin_culprit
 from deft_bench.bench.practice.order import begin_order
 from deft_bench.bench.practice.straight import begin_straight
-from deft_bench.core.practice.ladder import next_level
-from deft_bench.store import practice
+from deft_bench.core.practice.ladder import DAYS, WELL
 from deft_bench.web.practice import culprit, order, straight
 from deft_bench.web.practice.screen import screen
 from deft_bench.web.support import Form, db, now, or_404
@@ -46,21 +45,18 @@ def start() -> Response | tuple[str, int]:
 def attempt(attempt_id: int) -> str:
     """The stage of a drill, or its debrief once it is answered."""
     with or_404():
-        drill = practice.get(db(), attempt_id).drill
+        drill = drill_of(db(), attempt_id)
     return PAGES[drill](attempt_id)
 
 
 def _listing(form: Form, values: dict[str, str]) -> str:
-    today = now().date()
-    people = {
-        person: [(drill, rungs, next_level(rungs, today)) for drill, rungs in by_drill.items()]
-        for person, by_drill in progress(db()).items()
-    }
     return render_template(
         "practice/show.html",
         section="practice",
         drills=DRILLS,
-        people=people,
+        people=progress(db(), now().date()),
+        well=WELL,
+        days=DAYS,
         left=unanswered(db(), now()),
         values={"person": "", "level": "1", "seed": "", "drill": "", **values},
         errors=form.errors,

@@ -1,14 +1,16 @@
 """Find the culprit: the stage with rocker and straightedge, and the debrief with the truth."""
 
+from functools import partial
+
 from flask import flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.practice.attempts import PracticeError
+from deft_bench.bench.practice.attempts import PracticeError, level_words
 from deft_bench.bench.practice.culprit import Practising, answer, debrief, practising, take
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice.culprit import FRETS, LEVELS, SECONDS, Tool, explained
+from deft_bench.core.practice.culprit import FRETS, RIGHT_SHARE, SECONDS, Tool
 from deft_bench.web.drawing.practice_stage import stage_of
-from deft_bench.web.practice.screen import screen
+from deft_bench.web.practice.screen import acted_on, screen
 from deft_bench.web.support import Form, db, now, or_404
 
 TOOLS: dict[str, Tool] = {"rocker": "rocker", "straightedge": "straightedge"}
@@ -28,7 +30,8 @@ def page(attempt_id: int) -> str:
         found=found,
         told=told,
         step=step,
-        level_words=LEVELS[found.attempt.level][0],
+        right_share=RIGHT_SHARE,
+        level_words=level_words(found.attempt),
         stage=stage_of(found.readings[:step], truth=found.truth, named=told.named),
     )
 
@@ -42,18 +45,14 @@ def reading(attempt_id: int) -> str | Response | tuple[str, int]:
     if tool is None:
         form.errors["fret"] = f"Choose a tool: {', '.join(TOOLS)}."
     with or_404():
-        found = practising(db(), attempt_id)
-        if tool is not None and fret is not None:
-            try:
-                take(db(), now(), attempt_id, tool, form.text("lane"), fret)
+        try:
+            if tool is None or fret is None:
                 found = practising(db(), attempt_id)
-            except PracticeError as error:
-                form.errors["fret"] = str(error)
-    if "HX-Request" in request.headers:
-        return _stage(found, form, "practice/stage.html")
-    if form.errors:
-        return _stage(found, form), 422
-    return redirect(url_for(".attempt", attempt_id=attempt_id))
+            else:
+                found = take(db(), now(), attempt_id, tool, form.text("lane"), fret)
+        except PracticeError as error:
+            form.errors["fret"], found = str(error), practising(db(), attempt_id)
+    return acted_on(attempt_id, form, partial(_stage, found, form), "practice/stage.html", "practice/culprit.html")
 
 
 @screen.post("/practice/<int:attempt_id>/answer")
@@ -87,12 +86,11 @@ def _stage(found: Practising, form: Form, template: str = "practice/culprit.html
         template,
         section="practice",
         found=found,
-        level_words=LEVELS[found.attempt.level][0],
+        level_words=level_words(found.attempt),
         stage=stage_of(found.readings),
         last=last,
-        seconds=sum(SECONDS[one.tool] for one in found.readings),
+        takes=SECONDS,
         lanes=LANES,
         values={"proud": "", "low": "", **request.form.to_dict(), "lane": lane, "fret": fret},
         errors=form.errors,
-        ways=[(name, ways) for name in LANES if (ways := explained(found.readings, name))],
     )

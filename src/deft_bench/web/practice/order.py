@@ -1,12 +1,13 @@
 """Order of the day: steps that are moved up and down, and what their order spoils."""
 
-from flask import flash, redirect, render_template, request, url_for
+from functools import partial
+
+from flask import flash, redirect, render_template, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.practice.attempts import PracticeError
+from deft_bench.bench.practice.attempts import PracticeError, level_words
 from deft_bench.bench.practice.order import InOrder, hand_in, in_order, move
-from deft_bench.core.practice.order import LEVELS
-from deft_bench.web.practice.screen import screen
+from deft_bench.web.practice.screen import acted_on, screen
 from deft_bench.web.support import Form, db, now, or_404
 
 WAYS = {"up": -1, "down": 1}
@@ -25,20 +26,14 @@ def order_moved(attempt_id: int) -> str | Response | tuple[str, int]:
     """Move a step up or down; a script gets the steps alone."""
     form = Form()
     by = WAYS.get(form.text("way"))
+    if by is None:
+        form.errors["step"] = f"Choose a way: {', '.join(WAYS)}."
     with or_404():
-        if by is None:
-            form.errors["step"] = f"Choose a way: {', '.join(WAYS)}."
-        else:
-            try:
-                move(db(), now(), attempt_id, form.text("step"), by)
-            except PracticeError as error:
-                form.errors["step"] = str(error)
-        found = in_order(db(), attempt_id)
-    if "HX-Request" in request.headers:
-        return _steps(found, form, "practice/order_steps.html")
-    if form.errors:
-        return _steps(found, form), 422
-    return redirect(url_for(".attempt", attempt_id=attempt_id))
+        try:
+            found = in_order(db(), attempt_id) if by is None else move(db(), now(), attempt_id, form.text("step"), by)
+        except PracticeError as error:
+            form.errors["step"], found = str(error), in_order(db(), attempt_id)
+    return acted_on(attempt_id, form, partial(_steps, found, form), "practice/order_steps.html", "practice/order.html")
 
 
 @screen.post("/practice/<int:attempt_id>/hand-in")
@@ -54,5 +49,5 @@ def handed_in(attempt_id: int) -> Response:
 
 def _steps(found: InOrder, form: Form, template: str = "practice/order.html") -> str:
     return render_template(
-        template, section="practice", found=found, level_words=LEVELS[found.attempt.level], errors=form.errors
+        template, section="practice", found=found, level_words=level_words(found.attempt), errors=form.errors
     )

@@ -1,14 +1,25 @@
 """Straight in three turns: edge and blades, wrench and waiting, and the debrief with the true relief."""
 
-from flask import flash, redirect, render_template, request, url_for
+from functools import partial
+
+from flask import flash, redirect, render_template, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.practice.attempts import PracticeError
+from deft_bench.bench.practice.attempts import PracticeError, level_words
 from deft_bench.bench.practice.straight import SAYINGS, AtTheRod, act, at_the_rod, debrief_rod, leave
 from deft_bench.core.neck.rod_call import turn_words
-from deft_bench.core.practice.straight import EIGHTHS, LEVELS, SECONDS, Done, What
+from deft_bench.core.practice.straight import (
+    EIGHTHS,
+    NEAR_MM,
+    RIGHT_SHARE,
+    SECONDS,
+    TURN_SHARE,
+    TURNS_WANTED,
+    Done,
+    What,
+)
 from deft_bench.web.drawing.bowed_neck import bowed_neck
-from deft_bench.web.practice.screen import screen
+from deft_bench.web.practice.screen import acted_on, screen
 from deft_bench.web.support import Form, db, display, now, or_404
 
 WHATS: dict[str, What] = {"read": "read", "turn": "turn", "wait": "wait"}
@@ -33,7 +44,9 @@ def page(attempt_id: int) -> str:
         found=found,
         told=told,
         sayings=SAYINGS,
-        level_words=LEVELS[found.attempt.level],
+        level_words=level_words(found.attempt),
+        shares=(RIGHT_SHARE, TURN_SHARE),
+        wanted=TURNS_WANTED,
         bow=bowed_neck(told.score.settled_mm),
         done_words=done_words,
     )
@@ -48,18 +61,15 @@ def acted(attempt_id: int) -> str | Response | tuple[str, int]:
     if what is None:
         form.errors["what"] = f"Choose one of: {', '.join(WHATS)}."
     with or_404():
-        found = at_the_rod(db(), attempt_id)
-        if what is not None and eighths is not None:
-            try:
-                act(db(), now(), attempt_id, what, eighths)
+        try:
+            if what is None or eighths is None:
                 found = at_the_rod(db(), attempt_id)
-            except PracticeError as error:
-                form.errors["what"] = str(error)
-    if "HX-Request" in request.headers:
-        return _stage(found, form, "practice/straight_stage.html")
-    if form.errors:
-        return _stage(found, form), 422
-    return redirect(url_for(".attempt", attempt_id=attempt_id))
+            else:
+                found = act(db(), now(), attempt_id, what, eighths)
+        except PracticeError as error:
+            form.errors["what"], found = str(error), at_the_rod(db(), attempt_id)
+    draw = partial(_stage, found, form)
+    return acted_on(attempt_id, form, draw, "practice/straight_stage.html", "practice/straight.html")
 
 
 @screen.post("/practice/<int:attempt_id>/leave")
@@ -94,18 +104,16 @@ def done_words(one: Done) -> str:
 
 
 def _stage(found: AtTheRod, form: Form, template: str = "practice/straight.html") -> str:
-    last = next((one for one in reversed(found.done) if one.what == "read"), None)
+    last = found.last_read
     return render_template(
         template,
         section="practice",
         found=found,
-        level_words=LEVELS[found.attempt.level],
-        bow=bowed_neck(last.relief_mm) if last else bowed_neck(0.0),
-        read=last is not None,
-        old=last is not None and found.done[-1] is not last,
+        level_words=level_words(found.attempt),
+        bow=bowed_neck(last.relief_mm if last else 0.0),
         say=done_words(found.done[-1]) if found.done else "",
         done_words=done_words,
-        minutes=sum(SECONDS[one.what] for one in found.done) / 60,
-        turns=sum(one.what == "turn" for one in found.done),
+        takes=SECONDS,
+        near_mm=NEAR_MM,
         errors=form.errors,
     )
