@@ -1,5 +1,6 @@
 """Pitch from recordings: the right cents from any file, and every refusal with its reason."""
 
+from contextlib import suppress
 from pathlib import Path
 
 import numpy as np
@@ -10,7 +11,7 @@ from hypothesis import strategies as st
 
 from deft_bench.core.strings.ear.room import ROOM_RATE
 from deft_bench.core.strings.notes import cents_between, note_hz
-from deft_bench.core.strings.pitch import PitchError, pitch
+from deft_bench.core.strings.pitch import BrokenSoundError, PitchError, pitch
 from deft_bench.core.strings.string_set import SETS, TUNINGS, made_of, notes_of
 from deft_bench.devices.stand_in_strings import StandInStrings
 from deft_bench.formats.calc import RequestError, calculate
@@ -87,6 +88,32 @@ def test_a_vibrato_gives_its_centre_with_a_wider_spread(hz: float, cents: float,
     if cents > 4:
         assert found.vibrato_cents == pytest.approx(cents, rel=0.15)
         assert found.sd_cents > 0.6
+
+
+@settings(max_examples=30)
+@given(st.floats(80, 700), st.floats(0.25, 0.8), st.floats(0.002, 0.05), st.integers(0, 10**6))
+def test_sound_that_broke_off_is_refused_or_harmless(hz: float, at_s: float, gone_s: float, seed: int) -> None:
+    whole = tone(hz, rate=44_100, seconds=0.9, noise=1e-4, seed=seed)
+    assert abs(cents_between(pitch(whole, 44_100, hz).hz, hz)) < 0.5
+    at = round(at_s * 44_100)
+    broken = np.delete(whole, slice(at, at + round(gone_s * 44_100)))
+    with suppress(PitchError):
+        assert abs(cents_between(pitch(broken, 44_100, hz).hz, hz)) < 3
+
+
+def test_half_a_turn_that_is_gone_is_always_said() -> None:
+    for hz in (82.4, 110.0, 196.0, 329.6):
+        whole = tone(hz, rate=44_100, seconds=1.0, noise=1e-4)
+        for at in range(20_000, 34_000, 3_000):
+            with pytest.raises(PitchError):
+                pitch(np.delete(whole, slice(at, at + round(1.5 / hz * 44_100))), 44_100, hz)
+
+
+def test_sound_that_broke_off_is_said() -> None:
+    whole = tone(110, rate=44_100, seconds=1.0, noise=1e-4)
+    broken = np.delete(whole, slice(30_000, 30_200))
+    with pytest.raises(BrokenSoundError, match=r"broke off 0\.5 s after the pluck.*play it again"):
+        pitch(broken, 44_100, "A2")
 
 
 def test_a_short_note_is_measured_and_a_wrong_first_pluck_is_passed_over() -> None:

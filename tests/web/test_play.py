@@ -130,6 +130,17 @@ def test_pieces_come_twice_and_in_their_order(bench: Bench, demo: Connection) ->
         assert bench.post(f"/surveys/{survey.id}/play", fields).status_code == 422
 
 
+def test_a_note_whose_sound_broke_off_is_asked_for_again(bench: Bench, demo: Connection) -> None:
+    survey, pitches = survey_of(bench, demo, (12,))
+    mike, (first, hz) = Pass(bench, survey.id), next(iter(pitches.items()))
+    whole = note(hz, 1.6)
+    mike.send(np.delete(whole, slice(RATE // 2, RATE // 2 + round(0.4 / hz * RATE))))
+    assert [one["kept"] for one in mike.told] == [False]
+    assert "broke off" in mike.told[0]["words"]
+    mike.send(whole)
+    assert [one["code"] for one in mike.told if one["kept"]] == [first.code]
+
+
 def test_two_strings_at_once_are_told_and_not_kept(bench: Bench, demo: Connection) -> None:
     survey, pitches = survey_of(bench, demo, (12,))
     mike, hz = Pass(bench, survey.id), next(iter(pitches.values()))

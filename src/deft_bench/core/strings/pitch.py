@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from deft_bench.core.strings.notes import A4_HZ, cents_between, nearest_note, note_hz
 from deft_bench.core.strings.vibrato import Vibrato, vibrato
+from deft_bench.core.strings.whole import broken_at
 
 Samples = NDArray[np.float64]
 
@@ -48,6 +49,10 @@ tenth, sixths.
 
 class PitchError(ValueError):
     """The recording is refused; the message says why and what to do."""
+
+
+class BrokenSoundError(PitchError):
+    """A piece of the sound is missing: the note was right, and its pitch cannot be trusted."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,8 +91,8 @@ def pitch(samples: Samples, rate: int, expected: str | float | None = None, a4_h
     """The pitch of mono samples (full scale ±1) at a rate in Hz; `expected` is a note's name or Hz.
 
     Where a note is expected and another was plucked before or after it, the one that was asked for is taken. Raises
-    PitchError with the reason for silence, clipping, noise, a note too short, two notes at once, or not the expected
-    note.
+    PitchError with the reason for silence, clipping, noise, a note too short, two notes at once, sound that broke off,
+    or not the expected note.
     """
     try:
         return _pitch(samples, rate, expected, a4_hz)
@@ -130,7 +135,8 @@ def _pitch(samples: Samples, rate: int, expected: str | float | None, a4_hz: flo
     series = _best(peaks, wanted)
     if series is None:
         raise PitchError("no note is heard in this: its partials belong to no one string")
-    swing = vibrato(part, rate, {n: (peak.hz, peak.db) for n, peak in series.partials.items()})
+    partials = {n: (peak.hz, peak.db) for n, peak in series.partials.items()}
+    swing = vibrato(part, rate, partials)
     if swing is not None:
         series = _about(series, swing)
     first = _first_partial(series)
@@ -147,6 +153,10 @@ def _pitch(samples: Samples, rate: int, expected: str | float | None, a4_hz: flo
         )
     name, off = nearest_note(first, a4_hz)
     if swing is None:
+        if (broken := broken_at(part, rate, partials)) is not None:
+            raise BrokenSoundError(
+                f"the sound broke off {FROM_S + broken:.1f} s after the pluck, as on a busy computer: play it again"
+            )
         _refuse_second(peaks, series)
         return Pitch(first, name, off, series.stiff, _confidence(series, peaks, floor))
     sd = math.hypot(STEADY_SD_CENTS, swing.sd_cents)
