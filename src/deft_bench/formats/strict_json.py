@@ -4,11 +4,13 @@ import json
 import math
 from collections.abc import Iterable, Mapping
 from datetime import date, datetime
-from typing import Any
-
-from jsonschema import Draft202012Validator, FormatChecker, ValidationError
+from functools import cache, partial
+from typing import TYPE_CHECKING, Any
 
 from deft_bench.core.text import barred
+
+if TYPE_CHECKING:  # takes its time, and a server starts without it
+    from jsonschema import FormatChecker, ValidationError
 
 MOST_WHOLE = 2**53
 """Every whole number up to here is a float too."""
@@ -68,17 +70,21 @@ def _no_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
 
 YEARS = range(1900, 2201)
 """Years in which anything at a bench can have happened or be promised."""
-FORMATS = FormatChecker(())
 
 
-@FORMATS.checks("day")
-def _is_day(value: object) -> bool:
-    return not isinstance(value, str) or _in_calendar(date, value)
+@cache
+def _formats() -> "FormatChecker":
+    """Dates and times that there are."""
+    from jsonschema import FormatChecker
+
+    formats = FormatChecker(())
+    for name, kind in (("day", date), ("moment", datetime)):
+        formats.checks(name)(partial(_is_one, kind))
+    return formats
 
 
-@FORMATS.checks("moment")
-def _is_moment(value: object) -> bool:
-    return not isinstance(value, str) or _in_calendar(datetime, value)
+def _is_one(kind: type[date], value: object) -> bool:
+    return not isinstance(value, str) or _in_calendar(kind, value)
 
 
 def _in_calendar(kind: type[date], text: str) -> bool:
@@ -94,7 +100,9 @@ def check(value: object, schema: Mapping[str, Any]) -> None:
 
     Beside the standard the schema may ask for the formats `day` and `moment`: dates and times that there are.
     """
-    validator = Draft202012Validator(schema, format_checker=FORMATS)
+    from jsonschema import Draft202012Validator
+
+    validator = Draft202012Validator(schema, format_checker=_formats())
     lines = [line for error in validator.iter_errors(value) for line in _lines(error)]
     lines += _barred_texts(value, ())
     if lines:
@@ -118,7 +126,7 @@ def _barred_texts(value: object, parts: tuple[str | int, ...]) -> Iterable[str]:
             yield from _barred_texts(item, (*parts, i))
 
 
-def _lines(error: ValidationError) -> Iterable[str]:
+def _lines(error: "ValidationError") -> Iterable[str]:
     """One line for each field that an error speaks of."""
     here = path(error.absolute_path)
     rule: Any = error.validator_value
@@ -135,7 +143,7 @@ def _lines(error: ValidationError) -> Iterable[str]:
     return [f"{here}: {_why(error, rule, value)}"]
 
 
-def _why(error: ValidationError, rule: Any, value: Any) -> str:
+def _why(error: "ValidationError", rule: Any, value: Any) -> str:
     """What is wrong with one value."""
     if error.validator == "type":
         return f"must be {' or '.join(_KINDS[kind] for kind in (rule if isinstance(rule, list) else [rule]))}"

@@ -4,8 +4,6 @@ import re
 from functools import lru_cache
 from pathlib import Path
 
-from markdown_it import MarkdownIt
-
 import deft_bench
 
 PACKAGED = Path(deft_bench.__file__).parent / "methods"
@@ -35,6 +33,8 @@ def methods() -> dict[str, str]:
 @lru_cache(maxsize=64)
 def method_html(name: str) -> str:
     """A method's page as HTML, its links leading to the other pages; raises KeyError for one that is none."""
+    from markdown_it import MarkdownIt  # takes its time, and few starts need it
+
     if name not in methods():
         raise KeyError(name)
     text = (folder() / f"{name}.md").read_text("utf-8")

@@ -9,7 +9,6 @@ from deft_bench.bench.scheduling import week_now
 from deft_bench.bench.sheet_state import catalogue
 from deft_bench.core.times import moment
 from deft_bench.formats.calc.schedule import placed_fields
-from deft_bench.formats.calendar import write_calendar
 from deft_bench.web.schedule.screen import names_of, screen, title_of
 from deft_bench.web.support import db, now
 
@@ -19,6 +18,8 @@ def calendar() -> FlaskResponse:
     """The schedule in force as an iCalendar file; the address is also a feed for a calendar on this machine or
     network.
     """
+    from deft_bench.formats.calendar import write_calendar
+
     week = week_now(db(), now())
     names = names_of(week.opened) if week else {}
     book, _ = catalogue(db())

@@ -18,7 +18,6 @@ from deft_bench.core.strings.intonation import eighths
 from deft_bench.core.strings.nut_depth import LOW_REMEDIES
 from deft_bench.core.strings.setup_plan import SetupPlan, string_names
 from deft_bench.core.strings.string_set import CONSTRUCTIONS, SETS, TUNINGS, WRAPS
-from deft_bench.formats.nut_template import write_template
 from deft_bench.store import instruments, jobs, setups, shop, surveys
 from deft_bench.web.drawing.intonation_chart import intonation_chart
 from deft_bench.web.drawing.nut_spacing import spacing_view
@@ -121,6 +120,8 @@ def shelf(instrument_id: int) -> Response:
 @screen.get("/instruments/<int:instrument_id>/setup/nut-template.pdf")
 def nut_template(instrument_id: int) -> Response:
     """Both spacings at 1:1 with check bars, to cut out and lay on the blank."""
+    from deft_bench.formats.nut_template import write_template
+
     instrument, plan = setup_or_404(instrument_id)
     spec, gauges = instrument.spec, [string.gauge_mm for string in plan.strings]
     try:
