@@ -8,9 +8,11 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
+from deft_bench.bench.practice.beam import under_the_beam
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.straight import at_the_rod
+from deft_bench.core.practice import beam
 from deft_bench.core.practice.straight import by_program
 from deft_bench.store.database import connect
 from deft_bench.web import create_app
@@ -86,6 +88,42 @@ def test_a_newcomer_finds_practice_and_names_the_culprit(browser: Browser, url: 
         page.click("text=show the truth")
     expect(page.locator("h1")).to_contain_text("of 100")
     expect(page.locator("main")).to_contain_text("Named rightly")
+    context.close()
+
+
+@pytest.mark.parametrize("by", BY)
+def test_a_neck_is_levelled_as_the_program_would(browser: Browser, url: str, demo_path: Path, by: str) -> None:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, has_touch=by == "touch")
+    page = context.new_page()
+    page.goto(f"{url}/practice")
+    attempt = begun(page, "beam")
+    page.wait_for_selector("#hand[transform]")
+    with closing(connect(demo_path)) as db:
+        done, _ = beam.by_program(under_the_beam(db, attempt).truth)
+    lanes, at, lane = ["all three", *beam.LANES], 11, 0
+    for k, one in enumerate(done, 1):
+        did = ("firm" if one.firm else "light") if one.what == "stroke" else one.what
+        wanted = lanes.index(one.lanes[0]) if one.lanes else lane
+        if by == "keys":
+            for _ in range(abs(wanted - lane)):
+                page.keyboard.press("ArrowDown" if wanted > lane else "ArrowUp")
+            for _ in range(abs(one.fret - at) if one.fret else 0):
+                page.keyboard.press("ArrowRight" if one.fret > at else "ArrowLeft")
+            page.keyboard.press("Enter" if did == "light" else did[0])
+        else:
+            page.select_option("#f-lane", lanes[wanted])
+            if one.fret:
+                box = page.locator(f'[data-number="{one.fret}"]').bounding_box()
+                assert box
+                x, y = box["x"] + box["width"] / 2, box["y"] - 60
+                page.touchscreen.tap(x, y) if by == "touch" else page.mouse.click(x, y)
+                expect(page.locator("#f-fret")).to_have_value(str(one.fret))
+            button = page.locator(f'#work [value="{did}"]')
+            button.tap() if by == "touch" else button.click()
+        at, lane = one.fret or at, wanted
+        expect(page.locator(".numbered li")).to_have_count(k)
+    page.click("text=It is level")
+    expect(page.locator("h1")).to_have_text(re.compile("(9[5-9]|100) of 100"))
     context.close()
 
 

@@ -1,5 +1,6 @@
 """Practice necks: what a seed's neck answers, what the program makes of it, and what attempts are worth."""
 
+import json
 from datetime import date, timedelta
 
 import numpy as np
@@ -7,8 +8,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from deft_bench.core.frets.beam_contact import bears
+from deft_bench.core.frets.heights import LANES
+from deft_bench.core.frets.levelling import best_line
 from deft_bench.core.frets.rocker import around, rock_of
-from deft_bench.core.practice import order, straight
+from deft_bench.core.practice import beam, order, straight
 from deft_bench.core.practice.culprit import (
     FRETS,
     LEVELS,
@@ -169,3 +173,93 @@ def test_what_is_weak_is_asked_again_and_what_is_known_ever_later(tried: list[tu
     asked = next_level(found, day)
     due = [one.level for one in found if one.due is not None and one.due <= day]
     assert asked == min(due) if due else asked in (1, 2, 3)
+
+
+X = np.array(beam.POSITIONS)
+TOPS = st.lists(st.floats(-0.01, 0.01), min_size=beam.FRETS, max_size=beam.FRETS)
+OUT = st.dictionaries(st.integers(1, beam.FRETS - 2), st.floats(0.02, 0.1), max_size=4)
+
+
+@settings(max_examples=60, deadline=None)
+@given(TOPS, OUT, OUT, st.floats(0.02, 0.98), st.sampled_from((1e-4, 0.003, 0.05)))
+def test_what_the_beam_takes_adds_up_and_balances_about_the_hand(
+    even: list[float], proud: dict[int, float], loose: dict[int, float], at: float, take: float
+) -> None:
+    lifted = np.zeros(beam.FRETS)
+    lifted[list(loose)] = list(loose.values())
+    tops = np.array(even) + lifted
+    tops[list(proud)] += list(proud.values())
+    hand = X[0] + at * (X[-1] - X[0])
+    off = bears(X, tops, hand, take, lifted)
+    assert (off >= 0).all()
+    assert off.sum() == pytest.approx(take)
+    assert abs(off @ (X - hand)) < 1e-3 * take * (X[-1] - X[0])
+    # of two that stand firm, what lies deeper under the beam's line gives more: depths are linear in what comes off
+    firm = np.flatnonzero((off > 0) & (lifted == 0))
+    if len(firm) > 2:
+        line = np.polyfit(X[firm], tops[firm] - off[firm] / 0.5, 1)
+        assert tops[firm] - off[firm] / 0.5 == pytest.approx(np.polyval(line, X[firm]), abs=1e-5)
+    with pytest.raises(ValueError, match="tips off"):
+        bears(X, tops, X[-1] + 1, take)
+
+
+@settings(max_examples=15, deadline=None)
+@given(TOPS, OUT)
+def test_many_light_strokes_of_a_led_hand_come_to_the_level_programme(
+    even: list[float], proud: dict[int, float]
+) -> None:
+    tops = np.array(even)
+    tops[list(proud)] += list(proud.values())
+    offset, slope = best_line(list(zip(X.tolist(), tops.tolist(), strict=True)), [], "least_metal")
+    line = offset + slope * X
+    least, now = float((tops - line).sum()), tops
+    for _ in range(400):
+        left = np.maximum(now - line, 0.0)
+        if left.max() < 0.0005:
+            break
+        hand = np.clip(left @ X / left.sum(), X[0] + 1, X[-1] - 1)
+        now = now - bears(X, now, float(hand), min(least / 200, left.sum()))
+    # on its line, but for what the last strokes would still take, and with its metal
+    assert np.abs(now - line).max() < 0.004
+    assert (tops - now).sum() == pytest.approx(least, rel=0.03, abs=0.0005 * beam.FRETS)
+
+
+@settings(max_examples=15, deadline=None)
+@given(SEEDS, st.sampled_from(sorted(beam.LEVELS)))
+def test_the_programs_own_levelling_is_worth_all(seed: int, level: int) -> None:
+    truth = beam.beam_neck(seed, level)
+    done, end = beam.by_program(truth)
+    assert beam.score(truth, done, end, done, end.taken_mm).points >= beam.WORTH_PLAYING
+    assert end.wasted_mm == 0.0
+    assert not any(end.lifted)
+    # nothing done is worth nothing, and what is kept comes back as it was
+    assert beam.score(truth, [], truth, done, end.taken_mm).points == 0
+    assert beam.neck_from(json.loads(json.dumps(beam.as_json(end)))) == end
+    assert [beam.done_from(json.loads(json.dumps(beam.as_json(one)))) for one in done] == done
+
+
+def test_a_loose_fret_that_was_ground_ends_low_and_a_hand_at_random_is_worth_little() -> None:
+    truth = beam.beam_neck(4, 2)
+    loose = 1 + int(np.argmax(truth.lifted))
+    ground = truth
+    for _ in range(8):
+        ground, _ = beam.do(ground, "stroke", loose, LANES, firm=True)
+    ground, said = beam.do(ground, "tap", loose)
+    assert said.gives
+    assert ground.wasted_mm > 0.05
+    assert ground.seated("middle")[loose - 1] < min(h for n, h in enumerate(ground.tops["middle"], 1) if n != loose)
+    chance, points = np.random.default_rng(1), list[int]()
+    for seed in range(9):
+        neck, done = beam.beam_neck(seed, 1 + seed % 3), list[beam.Done]()
+        end = neck
+        for _ in range(15):
+            lane = str(chance.choice(LANES))
+            end, one = beam.do(end, "stroke", int(chance.integers(1, 23)), [lane], bool(chance.random() < 0.5))
+            done.append(one)
+        theirs, best = beam.by_program(neck)
+        points.append(beam.score(neck, done, end, theirs, best.taken_mm).points)
+    assert np.mean(points) < 40
+    with pytest.raises(ValueError, match="choose a lane"):
+        beam.do(truth, "stroke", 5, ["side"])
+    with pytest.raises(ValueError, match="1 to 22"):
+        beam.do(truth, "tap", 23)

@@ -3,6 +3,7 @@
 import html
 import re
 
+from deft_bench.bench.practice.beam import under_the_beam
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.straight import at_the_rod
@@ -134,3 +135,37 @@ def test_the_demo_has_two_apprentices_and_a_neck_half_worked(bench: Bench) -> No
     assert re.search(r"Left half-way Emre: one proud fret", page)
     assert "Tova" in page
     assert "/practice" in bench.get("/")
+
+
+def test_a_neck_is_levelled_with_plain_forms_and_what_it_was_is_shown_after(bench: Bench, demo: Connection) -> None:
+    url = start(bench, level=2, seed="8", drill="beam")
+    attempt = int(url.rsplit("/", 1)[1])
+    loose = 1 + max(range(22), key=lambda k: under_the_beam(demo, attempt).truth.lifted[k])
+    firm = loose % 22 + 1
+    assert "pr-off" not in bench.get(url)
+    for did, fret, says in (
+        ("press", firm, "it stands firm"),
+        ("press", loose, "it gives"),
+        ("light", 11, "10 light strokes along the middle, the hand over fret 11"),
+        ("read", 11, "should come off"),
+        ("ink", 11, "Inked every top again"),
+        ("tap", loose, "it went home"),
+        ("tap", loose, "it was home already"),
+    ):
+        page = bench.post(f"{url}/work", {"did": did, "fret": fret, "lane": "middle"})
+        assert says in words(page.text), did
+        assert (page.text.count("ink-2") < 66) == (did in ("light", "read")), did
+    for sent, why in (
+        ({"did": "sand", "fret": "3"}, "Choose one of: light, firm"),
+        ({"did": "light", "fret": "40"}, "1 to 22"),
+        ({"did": "light", "fret": "4", "lane": "edge"}, "Choose a lane"),
+    ):
+        answer = bench.post(f"{url}/work", sent)
+        assert answer.status_code == 422
+        assert why in words(answer.text)
+    seen = words(bench.post(f"{url}/level", {}).text)
+    assert f"Fret {loose} was out of its slot" in seen
+    assert "and was tapped home" in seen
+    assert "while it stood out" in seen
+    late = bench.post(f"{url}/work", {"did": "ink", "fret": "3"}, headers={"HX-Request": "true"})
+    assert "answered already" in words(late.text)

@@ -2,9 +2,11 @@
 
 from datetime import UTC, date, datetime, time, timedelta
 
+from deft_bench.bench.practice.beam import begin_beam, call_level, under_the_beam, work
 from deft_bench.bench.practice.culprit import answer, begin_culprit, practising, take
 from deft_bench.bench.practice.order import begin_order, hand_in, in_order, move
 from deft_bench.bench.practice.straight import act, at_the_rod, begin_straight, leave
+from deft_bench.core.practice import beam
 from deft_bench.core.practice.culprit import FRETS, found_by_program
 from deft_bench.core.practice.straight import by_program
 from deft_bench.store.database import Connection
@@ -35,6 +37,10 @@ def make_practice(db: Connection, today: date) -> None:
     day = begin_order(db, at, "Emre", 1, 31)
     move(db, at, day, in_order(db, day).truth.right[0], -9)
     hand_in(db, at + timedelta(minutes=2), day)
+    beamed = begin_beam(db, at, "Tova", 1, 41)
+    for step in beam.by_program(under_the_beam(db, beamed).truth)[0]:
+        work(db, at, beamed, step.what, step.fret, step.lanes, firm=step.firm)
+    call_level(db, at + timedelta(minutes=5), beamed)
     person, ago, level, seed = HALF_WAY
     at = datetime.combine(today - timedelta(days=ago), time(16, 40), UTC)
     attempt = begin_culprit(db, at, person, level, seed)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from deft_bench.core.practice import culprit, order, straight
+from deft_bench.core.practice import beam, culprit, order, straight
 from deft_bench.core.practice.ladder import Rung, next_level, rungs
 from deft_bench.core.times import moment, stamp
 from deft_bench.store import practice
@@ -45,6 +45,12 @@ DRILLS: Mapping[str, Drill] = {
         "A bowed neck and its rod. Read it with an edge and blades, turn, let it settle, read again, and leave it"
         " straight or say that its rod gives no more. About four minutes.",
         straight.LEVELS,
+    ),
+    "beam": Drill(
+        "Level with the beam",
+        "Frets that stand proud, and some that are only out of their slots. Stroke where the metal is, watch the ink,"
+        " press before you grind, and stop when it is level. About four minutes.",
+        beam.LEVELS,
     ),
     "order": Drill(
         "Order of the day",

@@ -1,0 +1,264 @@
+"""Level with the beam: bring the tops of a straight neck level, seat what is only out of its slot, take no metal too
+many.
+
+The same seed and level are the same neck. Metal comes off where the beam bears (`core/frets/beam_contact.py`); a fret
+out of its slot gives under beam and finger, is pressed home by a tap, and ends low where it was ground before that.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from typing import Any, Literal, cast
+
+import numpy as np
+
+from deft_bench.core.board.positions import fret_positions
+from deft_bench.core.frets.beam_contact import stroked
+from deft_bench.core.frets.heights import LANES
+from deft_bench.core.frets.levelling import band_width, best_line
+from deft_bench.core.practice.numbered import chance_of
+
+FRETS, SCALE_MM = 22, 640.0
+STROKES, LIGHT_MM, FIRM_MM = 10, 0.003, 0.01
+"""So many strokes at once, and what each takes in all, off whatever bears."""
+INK_MM = 0.001
+"""Ink is gone where twice so much came off, and thin from half of it on."""
+READ_MM = 0.01
+"""What the gauge reads to."""
+SECONDS: Mapping["What", float] = {"stroke": 20.0, "press": 3.0, "tap": 10.0, "ink": 25.0, "read": 120.0}
+"""What each takes on a bench; strokes by the lane."""
+LEVEL_MM, OFF_MM = 0.01, 0.022
+"""Tops within a band of half so much are level; of so much, worth nothing."""
+FLAT_SHARE, METAL_SHARE = 0.5, 0.3
+EVEN_MM = 0.005
+PROUD_MM, LIFTED_MM = (0.06, 0.11), (0.1, 0.2)
+STANDS_OUT_MM, ABOUT = 0.025, 3
+"""What stands so far over the median of so many on either side the program presses."""
+MOST_ROUNDS = 60
+WORTH_PLAYING = 95
+"""A neck on which the program itself is not worth so much is drawn again."""
+
+What = Literal["stroke", "press", "tap", "ink", "read"]
+LEVELS: Mapping[int, str] = {
+    1: "two frets stand proud",
+    2: "one is proud, one only out of its slot",
+    3: "three or four are out, and the lanes differ",
+}
+POSITIONS = tuple(fret_positions(SCALE_MM, FRETS))
+
+
+@dataclass(frozen=True, slots=True)
+class BeamNeck:
+    """Tops by lane, mm over a straight line; how far each fret is out of its slot; what came off each since it was
+    inked, and off each in all; and what came off frets that were out of their slots.
+    """
+
+    tops: Mapping[str, tuple[float, ...]]
+    lifted: tuple[float, ...]
+    since_ink: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
+    taken: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
+    wasted_mm: float = 0.0
+
+    def seated(self, lane: str) -> tuple[float, ...]:
+        """The tops of a lane as they lie with every fret home."""
+        return tuple(h - up for h, up in zip(self.tops[lane], self.lifted, strict=True))
+
+    def home(self) -> "BeamNeck":
+        """With every fret home."""
+        return replace(self, tops={lane: self.seated(lane) for lane in LANES}, lifted=(0.0,) * FRETS)
+
+    @property
+    def taken_mm(self) -> float:
+        """All metal that came off."""
+        return sum(sum(offs) for offs in self.taken.values())
+
+    @property
+    def band_mm(self) -> float:
+        """Half the width of the narrowest band that holds the tops of a lane, every fret home; of the worst lane."""
+        return max(band_width(list(zip(POSITIONS, self.seated(lane), strict=True))) for lane in LANES) / 2
+
+    def to_come_off(self, lane: str) -> tuple[float, ...]:
+        """What the level programme would take off each fret as it stands."""
+        points = list(zip(POSITIONS, self.tops[lane], strict=True))
+        offset, slope = best_line(points, [], "least_metal")
+        return tuple(max(0.0, h - offset - slope * x) for x, h in points)
+
+    def ink(self, lane: str) -> tuple[int, ...]:
+        """The ink on each fret: 2 whole, 1 thin, 0 gone."""
+        return tuple(
+            2 if off < INK_MM / 2 else 1 if off < 2 * INK_MM else 0 for off in self.since_ink.get(lane, (0.0,) * FRETS)
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Done:
+    """One thing done: strokes in some lanes with the hand over a fret, light or firm; a fret pressed (`gives`: it
+    moved) or tapped (it went home); inked again; or read, to what should come off by lane.
+    """
+
+    what: What
+    fret: int = 0
+    lanes: tuple[str, ...] = ()
+    firm: bool = False
+    gives: bool | None = None
+    read: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
+
+    @property
+    def seconds(self) -> float:
+        """What it takes on a bench."""
+        return SECONDS[self.what] * (len(self.lanes) if self.what == "stroke" else 1)
+
+
+@dataclass(frozen=True, slots=True)
+class BeamScore:
+    """Of 100: how level it ends with every fret home (half the width of its band), the metal and the seconds against
+    the program's; the metal that came off frets which were only out of their slots, and the least that the level
+    programme takes where every top is touched.
+    """
+
+    points: int
+    band_mm: float
+    taken_mm: float
+    program_mm: float
+    wasted_mm: float
+    least_mm: float
+    seconds: float
+    program_seconds: float
+
+
+def beam_neck(seed: int, level: int) -> BeamNeck:
+    """The neck of a seed and a level, 1 to 3; raises ValueError for another."""
+    chance = chance_of(seed, level, max(LEVELS), 16)
+    while True:
+        made = _drawn(chance, level)
+        done, end = by_program(made)
+        if score(made, done, end, done, end.taken_mm).points >= WORTH_PLAYING:
+            return made
+
+
+def _drawn(chance: np.random.Generator, level: int) -> BeamNeck:
+    many = 2 if level < 3 else int(chance.integers(3, 5))
+    frets = [int(n) for n in chance.choice(np.arange(3, FRETS - 1), many, replace=False)]
+    loose = set[int]() if level == 1 else set(frets[: many // 2])
+    lifted = tuple(float(chance.uniform(*LIFTED_MM)) if n in loose else 0.0 for n in range(1, FRETS + 1))
+    proud = {n: float(chance.uniform(*PROUD_MM)) for n in frets if n not in loose}
+    tops = {}
+    for lane in LANES:
+        share = float(chance.uniform(0.6, 1.0)) if level == 3 else 1.0
+        tops[lane] = tuple(
+            float(chance.normal(0, EVEN_MM)) + lifted[n - 1] + share * proud.get(n, 0.0) for n in range(1, FRETS + 1)
+        )
+    return BeamNeck(tops, lifted)
+
+
+def do(
+    neck: BeamNeck, what: What, fret: int = 0, lanes: Sequence[str] = (), firm: bool = False
+) -> tuple[BeamNeck, Done]:
+    """Do one thing; the neck after it, and what it said. Raises ValueError where it cannot be done."""
+    if what in ("stroke", "press", "tap") and not 1 <= fret <= FRETS:
+        raise ValueError(f"there is no fret {fret}: 1 to {FRETS}")
+    if what == "stroke":
+        return _stroke(neck, fret, lanes, firm)
+    if what == "ink":
+        return replace(neck, since_ink={}), Done("ink")
+    if what == "read":
+        found = {lane: tuple(round(off / READ_MM) * READ_MM for off in neck.to_come_off(lane)) for lane in LANES}
+        return neck, Done("read", read=found)
+    gives = neck.lifted[fret - 1] > 0
+    if what == "tap" and gives:
+        tops = {lane: _put(neck.tops[lane], fret, neck.seated(lane)[fret - 1]) for lane in LANES}
+        neck = replace(neck, tops=tops, lifted=_put(neck.lifted, fret, 0.0))
+    return neck, Done(what, fret, gives=gives)
+
+
+def _put(values: tuple[float, ...], fret: int, value: float) -> tuple[float, ...]:
+    return (*values[: fret - 1], value, *values[fret:])
+
+
+def _stroke(neck: BeamNeck, fret: int, lanes: Sequence[str], firm: bool) -> tuple[BeamNeck, Done]:
+    """Ten strokes in each of some lanes."""
+    if not lanes or any(lane not in LANES for lane in lanes):
+        raise ValueError(f"choose a lane: {', '.join(LANES)}")
+    hand = min(max(POSITIONS[fret - 1], POSITIONS[0] + 1), POSITIONS[-1] - 1)
+    tops, since, taken = dict(neck.tops), dict(neck.since_ink), dict(neck.taken)
+    wasted = neck.wasted_mm
+    for lane in lanes:
+        takes = [FIRM_MM if firm else LIGHT_MM] * STROKES
+        after = stroked(POSITIONS, tops[lane], hand, takes, neck.lifted)
+        off = np.array(tops[lane]) - after
+        for sums in (since, taken):
+            sums[lane] = tuple((np.array(sums.get(lane, (0.0,) * FRETS)) + off).tolist())
+        tops[lane] = tuple(after.tolist())
+        wasted += float(off[np.array(neck.lifted) > 0].sum())
+    return replace(neck, tops=tops, since_ink=since, taken=taken, wasted_mm=wasted), Done(
+        "stroke", fret, tuple(lanes), firm
+    )
+
+
+def by_program(neck: BeamNeck) -> tuple[list[Done], BeamNeck]:
+    """What the program would do, and the neck after it: read the tops, press what stands out, tap home what gives,
+    then stroke with the hand at the middle of what should still come off, firmly while there is much.
+    """
+    done: list[Done] = []
+
+    def step(what: What, fret: int = 0, lanes: Sequence[str] = (), firm: bool = False) -> Done:
+        nonlocal neck
+        neck, said = do(neck, what, fret, lanes, firm)
+        done.append(said)
+        return said
+
+    step("read")
+    for fret in _standing_out(neck):
+        if step("press", fret).gives:
+            step("tap", fret)
+    for lane in LANES:
+        for _ in range(MOST_ROUNDS):
+            off = np.array(neck.to_come_off(lane))
+            if band_width(list(zip(POSITIONS, neck.tops[lane], strict=True))) / 2 <= LEVEL_MM:
+                break
+            hand = float(off @ np.array(POSITIONS) / off.sum())
+            fret = 1 + int(np.argmin(np.abs(np.array(POSITIONS) - hand)))
+            step("stroke", fret, [lane], bool(off.sum() > 3 * STROKES * FIRM_MM))
+    return done, neck
+
+
+def _standing_out(neck: BeamNeck) -> list[int]:
+    """Frets that stand over the median of those about them in any lane."""
+    found = set[int]()
+    for tops in neck.tops.values():
+        for n in range(1, FRETS + 1):
+            about = tops[max(0, n - 1 - ABOUT) : n + ABOUT]
+            if tops[n - 1] - float(np.median(about)) >= STANDS_OUT_MM:
+                found.add(n)
+    return sorted(found)
+
+
+def score(truth: BeamNeck, done: Sequence[Done], end: BeamNeck, theirs: Sequence[Done], program_mm: float) -> BeamScore:
+    """What an attempt was worth that began on one neck and ended on another, against what the program does."""
+    least = sum(sum(truth.home().to_come_off(lane)) for lane in LANES)
+    flat = min(1.0, max(0.0, (OFF_MM - end.band_mm) / (OFF_MM - LEVEL_MM)))
+    metal = min(1.0, program_mm / end.taken_mm) if end.taken_mm else 1.0
+    seconds = sum(one.seconds for one in done)
+    program = sum(one.seconds for one in theirs)
+    spared = min(1.0, program / seconds) if seconds else 0.0
+    points = 100 * flat * (FLAT_SHARE + METAL_SHARE * metal + (1 - FLAT_SHARE - METAL_SHARE) * spared)
+    return BeamScore(round(points), end.band_mm, end.taken_mm, program_mm, end.wasted_mm, least, seconds, program)
+
+
+def as_json(one: BeamNeck | Done) -> dict[str, Any]:
+    """As it is kept."""
+    return asdict(one)
+
+
+def neck_from(kept: Mapping[str, Any]) -> BeamNeck:
+    """A neck as it was kept."""
+    lanes = {
+        name: {lane: tuple(values) for lane, values in kept[name].items()} for name in ("tops", "since_ink", "taken")
+    }
+    return BeamNeck(lifted=tuple(kept["lifted"]), wasted_mm=kept["wasted_mm"], **lanes)
+
+
+def done_from(kept: Mapping[str, Any]) -> Done:
+    """What was done, as it was kept."""
+    read = {lane: tuple(offs) for lane, offs in kept["read"].items()}
+    what = cast("What", kept["what"])
+    return Done(what, kept["fret"], tuple(kept["lanes"]), kept["firm"], kept["gives"], read)

@@ -1,0 +1,65 @@
+"""A neck under the levelling beam, from above: the ink on each top by lane, what was read, and where the hand bears."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from deft_bench.core.practice.beam import FRETS, POSITIONS, BeamNeck
+from deft_bench.web.drawing.neck_drawing import INLAYS
+
+WIDTH, HEIGHT, NUT_X, END = 1236, 250, 44, 30
+TOP, BOTTOM = 40, 196
+NUMBERS_Y = BOTTOM + 24
+LANES_Y = {"bass": 66.0, "middle": 118.0, "treble": 170.0}
+HALF_LANE = 25.0
+UM_FOR_ALL = 100.0
+MOST_BAR = 40.0
+"""A bar is so high for 0.1 mm, and no higher."""
+
+
+@dataclass(frozen=True, slots=True)
+class Top:
+    """A fret's top in one lane: its ink (2 whole, 1 thin, 0 gone), and a bar as high as what should come off."""
+
+    x: float
+    y: float
+    ink: int
+    bar: float
+
+
+@dataclass(frozen=True, slots=True)
+class UnderBeam:
+    """The whole drawing, in its own units; `frets` are number, place, and an inlay's place or None."""
+
+    tops: Sequence[Top]
+    frets: Sequence[tuple[int, float, float | None]]
+    out: Mapping[int, float]
+    width: int = WIDTH
+    height: int = HEIGHT
+    top: int = TOP
+    bottom: int = BOTTOM
+    nut_x: int = NUT_X
+    numbers_y: int = NUMBERS_Y
+    half: float = HALF_LANE
+
+    @property
+    def lanes(self) -> dict[str, float]:
+        """Each lane's height on the drawing."""
+        return LANES_Y
+
+
+def under_beam(
+    neck: BeamNeck, read: Mapping[str, Sequence[float]] | None = None, truth: BeamNeck | None = None
+) -> UnderBeam:
+    """Draw a neck as it stands, with what was `read` (what should come off, mm); with `truth` what was out of its slot
+    stands over the frets, mm.
+    """
+    scale = (WIDTH - NUT_X - END) / POSITIONS[-1]
+    xs = [NUT_X + mm * scale for mm in POSITIONS]
+    tops = []
+    for lane, y in LANES_Y.items():
+        offs = read[lane] if read else (0.0,) * FRETS
+        for x, ink, off in zip(xs, neck.ink(lane), offs, strict=True):
+            tops.append(Top(x, y, ink, min(MOST_BAR, MOST_BAR * 1000 * off / UM_FOR_ALL)))
+    frets = [(n, x, (x + [NUT_X, *xs][n - 1]) / 2 if n in INLAYS else None) for n, x in enumerate(xs, 1)]
+    out = {n: up for n, up in enumerate(truth.lifted, 1) if up} if truth else {}
+    return UnderBeam(tops, frets, out)

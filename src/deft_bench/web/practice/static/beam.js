@@ -1,0 +1,79 @@
+// The beam on the stage of a drill: a tap or the arrows put the hand over a fret, up and down choose the lane; Enter strokes, f firmly.
+
+import { letters, typing } from "/static/js/typing.js";
+
+const stage = () => document.querySelector("#beam-stage svg");
+const hand = () => document.getElementById("hand");
+const fret = () => document.getElementById("f-fret");
+const lane = () => document.getElementById("f-lane");
+const xs = () => JSON.parse(hand().dataset.xs);
+
+// a beam lies in each lane that is stroked: in the middle one stands for all three
+function draw() {
+  const lanes = JSON.parse(hand().dataset.lanes);
+  const at = Math.min(xs().length, Math.max(1, Number(fret().value) || 1));
+  hand().setAttribute("transform", `translate(0 ${lanes[lane().value] ?? lanes.middle})`);
+  hand().classList.toggle("wide", !(lane().value in lanes));
+  hand().lastElementChild.setAttribute("cx", xs()[at - 1]);
+}
+
+function put(number) {
+  fret().value = Math.min(xs().length, Math.max(1, number));
+  draw();
+}
+
+function choose(by) {
+  lane().selectedIndex = Math.min(lane().options.length - 1, Math.max(0, lane().selectedIndex + by));
+  draw();
+}
+
+// a neck wider than its window is moved along to where the hand is
+function follow() {
+  const wrap = document.getElementById("beam-stage");
+  const [seen, bar] = [wrap.getBoundingClientRect(), hand().lastElementChild.getBoundingClientRect()];
+  if (bar.left < seen.left || bar.right > seen.right) wrap.scrollLeft += (bar.left + bar.right - seen.left - seen.right) / 2;
+}
+
+function under(event) {
+  const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(stage().getScreenCTM().inverse());
+  const far = xs().map((x) => Math.abs(x - point.x));
+  return 1 + far.indexOf(Math.min(...far));
+}
+
+let held = false;
+document.addEventListener("pointerdown", (event) => {
+  held = Boolean(event.target.closest?.("#beam-stage svg"));
+  if (held) put(under(event));
+});
+document.addEventListener("pointermove", (event) => { if (held && event.buttons) put(under(event)); });
+document.addEventListener("pointerup", () => { held = false; });
+document.addEventListener("change", (event) => { if (event.target.matches("#f-lane, #f-fret")) draw(); });
+
+const does = (what) => document.querySelector(`#work [value="${what}"]`).click();
+const KEYS = {
+  ArrowRight: () => put(Number(fret().value) + 1),
+  ArrowLeft: () => put(Number(fret().value) - 1),
+  ArrowUp: () => choose(-1),
+  ArrowDown: () => choose(1),
+  Enter: () => does("light"),
+};
+const LETTERS = { f: "firm", p: "press", t: "tap", i: "ink", r: "read" };
+
+document.addEventListener("keydown", (event) => {
+  if (typing(event.target) || event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey) return;
+  const act = KEYS[event.key] ?? (letters && LETTERS[event.key] && (() => does(LETTERS[event.key])));
+  if (!act || (event.key === "Enter" && event.target.closest("button, a, summary"))) return;
+  event.preventDefault();
+  act();
+  follow();
+});
+
+// the stage is a new drawing after each act: the hand goes back where it was
+document.addEventListener("htmx:afterSwap", () => {
+  if (!hand()) return;
+  draw();
+  follow();
+});
+draw();
+follow();
+document.getElementById("beam-stage").focus({ preventScroll: true });
