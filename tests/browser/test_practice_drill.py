@@ -12,6 +12,7 @@ from deft_bench.bench.practice.beam import under_the_beam
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.straight import at_the_rod
+from deft_bench.core.frets.heights import LANES
 from deft_bench.core.practice import beam
 from deft_bench.core.practice.straight import by_program
 from deft_bench.store.database import connect
@@ -100,7 +101,7 @@ def test_a_neck_is_levelled_as_the_program_would(browser: Browser, url: str, dem
     page.wait_for_selector("#hand[transform]")
     with closing(connect(demo_path)) as db:
         done, _ = beam.by_program(under_the_beam(db, attempt).truth)
-    lanes, at, lane = ["all three", *beam.LANES], 11, 0
+    lanes, at, lane = ["all three", *LANES], 11, 0
     for k, one in enumerate(done, 1):
         did = ("firm" if one.firm else "light") if one.what == "stroke" else one.what
         wanted = lanes.index(one.lanes[0]) if one.lanes else lane

@@ -4,11 +4,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from deft_bench.core.practice.beam import FRETS, POSITIONS, BeamNeck
-from deft_bench.web.drawing.neck_drawing import INLAYS
+from deft_bench.web.drawing.practice_board import PracticeBoard, fret_places
 
-WIDTH, HEIGHT, NUT_X, END = 1236, 250, 44, 30
-TOP, BOTTOM = 40, 196
-NUMBERS_Y = BOTTOM + 24
 LANES_Y = {"bass": 66.0, "middle": 118.0, "treble": 170.0}
 HALF_LANE = 25.0
 UM_FOR_ALL = 100.0
@@ -27,24 +24,18 @@ class Top:
 
 
 @dataclass(frozen=True, slots=True)
-class UnderBeam:
+class UnderBeam(PracticeBoard):
     """The whole drawing, in its own units; `frets` are number, place, and an inlay's place or None."""
+
+    height = 250
+    top = 40
+    bottom = 196
+    half = HALF_LANE
+    lanes = LANES_Y
 
     tops: Sequence[Top]
     frets: Sequence[tuple[int, float, float | None]]
     out: Mapping[int, float]
-    width: int = WIDTH
-    height: int = HEIGHT
-    top: int = TOP
-    bottom: int = BOTTOM
-    nut_x: int = NUT_X
-    numbers_y: int = NUMBERS_Y
-    half: float = HALF_LANE
-
-    @property
-    def lanes(self) -> dict[str, float]:
-        """Each lane's height on the drawing."""
-        return LANES_Y
 
 
 def under_beam(
@@ -53,13 +44,12 @@ def under_beam(
     """Draw a neck as it stands, with what was `read` (what should come off, mm); with `truth` what was out of its slot
     stands over the frets, mm.
     """
-    scale = (WIDTH - NUT_X - END) / POSITIONS[-1]
-    xs = [NUT_X + mm * scale for mm in POSITIONS]
+    xs, inlays = fret_places(POSITIONS)
     tops = []
     for lane, y in LANES_Y.items():
         offs = read[lane] if read else (0.0,) * FRETS
         for x, ink, off in zip(xs, neck.ink(lane), offs, strict=True):
             tops.append(Top(x, y, ink, min(MOST_BAR, MOST_BAR * 1000 * off / UM_FOR_ALL)))
-    frets = [(n, x, (x + [NUT_X, *xs][n - 1]) / 2 if n in INLAYS else None) for n, x in enumerate(xs, 1)]
+    frets = [(n, x, inlay) for n, (x, inlay) in enumerate(zip(xs, inlays, strict=True), 1)]
     out = {n: up for n, up in enumerate(truth.lifted, 1) if up} if truth else {}
     return UnderBeam(tops, frets, out)

@@ -6,12 +6,9 @@ from dataclasses import dataclass
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.rocker import Signed
 from deft_bench.core.practice.culprit import FRETS, SCALE_MM, CulpritNeck, Reading
-from deft_bench.web.drawing.neck_drawing import INLAYS
+from deft_bench.web.drawing.practice_board import PracticeBoard, fret_places
 
-WIDTH, HEIGHT, NUT_X, END = 1236, 236, 44, 30
-TOP, BOTTOM = 44, 176
-NUMBERS_Y = BOTTOM + 24
-LANES_Y = {"bass": 66.0, "middle": 110.0, "treble": 154.0}
+LANES_Y = PracticeBoard.lanes
 ABOVE_LANE, LIGHT_WIDTH = 13, 18
 """A straightedge lies so far over the middle of its lane; light shows so wide over a fret."""
 
@@ -49,7 +46,7 @@ class Light:
 
 
 @dataclass(frozen=True, slots=True)
-class Stage:
+class Stage(PracticeBoard):
     """The whole drawing, in its own units; `spans` are where a rocker stands by its middle fret: left, right."""
 
     frets: Sequence[Fret]
@@ -57,32 +54,19 @@ class Stage:
     light: Sequence[Light]
     edges: Sequence[float]
     spans: dict[int, tuple[float, float]]
-    width: int = WIDTH
-    height: int = HEIGHT
-    top: int = TOP
-    bottom: int = BOTTOM
-    nut_x: int = NUT_X
-    numbers_y: int = NUMBERS_Y
-
-    @property
-    def lanes(self) -> dict[str, float]:
-        """Each lane's height on the drawing."""
-        return LANES_Y
 
 
 def stage_of(
     readings: Sequence[Reading], truth: CulpritNeck | None = None, named: frozenset[Signed] = frozenset()
 ) -> Stage:
     """Draw a neck after some readings; with `truth` its frets that are out stand beside what was named."""
-    positions = fret_positions(SCALE_MM, FRETS)
-    scale = (WIDTH - NUT_X - END) / positions[-1]
-    xs = [NUT_X + mm * scale for mm in positions]
+    xs, inlays = fret_places(fret_positions(SCALE_MM, FRETS))
     signs = dict(named)
     frets = [
         Fret(
             n,
             x,
-            (x + ([NUT_X, *xs][n - 1])) / 2 if n in INLAYS else None,
+            inlays[n - 1],
             truth.out_mm.get(n) if truth else None,
             signs.get(n, 0),
         )
