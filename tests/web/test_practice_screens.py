@@ -1,12 +1,17 @@
 """Practice over HTTP: a drill without a script, what is refused, what was left half-way; the truth stays hidden."""
 
 import html
+import io
+import json
 import re
 
+from deft_bench.bench.practice.attempts import DRILLS
 from deft_bench.bench.practice.beam import under_the_beam
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.straight import at_the_rod
+from deft_bench.formats.challenge import shipped, write_challenge
+from deft_bench.store import practice
 from deft_bench.store.database import Connection
 from harness import Bench, words
 
@@ -169,3 +174,55 @@ def test_a_neck_is_levelled_with_plain_forms_and_what_it_was_is_shown_after(benc
     assert "while it stood out" in seen
     late = bench.post(f"{url}/work", {"did": "ink", "fret": "3"}, headers={"HX-Request": "true"})
     assert "answered already" in words(late.text)
+
+
+def test_twenty_challenges_are_there_and_a_drill_is_handed_on_as_a_file(bench: Bench, demo: Connection) -> None:
+    page = bench.get("/practice/challenges")
+    assert len(shipped()) == 20
+    assert {one.drill for one in shipped().values()} == set(DRILLS)
+    assert page.count('name="challenge"') == 20
+    for code, one in shipped().items():
+        answer = bench.post("/practice/challenges", {"person": "Ida", "challenge": code}, follow=False)
+        assert bench.get(answer.headers["Location"])
+        attempt = practice.get(demo, int(answer.headers["Location"].rsplit("/", 1)[1]))
+        assert (attempt.drill, attempt.level, attempt.by_hand) == (one.drill, one.level, True)
+    # what a number drew is handed on, and brings the same truth to somebody else
+    for drill in DRILLS:
+        url = start(bench, level=2, seed="5", drill=drill)
+        raw = bench.client.get(f"{url}/challenge.json").data
+        sent = {"person": "Noor", "file": (io.BytesIO(raw), "challenge.json")}
+        answer = bench.post("/practice/challenges", sent, follow=False)
+        first, second = (practice.get(demo, int(one.rsplit("/", 1)[1])) for one in (url, answer.headers["Location"]))
+        assert second.truth == first.truth
+        assert (second.person, second.seed) == ("Noor", 5)
+
+
+def test_a_challenge_that_cannot_be_is_refused_by_its_field(bench: Bench) -> None:
+    made = {one.drill: json.loads(write_challenge(one)) for one in shipped().values()}
+
+    def refused(drill: str, why: str, **fields: object) -> None:
+        kept = json.loads(json.dumps(made[drill]))
+        kept["truth"].update({name: value for name, value in fields.items() if name in kept["truth"]})
+        kept.update({name: value for name, value in fields.items() if name not in kept["truth"]})
+        sent = {"person": "Ida", "file": (io.BytesIO(json.dumps(kept).encode()), "challenge.json")}
+        answer = bench.post("/practice/challenges", sent)
+        assert answer.status_code == 422
+        assert why in words(answer.text)
+        assert 'value="Ida"' in answer.text
+
+    refused("culprit", "level: 9 is not there", level=9)
+    refused("culprit", "number: must be", number="seven")
+    refused("culprit", "colour: unknown field", colour="red")
+    refused("culprit", "no reading with the rocker finds", out_mm={"2": 0.1, "9": -0.1, "20": 0.1})
+    refused("culprit", "out_mm: level 5 has 3 out", out_mm={"9": 0.1})
+    refused("straight", "mm_a_turn: 0 is less than", mm_a_turn=0)
+    refused("straight", "the program itself cannot", bow_mm=0.9, left=4, mm_a_turn=0.1)
+    refused("beam", "lifted: holds fewer than 22", lifted=[0.1])
+    refused("beam", "since_ink", since_ink={"bass": [0] * 22})
+    refused("order", "right: this order breaks a rule", right=made["order"]["truth"]["right"][::-1])
+    refused("order", "shuffled: must hold each step", shuffled=["polish"] * 10)
+    for raw, why in ((b"", "Choose the JSON file"), (b"{", "not JSON"), (b"[" * 99_000, "nested too deeply")):
+        answer = bench.post("/practice/challenges", {"person": "Ida", "file": (io.BytesIO(raw), "a.json")})
+        assert why in words(answer.text)
+    assert "not among them" in words(bench.post("/practice/challenges", {"person": "Ida", "challenge": "x"}).text)
+    assert "Say who practises" in words(bench.post("/practice/challenges", {"challenge": next(iter(shipped()))}).text)

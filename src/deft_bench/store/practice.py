@@ -6,6 +6,9 @@ from typing import Any
 
 from deft_bench.store.database import Connection, new_uid, transaction
 
+BY_HAND = 10**9
+"""The seed of a truth that no number draws: all that do are below it."""
+
 
 @dataclass(frozen=True, slots=True)
 class Attempt:
@@ -22,6 +25,11 @@ class Attempt:
     answered_at: str | None
     named: Any
     points: int | None
+
+    @property
+    def by_hand(self) -> bool:
+        """Whether its truth was made by hand, so that no number draws it again."""
+        return self.seed == BY_HAND
 
 
 def start(db: Connection, drill: str, level: int, seed: int, person: str, truth: Any, at: str) -> int:

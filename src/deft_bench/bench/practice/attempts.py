@@ -14,7 +14,7 @@ from deft_bench.store import practice
 from deft_bench.store.database import Connection
 from deft_bench.store.practice import Attempt
 
-MOST_SEED = 10**9
+MOST_SEED = practice.BY_HAND
 MOST_NAME, MOST_READINGS = 60, 500
 HALF_WAY_DAYS = 30
 ANSWERED = "This was answered already, in another window: its debrief is here."
@@ -73,15 +73,28 @@ def begin(
     """Start a drill on a neck that nobody has seen, or on a number's; its id. `draw` makes the truth, as JSON, of a
     seed and a level. Raises PracticeError.
     """
-    person = " ".join(person.split())
-    if not 1 <= len(person) <= MOST_NAME:
-        raise PracticeError(f"Say who practises, in 1 to {MOST_NAME} characters.")
+    person = _who(person)
     if level not in DRILLS[drill].levels:
         raise PracticeError(f"Choose a level from 1 to {max(DRILLS[drill].levels)}.")
     seed = random.randrange(MOST_SEED) if seed is None else seed
     if not 0 <= seed < MOST_SEED:
         raise PracticeError(f"The number is a whole one from 0 to {MOST_SEED - 1}.")
     return practice.start(db, drill, level, seed, person, draw(seed, level), stamp(now))
+
+
+def begin_on(db: Connection, now: datetime, drill: str, person: str, level: int, number: int | None, truth: Any) -> int:
+    """Start a drill on a truth that is given, JSON, and the number that draws it, None where it was made by hand; its
+    id. Raises PracticeError.
+    """
+    seed = practice.BY_HAND if number is None else number
+    return practice.start(db, drill, level, seed, _who(person), truth, stamp(now))
+
+
+def _who(person: str) -> str:
+    person = " ".join(person.split())
+    if not 1 <= len(person) <= MOST_NAME:
+        raise PracticeError(f"Say who practises, in 1 to {MOST_NAME} characters.")
+    return person
 
 
 def of_drill(db: Connection, attempt_id: int, drill: str) -> Attempt:

@@ -11,7 +11,6 @@ from deft_bench.core.frets.rocker import Explanation, Signed
 from deft_bench.core.practice.culprit import (
     FRETS,
     LEVELS,
-    SCALE_MM,
     Believed,
     CulpritNeck,
     Reading,
@@ -24,7 +23,7 @@ from deft_bench.core.practice.culprit import (
     score,
     seconds_of,
 )
-from deft_bench.core.simulated_neck import SimulatedNeck
+from deft_bench.formats.challenge import culprit_truth
 from deft_bench.store import practice
 from deft_bench.store.database import Connection
 from deft_bench.store.practice import Attempt
@@ -73,7 +72,8 @@ def begin_culprit(db: Connection, now: datetime, person: str, level: int, seed: 
 def practising(db: Connection, attempt_id: int) -> Practising:
     """An attempt as it stands; raises KeyError where there is none."""
     attempt = of_drill(db, attempt_id, DRILL)
-    return Practising(attempt, _truth(attempt.truth), [_reading(one) for one in practice.readings(db, attempt_id)])
+    readings = [_reading(one) for one in practice.readings(db, attempt_id)]
+    return Practising(attempt, culprit_truth(attempt.truth), readings)
 
 
 def take(db: Connection, now: datetime, attempt_id: int, tool: Tool, lane: str, fret: int = 0) -> Practising:
@@ -107,12 +107,6 @@ def debrief(found: Practising) -> Debrief:
 def _drawn(seed: int, level: int) -> Any:
     truth = culprit_neck(seed, level)
     return {"tops": truth.neck.tops, "out_mm": truth.out_mm}
-
-
-def _truth(kept: Any) -> CulpritNeck:
-    tops = {lane: tuple(map(float, mm)) for lane, mm in kept["tops"].items()}
-    out = {int(fret): float(mm) for fret, mm in kept["out_mm"].items()}
-    return CulpritNeck(SimulatedNeck(SCALE_MM, tops, {}), out)
 
 
 def _reading(said: Any) -> Reading:

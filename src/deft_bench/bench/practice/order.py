@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 from datetime import datetime
-from typing import Any
 
 from deft_bench.bench.practice.attempts import begin, close, keep, of_drill, refused
 from deft_bench.bench.sheet_state import catalogue
 from deft_bench.core.practice.order import Breach, DayOrder, breaches, day_order, moved, points
+from deft_bench.formats.challenge import order_truth
 from deft_bench.store import practice
 from deft_bench.store.database import Connection
 from deft_bench.store.practice import Attempt
@@ -39,7 +39,7 @@ def begin_order(db: Connection, now: datetime, person: str, level: int, seed: in
 def in_order(db: Connection, attempt_id: int) -> InOrder:
     """An attempt as it stands; raises KeyError where there is none."""
     attempt = of_drill(db, attempt_id, DRILL)
-    truth, moves = _truth(attempt.truth), practice.readings(db, attempt_id)
+    truth, moves = order_truth(attempt.truth), practice.readings(db, attempt_id)
     order = attempt.named or (moves[-1] if moves else truth.shuffled)
     return InOrder(attempt, truth, tuple(order), len(moves))
 
@@ -57,13 +57,3 @@ def hand_in(db: Connection, now: datetime, attempt_id: int) -> None:
     """Close the attempt with the order as it stands; raises KeyError, PracticeError."""
     found = in_order(db, attempt_id)
     close(db, now, attempt_id, list(found.order), points(found.truth.rules, found.order))
-
-
-def _truth(kept: Any) -> DayOrder:
-    return DayOrder(
-        kept["job"],
-        kept["titles"],
-        tuple(kept["shuffled"]),
-        tuple(Breach(**rule) for rule in kept["rules"]),
-        tuple(kept["right"]),
-    )
