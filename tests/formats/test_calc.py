@@ -83,6 +83,24 @@ def test_reference_positions_and_marks() -> None:
     assert plain.keys() == {"positions_mm", "spacing_mm", "half_scale_mm"}
 
 
+def test_strokes_of_a_beam_come_off_what_it_bears_on() -> None:
+    asked = {"scale_mm": 628, "tops_mm": [0, 0, 0.05, 0, 0, 0.05, 0, 0], "hand_mm": 130, "take_mm": 0.001, "strokes": 9}
+    found = calc.calculate("beam-strokes", asked)
+    # two bear, and by the lever: the nearer one more
+    near, far = found["removed_mm"][2], found["removed_mm"][5]
+    at = calc.calculate("fret-positions", {"scale_mm": 628, "frets": 8})["positions_mm"]
+    assert [off > 1e-9 for off in found["removed_mm"]] == [False, False, True, False, False, True, False, False]
+    assert near * (130 - at[2]) == pytest.approx(far * (at[5] - 130), rel=1e-4)
+    assert near + far == pytest.approx(0.009)
+    assert found["to_come_off_total_mm"] == pytest.approx(0.1 - 0.009)
+    for fields, why in (
+        ({"hand_mm": 20}, "hand_mm: the hand bears between"),
+        ({"lifted_mm": [0] * 3}, "one entry a fret"),
+    ):
+        with pytest.raises(RequestError, match=why):
+            calc.calculate("beam-strokes", {**asked, **fields})
+
+
 def test_straightness_answers_in_fret_order_with_nulls() -> None:
     answer = calc.calculate("straightness", STRAIGHT)
     assert (answer["kind"], answer["call"]["do"]) == ("relief", "straighten")

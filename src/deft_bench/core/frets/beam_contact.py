@@ -4,7 +4,7 @@ A stiff, true beam is pressed down on the tops by a hand at one place along it. 
 carries the hand: the depths below its line, each by its fret's stiffness, add up to the load and balance about the
 hand (the Winkler foundation of contact, K. L. Johnson, Contact Mechanics, 1985, section 4.3). What comes off is in
 proportion to pressure and way (F. W. Preston, The theory and design of plate glass polishing machines, 1927). Derived,
-with the limit of many light strokes, in docs/methods/beam-contact.md. Lengths mm.
+with the limit of many light strokes, in docs/methods/beam-strokes.md. Lengths mm.
 """
 
 from collections.abc import Sequence

@@ -25,6 +25,7 @@ CALCULATIONS = {
     "rocker-edge": "rocker_edge",
     "rocker": "rocker",
     "fall-away-tape": "fall_away_tape",
+    "beam-strokes": "beam_strokes",
     "land": "land",
     "grit-ladder": "grit_ladder",
     "straightness": "straightness",
