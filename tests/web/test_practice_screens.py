@@ -226,3 +226,23 @@ def test_a_challenge_that_cannot_be_is_refused_by_its_field(bench: Bench) -> Non
         assert why in words(answer.text)
     assert "not among them" in words(bench.post("/practice/challenges", {"person": "Ida", "challenge": "x"}).text)
     assert "Say who practises" in words(bench.post("/practice/challenges", {"challenge": next(iter(shipped()))}).text)
+
+
+def test_the_one_who_teaches_sees_who_can_do_what_and_what_went_wrong(bench: Bench, demo: Connection) -> None:
+    page = words(bench.get("/practice/people"))
+    assert "Emre" in page
+    assert re.search(r"Tova level 2 of 5 ?, weak at 3 3 tries", page)
+    beam = start(bench, "Noor", level=2, seed="8", drill="beam")
+    for _ in range(3):
+        bench.post(f"{beam}/work", {"did": "firm", "fret": 11, "lane": "all three"})
+    bench.post(f"{beam}/level", {})
+    rod = start(bench, "Noor", level=1, seed="3", drill="straight")
+    bench.post(f"{rod}/leave", {"said": "straight"})
+    day = start(bench, "Noor", level=1, seed="3", drill="order")
+    bench.post(f"{day}/hand-in", {})
+    found = words(bench.get("/practice/people"))
+    assert "ground off what was only out of its slot" in found
+    assert "Said that it is straight; it settles at" in found
+    broken = in_order(demo, int(day.rsplit("/", 1)[1])).broken[0]
+    assert html.unescape(broken.spoils) in html.unescape(found)
+    assert found.count("Noor") == 7  # a row, and three slips with their buttons

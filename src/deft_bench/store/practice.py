@@ -60,6 +60,14 @@ def unanswered(db: Connection, since: str, most: int = 50) -> list[Attempt]:
     return [_attempt(row) for row in rows]
 
 
+def below(db: Connection, points: int, most: int) -> list[Attempt]:
+    """Attempts that were worth less than so many points, the last answered first."""
+    rows = db.execute(
+        "SELECT * FROM practice_attempt WHERE points < ? ORDER BY answered_at DESC, id DESC LIMIT ?", (points, most)
+    )
+    return [_attempt(row) for row in rows]
+
+
 @dataclass(frozen=True, slots=True)
 class Outcome:
     """What an attempt that was answered came to."""

@@ -8,7 +8,7 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from deft_bench.core.practice import beam, culprit, order, straight
-from deft_bench.core.practice.ladder import Rung, next_level, rungs
+from deft_bench.core.practice.ladder import WELL, Rung, next_level, rungs
 from deft_bench.core.times import moment, stamp
 from deft_bench.store import practice
 from deft_bench.store.database import Connection
@@ -17,6 +17,7 @@ from deft_bench.store.practice import Attempt
 MOST_SEED = practice.BY_HAND
 MOST_NAME, MOST_READINGS = 60, 500
 HALF_WAY_DAYS = 30
+MOST_SLIPS = 20
 ANSWERED = "This was answered already, in another window: its debrief is here."
 
 
@@ -166,6 +167,11 @@ def progress(db: Connection, today: date) -> dict[str, list[Reached]]:
         ]
         for person, drills in done.items()
     }
+
+
+def slips(db: Connection) -> list[Attempt]:
+    """What was done badly, the last first."""
+    return practice.below(db, WELL, MOST_SLIPS)
 
 
 def unanswered(db: Connection, now: datetime) -> list[Attempt]:

@@ -30,52 +30,63 @@ def bears(x: Array, tops: Array, hand: float, take: float, lifted: Array | None 
     `x` are the frets' places, rising; `hand` is where the beam is pressed, between the first and the last of them;
     `lifted` is how far each is out of its slot. Raises ValueError for a hand beyond the frets or a take that is none.
     """
-    if not x[0] < hand < x[-1]:
-        raise ValueError("the hand bears between the first and the last fret, or the beam tips off")
-    if not take > 0:
-        raise ValueError("a stroke takes something off")
-    lifted = np.zeros_like(x) if lifted is None else lifted
-    soft = np.where(lifted > 0, SPRINGS, 1.0) * SHARE
-    arm = x - hand
-    # from a line that lies under every top
-    at = np.array([float((tops - lifted).min()) - 1.0, 0.0])
-
-    def pressed(line: Array) -> tuple[Array, Array]:
-        """What each bears, and how that grows with depth."""
-        depth = tops - line[0] - line[1] * arm
-        home = np.maximum(depth - lifted, 0.0)
-        bears = soft * np.maximum(depth, 0.0) + (SHARE - soft) * home
-        stiff = np.where(depth > 0, soft + np.where(home > 0, SHARE - soft, 0.0), 0.0)
-        return bears, stiff
-
-    def energy(line: Array) -> float:
-        """What is stored in the contacts, less what the hand gives as it sinks."""
-        depth = np.maximum(tops - line[0] - line[1] * arm, 0.0)
-        home = np.maximum(depth - lifted, 0.0)
-        return float(soft @ depth**2 / 2 + (SHARE - soft) @ home**2 / 2 + take * line[0])
-
-    # it is convex: Newton's steps, halved while they do not lower it
-    for _ in range(MOST_STEPS):
-        found, stiff = pressed(at)
-        lack = np.array([found.sum() - take, found @ arm])
-        if abs(lack[0]) < NEAR * take and abs(lack[1]) < NEAR * take * (x[-1] - x[0]):
-            break
-        stiff = stiff + LEAST_STIFF  # one fret alone carries no line
-        step = np.linalg.solve(np.array([[stiff.sum(), stiff @ arm], [stiff @ arm, stiff @ arm**2]]), lack)
-        size, now = 1.0, energy(at)
-        while size > LEAST_STEP and energy(at + size * step) > now - SURE * size * float(lack @ step):
-            size /= 2
-        at = at + size * step
-    found, _ = pressed(at)
-    return np.asarray(found * take / found.sum(), dtype=float)
+    return _stroke(x, tops, hand, take, np.zeros_like(x) if lifted is None else lifted, None)[0]
 
 
 def stroked(
     x: Sequence[float], tops: Sequence[float], hand: float, takes: Sequence[float], lifted: Sequence[float] = ()
 ) -> Array:
-    """The tops after strokes that take so much each, one after another, with the hand at one place."""
+    """The tops after strokes that take so much each, one after another, with the hand at one place; errors as there."""
     places, now = np.array(x), np.array(tops, dtype=float)
     out = np.array(lifted) if len(lifted) else np.zeros_like(now)
+    line: Array | None = None
     for take in takes:
-        now = now - bears(places, now, hand, take, out)
+        off, line = _stroke(places, now, hand, take, out, line)
+        now = now - off
     return now
+
+
+def _stroke(x: Array, tops: Array, hand: float, take: float, lifted: Array, line: Array | None) -> tuple[Array, Array]:
+    """What one stroke takes off, and the beam's line in it: its height at the hand, and its slope. The search begins
+    from a line that still touches, the last stroke's, or from one under every top.
+    """
+    if not x[0] < hand < x[-1]:
+        raise ValueError("the hand bears between the first and the last fret, or the beam tips off")
+    if not take > 0:
+        raise ValueError("a stroke takes something off")
+    arm, soft = x - hand, np.where(lifted > 0, SPRINGS, 1.0) * SHARE
+    firmer = SHARE - soft
+    arms = arm * arm
+
+    def deep(line: Array) -> tuple[Array, Array]:
+        """How deep the beam lies in each, and past its slot."""
+        depth = np.maximum(tops - line[0] - line[1] * arm, 0.0)
+        return depth, np.maximum(depth - lifted, 0.0)
+
+    def energy(depth: Array, home: Array, line: Array) -> float:
+        """What is stored in the contacts, less what the hand gives as it sinks."""
+        return float((soft @ (depth * depth) + firmer @ (home * home)) / 2 + take * line[0])
+
+    at = np.array([float((tops - lifted).min()) - 1.0, 0.0]) if line is None else line
+    depth, home = deep(at)
+    now = energy(depth, home, at)
+    # it is convex: Newton's steps, halved while they do not lower it
+    for _ in range(MOST_STEPS):
+        found = soft * depth + firmer * home
+        down, tip = found.sum() - take, found @ arm
+        if abs(down) < NEAR * take and abs(tip) < NEAR * take * (x[-1] - x[0]):
+            break
+        stiff = soft * (depth > 0) + firmer * (home > 0) + LEAST_STIFF  # one fret alone carries no line
+        a, b, c = stiff.sum(), stiff @ arm, stiff @ arms
+        step = np.array([c * down - b * tip, a * tip - b * down]) / (a * c - b * b)
+        size, gain = 1.0, SURE * float(down * step[0] + tip * step[1])
+        while True:
+            then = at + size * step
+            depth, home = deep(then)
+            less = energy(depth, home, then)
+            if less <= now - size * gain or size <= LEAST_STEP:
+                break
+            size /= 2
+        at, now = then, less
+    found = soft * depth + firmer * home
+    return np.asarray(found * take / found.sum(), dtype=float), at

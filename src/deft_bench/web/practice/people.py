@@ -1,0 +1,80 @@
+"""For the one who teaches: how far each person is in each drill, and what went wrong last."""
+
+from collections.abc import Callable, Mapping
+
+from flask import render_template
+
+from deft_bench.bench.practice.attempts import DRILLS, Reached, progress, slips
+from deft_bench.bench.practice.beam import under_the_beam
+from deft_bench.bench.practice.culprit import practising
+from deft_bench.bench.practice.order import in_order
+from deft_bench.bench.practice.straight import SAYINGS, at_the_rod, debrief_rod
+from deft_bench.core.frets.rocker import Signed
+from deft_bench.core.practice.ladder import WELL
+from deft_bench.web.practice.screen import screen
+from deft_bench.web.support import db, display, now
+
+
+@screen.get("/practice/people")
+def people() -> str:
+    """Everybody beside everybody, and the last slips with their debriefs."""
+    found = progress(db(), now().date())
+    told = [(one, WORDS[one.drill](one.id)) for one in slips(db())]
+    return render_template(
+        "practice/people.html", section="practice", drills=DRILLS, people=found, far=how_far, slips=told, well=WELL
+    )
+
+
+def how_far(reached: Reached) -> tuple[int, int, list[int]]:
+    """The highest level that was done well, 0 for none; how often any was tried; the levels that went badly last."""
+    done = [one for one in reached.rungs if one.points is not None]
+    well = max((one.level for one in done if (one.points or 0) >= WELL), default=0)
+    return well, sum(one.tried for one in done), [one.level for one in done if (one.points or 0) < WELL]
+
+
+def _signed(some: frozenset[Signed]) -> str:
+    return ", ".join(f"{fret} {'proud' if sign > 0 else 'low'}" for fret, sign in sorted(some))
+
+
+def _culprit(attempt_id: int) -> str:
+    found = practising(db(), attempt_id)
+    named = frozenset((int(fret), int(sign)) for fret, sign in found.attempt.named)
+    if named == found.truth.signed:
+        return f"found, but slowly: {len(found.readings)} readings"
+    return f"named {_signed(named)}; it was {_signed(found.truth.signed)}"
+
+
+def _straight(attempt_id: int) -> str:
+    found = at_the_rod(db(), attempt_id)
+    told = debrief_rod(found)
+    if told.steps and told.steps[-1][1].forced:
+        return "forced a rod that had stopped"
+    left = display().fine_mm(abs(told.score.settled_mm))
+    return f"said that {SAYINGS[told.said]}; it settles at {left}, after {found.turns} turns"
+
+
+def _beam(attempt_id: int) -> str:
+    neck = under_the_beam(db(), attempt_id).neck
+    words = f"its worst lane within {display().fine_mm(2 * neck.band_mm)}"
+    if neck.wasted_mm >= 0.001:
+        words += f", {display().fine_mm(neck.wasted_mm)} ground off what was only out of its slot"
+    return words
+
+
+def _order(attempt_id: int) -> str:
+    found = in_order(db(), attempt_id)
+    if not found.broken:
+        return "nothing broken"
+    one = found.broken[0]
+    titles = found.truth.titles
+    more = f", and {len(found.broken) - 1} more" if len(found.broken) > 1 else ""
+    return f"“{titles[one.after]}” before “{titles[one.before]}”: {one.spoils}{more}"
+
+
+WORDS: Mapping[str, Callable[[int], str]] = {
+    "culprit": _culprit,
+    "straight": _straight,
+    "beam": _beam,
+    "order": _order,
+}
+"""What went wrong with an attempt, by its drill."""
