@@ -12,7 +12,7 @@ from deft_bench.core.frets.beam_contact import bears
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.levelling import best_line
 from deft_bench.core.frets.rocker import around, rock_of
-from deft_bench.core.practice import beam, order, straight
+from deft_bench.core.practice import beam, ear, order, straight
 from deft_bench.core.practice.culprit import (
     FRETS,
     LEVELS,
@@ -24,6 +24,8 @@ from deft_bench.core.practice.culprit import (
     score,
 )
 from deft_bench.core.practice.ladder import BOXES, WELL, next_level, rungs
+from deft_bench.core.strings.notes import cents_between
+from deft_bench.core.strings.pitch import pitch
 from deft_bench.formats.operations_toml import shipped
 
 SEEDS, ALL_LEVELS = st.integers(0, 10**6), st.sampled_from(sorted(LEVELS))
@@ -263,3 +265,20 @@ def test_a_loose_fret_that_was_ground_ends_low_and_a_hand_at_random_is_worth_lit
         beam.do(truth, "stroke", 5, ["side"])
     with pytest.raises(ValueError, match="1 to 22"):
         beam.do(truth, "tap", 23)
+
+
+@settings(max_examples=15, deadline=None)
+@given(SEEDS, st.sampled_from(sorted(ear.LEVELS)))
+def test_what_is_heard_of_a_saddle_is_how_far_it_is_off(seed: int, level: int) -> None:
+    truth = ear.ear_string(seed, level)
+    heard = [pitch(truth.sounds(what), ear.RATE, 2 * truth.hz).hz for what in ("harmonic", "fretted")]
+    assert cents_between(heard[1], heard[0]) == pytest.approx(truth.off_cents, abs=0.1)
+    assert ear.OFF[level][0] * 0.9 < abs(truth.off_cents) < ear.OFF[level][1] * 1.1
+    # too far back is flat
+    assert (truth.saddle_mm > truth.right_mm) == (truth.off_cents < 0)
+    done = ear.by_program(truth)
+    assert ear.score(truth, done).points >= ear.WORTH_PLAYING
+    assert ear.score(truth, [one for one in done if one.what == "turn"]).points == 0
+    assert ear.score(truth, [ear.Done("fretted")]).points < 75
+    with pytest.raises(ValueError, match=r"0\.25, 0\.5, 1, 2 mm"):
+        ear.do(truth, "turn", 7.0)

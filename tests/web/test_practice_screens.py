@@ -4,13 +4,19 @@ import html
 import io
 import json
 import re
+from pathlib import Path
 
 from deft_bench.bench.practice.attempts import DRILLS
 from deft_bench.bench.practice.beam import under_the_beam
 from deft_bench.bench.practice.culprit import practising
+from deft_bench.bench.practice.ear import at_the_saddle
 from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.straight import at_the_rod
+from deft_bench.core.practice import ear
+from deft_bench.core.strings.notes import cents_between
+from deft_bench.core.strings.pitch import pitch
 from deft_bench.formats.challenge import shipped, write_challenge
+from deft_bench.formats.recording import read_recording
 from deft_bench.store import practice
 from deft_bench.store.database import Connection
 from harness import Bench, words
@@ -246,3 +252,29 @@ def test_the_one_who_teaches_sees_who_can_do_what_and_what_went_wrong(bench: Ben
     broken = in_order(demo, int(day.rsplit("/", 1)[1])).broken[0]
     assert html.unescape(broken.spoils) in html.unescape(found)
     assert found.count("Noor") == 7  # a row, and three slips with their buttons
+
+
+def test_a_saddle_is_put_right_by_what_is_heard(bench: Bench, demo: Connection, tmp_path: Path) -> None:
+    url = start(bench, level=1, seed="5", drill="ear")
+    attempt = int(url.rsplit("/", 1)[1])
+
+    def heard(what: str) -> float:
+        page = bench.post(f"{url}/hear", {"what": what}).text
+        (address,) = re.findall(r'<audio[^>]* src="([^"]+)"', page)
+        (tmp_path / "heard.wav").write_bytes(bench.client.get(address).data)
+        return pitch(*read_recording(tmp_path / "heard.wav")).hz
+
+    for _ in range(8):
+        off = cents_between(heard("fretted"), heard("harmonic"))
+        if abs(off) < 0.6:
+            break
+        mm = min(ear.TURNS_MM, key=lambda mm: abs(off - 2.6 * mm))
+        bench.post(f"{url}/hear", {"move": f"{mm:g}"})
+    assert abs(at_the_saddle(demo, attempt).string.off_cents) < 1
+    assert bench.client.get(f"{url}/sound/99.wav").status_code == 404
+    assert "Listen to one of" in words(bench.post(f"{url}/hear", {"what": "cowbell"}).text)
+    seen = words(bench.post(f"{url}/right", {}).text)
+    assert "of 100" in seen
+    assert "too far" in seen
+    alone = start(bench, level=3, seed="5", drill="ear")
+    assert "one is listened to after the other" in words(bench.post(f"{alone}/hear", {"what": "both"}).text)

@@ -11,7 +11,7 @@ from importlib.resources import files
 from typing import Any
 
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice import beam, culprit, order, straight
+from deft_bench.core.practice import beam, culprit, ear, order, straight
 from deft_bench.core.simulated_neck import SimulatedNeck
 from deft_bench.formats.strict_json import RequestError, check, read_json
 
@@ -123,6 +123,15 @@ def _beam_impossible(kept: Any, level: int) -> str:
     return ""
 
 
+def _ear_impossible(kept: Any, level: int) -> str:
+    truth = ear.EarString(**kept)
+    if abs(truth.off_cents) < ear.OFF_CENTS / 2:
+        return f"saddle_mm: it is within {ear.OFF_CENTS / 2:g} cents as it lies, and nothing is left to do"
+    if ear.score(truth, ear.by_program(truth)).points < ear.WORTH_PLAYING:
+        return "saddle_mm: the program itself does not bring it right in so few moves"
+    return ""
+
+
 def _order_impossible(kept: Any, level: int) -> str:
     truth = order_truth(kept)
     steps = set(truth.titles)
@@ -144,12 +153,14 @@ _LEVELS: Mapping[str, Mapping[int, object]] = {
     "culprit": culprit.LEVELS,
     "straight": straight.LEVELS,
     "beam": beam.LEVELS,
+    "ear": ear.LEVELS,
     "order": order.LEVELS,
 }
 _IMPOSSIBLE: Mapping[str, Callable[[Any, int], str]] = {
     "culprit": _culprit_impossible,
     "straight": _straight_impossible,
     "beam": _beam_impossible,
+    "ear": _ear_impossible,
     "order": _order_impossible,
 }
 
@@ -213,6 +224,14 @@ _TRUTHS: Mapping[str, Any] = {
             "since_ink": _NOTHING,
             "taken": _NOTHING,
             "wasted_mm": _number(0, 0),
+        }
+    ),
+    "ear": _object(
+        {
+            "string": {"type": "integer", "minimum": 1, "maximum": 6},
+            "hz": _number(30, 1000),
+            "right_mm": _number(0, 10),
+            "saddle_mm": _number(-20, 30),
         }
     ),
     "order": _object(

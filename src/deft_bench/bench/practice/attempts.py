@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from deft_bench.core.practice import beam, culprit, order, straight
+from deft_bench.core.practice import beam, culprit, ear, order, straight
 from deft_bench.core.practice.ladder import WELL, Rung, next_level, rungs
 from deft_bench.core.times import moment, stamp
 from deft_bench.store import practice
@@ -52,6 +52,12 @@ DRILLS: Mapping[str, Drill] = {
         "Frets that stand proud, and some that are only out of their slots. Stroke where the metal is, watch the ink,"
         " press before you grind, and stop when it is level. About four minutes.",
         beam.LEVELS,
+    ),
+    "ear": Drill(
+        "Intonate by ear",
+        "A saddle that lies too far back or forward. Listen to the harmonic and the fretted twelfth, move the saddle,"
+        " listen again. About two minutes, with the sound on.",
+        ear.LEVELS,
     ),
     "order": Drill(
         "Order of the day",
