@@ -24,6 +24,7 @@ from deft_bench.store.database import (
     verify,
 )
 from deft_bench.store.lock import held
+from deft_bench.web import create_app
 from harness import Server
 
 
@@ -87,6 +88,21 @@ def test_a_newer_one_is_refused(path: Path) -> None:
         db.execute("PRAGMA journal_mode = DELETE")
         db.execute("PRAGMA user_version = 99")
     refused(path, "newer Deft Bench")
+
+
+def test_a_first_start_that_was_cut_off_begins_again(path: Path) -> None:
+    with closing(sqlite3.connect(path)) as db:
+        db.execute("PRAGMA journal_mode = WAL")
+    assert path.stat().st_size > 0
+    open_database(path).close()
+    key = path.with_name(f"{path.name}.key")
+    for cut in (b"", b"half a key"):
+        key.write_bytes(cut)
+        app = create_app(path, testing=True)
+        assert app.secret_key == key.read_bytes() != cut
+        assert key.stat().st_mode & 0o077 == 0
+        assert create_app(path, testing=True).secret_key == app.secret_key
+    assert [one.name for one in path.parent.iterdir() if one.suffix == ".part"] == []
 
 
 def test_a_foreign_one_is_refused(path: Path) -> None:

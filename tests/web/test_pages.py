@@ -189,6 +189,7 @@ def test_headers_cookies_and_a_first_load_under_400_kilobytes(bench: Bench, demo
         answer = bench.client.get(url)
         assert answer.headers["Content-Security-Policy"] == CONTENT_SECURITY_POLICY
         assert answer.headers["X-Content-Type-Options"] == "nosniff"
+        assert answer.headers["Cross-Origin-Resource-Policy"] == "same-origin"
         loads = Reader(answer.text).loads
         weight = len(answer.data) + sum(len(bench.client.get(load).data) for load in loads)
         heaviest = max(heaviest, weight)

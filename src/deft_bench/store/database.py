@@ -107,6 +107,7 @@ def open_database(path: Path) -> Connection:
         raise StoreError(f"{path} cannot be written: check the folder, and that this user may write in it.")
     db = connect(path)
     try:
+        new = new or _bare(db)
         if not new:
             _refuse_foreign(db, path)
         _migrate(db, path, new)
@@ -118,6 +119,12 @@ def open_database(path: Path) -> Connection:
     except BaseException:
         db.close()
         raise
+
+
+def _bare(db: Connection) -> bool:
+    """Whether nothing was ever written into a database but its first page: a start that was cut off leaves that."""
+    marks = [db.execute(f"PRAGMA {name}").fetchone()[0] for name in ("application_id", "user_version")]
+    return not any(marks) and db.execute("SELECT 1 FROM sqlite_master").fetchone() is None
 
 
 def _refuse_foreign(db: Connection, path: Path) -> None:

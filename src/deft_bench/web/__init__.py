@@ -3,7 +3,7 @@
 import os
 import secrets
 from collections.abc import Callable
-from contextlib import closing
+from contextlib import closing, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -23,6 +23,8 @@ CONTENT_SECURITY_POLICY = (
     "connect-src 'self'; "
     "form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
 )
+
+KEY_BYTES = 32
 
 
 def create_app(
@@ -118,6 +120,7 @@ def create_app(
     def guard(response: Response) -> Response:
         response.headers["Content-Security-Policy"] = CONTENT_SECURITY_POLICY
         response.headers["X-Content-Type-Options"] = "nosniff"
+        response.headers["Cross-Origin-Resource-Policy"] = "same-origin"
         response.headers["Referrer-Policy"] = "same-origin"
         if response.mimetype in ("text/html", "application/json"):
             response.headers["Cache-Control"] = "no-store"
@@ -133,13 +136,22 @@ def create_app(
 
 
 def _secret(database: Path) -> bytes:
-    """The key that signs sessions, kept beside the database so that an open page outlives a restart."""
+    """The key that signs sessions, kept beside the database so that an open page outlives a restart. One that is cut
+    short is made again: it is put there whole or not at all.
+    """
     path = database.with_name(f"{database.name}.key")
+    with suppress(FileNotFoundError):
+        key = path.read_bytes()
+        if len(key) == KEY_BYTES:
+            return key
+    key = secrets.token_bytes(KEY_BYTES)
+    part = path.with_name(f".{path.name}.{secrets.token_hex(4)}.part")
     try:
-        return path.read_bytes()
-    except FileNotFoundError:
-        key = secrets.token_bytes(32)
-        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-        with os.fdopen(handle, "wb") as file:
+        with os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
             file.write(key)
-        return key
+            file.flush()
+            os.fsync(file.fileno())
+        os.replace(part, path)
+    finally:
+        part.unlink(missing_ok=True)
+    return path.read_bytes()
