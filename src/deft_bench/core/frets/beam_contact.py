@@ -28,7 +28,8 @@ def bears(x: Array, tops: Array, hand: float, take: float, lifted: Array | None 
     """What one stroke takes off each fret, in sum `take`.
 
     `x` are the frets' places, rising; `hand` is where the beam is pressed, between the first and the last of them;
-    `lifted` is how far each is out of its slot. Raises ValueError for a hand beyond the frets or a take that is none.
+    `lifted` is how far each is out of its slot. Raises ValueError for a hand beyond the frets, a take that is
+    none, or one too small beside the tops to be told.
     """
     return _stroke(x, tops, hand, take, np.zeros_like(x) if lifted is None else lifted, None)[0]
 
@@ -89,4 +90,8 @@ def _stroke(x: Array, tops: Array, hand: float, take: float, lifted: Array, line
             size /= 2
         at, now = then, less
     found = soft * depth + firmer * home
-    return np.asarray(found * take / found.sum(), dtype=float), at
+    if found.sum() > 0:
+        return np.asarray(found * take / found.sum(), dtype=float), at
+    if line is not None:
+        return _stroke(x, tops, hand, take, lifted, None)
+    raise ValueError("these tops lie too far apart for so light a stroke to be told")

@@ -27,7 +27,7 @@ READ_MM = 0.01
 SECONDS: Mapping["What", float] = {"stroke": 20.0, "press": 3.0, "tap": 10.0, "ink": 25.0, "read": 120.0}
 """What each takes on a bench; strokes by the lane."""
 LEVEL_MM, OFF_MM = 0.01, 0.022
-"""Tops within a band of half so much are level; of so much, worth nothing."""
+"""Half the width of the band that holds a lane: up to the first it is level, from the second on worth nothing."""
 FLAT_SHARE, METAL_SHARE = 0.5, 0.3
 EVEN_MM = 0.005
 PROUD_MM, LIFTED_MM = (0.06, 0.11), (0.1, 0.2)

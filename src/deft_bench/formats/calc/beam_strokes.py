@@ -20,7 +20,7 @@ SCHEMA = request(
         "lifted_mm": listed({**NOT_NEGATIVE, "maximum": 5}, least=3),
         "hand_fret": FRETS,
         "hand_mm": POSITIVE,
-        "take_mm": {**POSITIVE, "maximum": 5},
+        "take_mm": {"type": "number", "minimum": 1e-6, "maximum": 5},
         "strokes": {"type": "integer", "minimum": 1, "maximum": MOST_STROKES, "default": 1},
     },
     ["scale_mm", "tops_mm", "take_mm"],
