@@ -47,14 +47,18 @@ def stroked(
     return now
 
 
-def _stroke(x: Array, tops: Array, hand: float, take: float, lifted: Array, line: Array | None) -> tuple[Array, Array]:
-    """What one stroke takes off, and the beam's line in it: its height at the hand, and its slope. The search begins
-    from a line that still touches, the last stroke's, or from one under every top.
-    """
+def _refuse(x: Array, hand: float, take: float) -> None:
     if not x[0] < hand < x[-1]:
         raise ValueError("the hand bears between the first and the last fret, or the beam tips off")
     if not take > 0:
         raise ValueError("a stroke takes something off")
+
+
+def _stroke(x: Array, tops: Array, hand: float, take: float, lifted: Array, line: Array | None) -> tuple[Array, Array]:
+    """What one stroke takes off, and the beam's line in it: its height at the hand, and its slope. The search begins
+    from a line that still touches, the last stroke's, or from one under every top.
+    """
+    _refuse(x, hand, take)
     arm, soft = x - hand, np.where(lifted > 0, SPRINGS, 1.0) * SHARE
     firmer = SHARE - soft
     arms = arm * arm
