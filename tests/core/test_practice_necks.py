@@ -24,6 +24,7 @@ from deft_bench.core.practice.culprit import (
     score,
 )
 from deft_bench.core.practice.ladder import BOXES, WELL, next_level, rungs
+from deft_bench.core.practice.numbered import WORTH_PLAYING
 from deft_bench.core.strings.notes import cents_between
 from deft_bench.core.strings.pitch import pitch
 from deft_bench.formats.operations_toml import shipped
@@ -96,7 +97,7 @@ def test_every_rod_is_read_rightly_by_the_program(seed: int, level: int) -> None
     truth = straight.rod_neck(seed, level)
     done, said = straight.by_program(truth)
     assert (said == straight.STRAIGHT) is truth.can_be_straight
-    assert straight.score(truth, done, said).points >= straight.WORTH_PLAYING
+    assert straight.score(truth, done, said).points >= WORTH_PLAYING
     end = straight.after(truth, done)
     assert not end.forced
     # who walks away, or says so without the wrench telling, has nothing
@@ -231,11 +232,11 @@ def test_many_light_strokes_of_a_led_hand_come_to_the_level_programme(
 def test_the_programs_own_levelling_is_worth_all(seed: int, level: int) -> None:
     truth = beam.beam_neck(seed, level)
     done, end = beam.by_program(truth)
-    assert beam.score(truth, done, end, done, end.taken_mm).points >= beam.WORTH_PLAYING
+    assert beam.score(truth, done, end, (done, end)).points >= WORTH_PLAYING
     assert end.wasted_mm == 0.0
     assert not any(end.lifted)
     # nothing done is worth nothing, and what is kept comes back as it was
-    assert beam.score(truth, [], truth, done, end.taken_mm).points == 0
+    assert beam.score(truth, [], truth, (done, end)).points == 0
     assert beam.neck_from(json.loads(json.dumps(beam.as_json(end)))) == end
     assert [beam.done_from(json.loads(json.dumps(beam.as_json(one)))) for one in done] == done
 
@@ -258,8 +259,7 @@ def test_a_loose_fret_that_was_ground_ends_low_and_a_hand_at_random_is_worth_lit
             lane = str(chance.choice(LANES))
             end, one = beam.do(end, "stroke", int(chance.integers(1, 23)), [lane], bool(chance.random() < 0.5))
             done.append(one)
-        theirs, best = beam.by_program(neck)
-        points.append(beam.score(neck, done, end, theirs, best.taken_mm).points)
+        points.append(beam.score(neck, done, end, beam.by_program(neck)).points)
     assert np.mean(points) < 40
     with pytest.raises(ValueError, match="choose a lane"):
         beam.do(truth, "stroke", 5, ["side"])
@@ -277,7 +277,7 @@ def test_what_is_heard_of_a_saddle_is_how_far_it_is_off(seed: int, level: int) -
     # too far back is flat
     assert (truth.saddle_mm > truth.right_mm) == (truth.off_cents < 0)
     done = ear.by_program(truth)
-    assert ear.score(truth, done).points >= ear.WORTH_PLAYING
+    assert ear.score(truth, done).points >= WORTH_PLAYING
     assert ear.score(truth, [one for one in done if one.what == "turn"]).points == 0
     assert ear.score(truth, [ear.Done("fretted")]).points < 75
     with pytest.raises(ValueError, match=r"0\.25, 0\.5, 1, 2 mm"):

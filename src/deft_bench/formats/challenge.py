@@ -3,7 +3,6 @@ docs/formats/challenge-json.md.
 """
 
 import json
-import math
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
 from functools import cache
@@ -12,13 +11,12 @@ from typing import Any
 
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.practice import beam, culprit, ear, order, straight
-from deft_bench.core.simulated_neck import SimulatedNeck
 from deft_bench.formats.strict_json import RequestError, check, read_json
+from deft_bench.store.practice import BY_HAND
 
 FORMAT, VERSION = "deft-bench-challenge", 1
 MOST_BYTES = 100_000
 MOST_TEXT = 300
-MOST_NUMBER = 10**9 - 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,24 +31,6 @@ class Challenge:
     level: int
     number: int | None
     truth: Any
-
-
-def culprit_truth(kept: Any) -> culprit.CulpritNeck:
-    """The neck of *Find the culprit* as it is kept."""
-    tops = {lane: tuple(map(float, kept["tops"][lane])) for lane in LANES}
-    out = {int(fret): float(mm) for fret, mm in kept["out_mm"].items()}
-    return culprit.CulpritNeck(SimulatedNeck(culprit.SCALE_MM, tops, {}), out)
-
-
-def order_truth(kept: Any) -> order.DayOrder:
-    """The steps of *Order of the day* as they are kept."""
-    return order.DayOrder(
-        kept["job"],
-        kept["titles"],
-        tuple(kept["shuffled"]),
-        tuple(order.Breach(**rule) for rule in kept["rules"]),
-        tuple(kept["right"]),
-    )
 
 
 def write_challenge(made: Challenge) -> bytes:
@@ -70,7 +50,7 @@ def read_challenge(raw: bytes) -> Challenge:
     levels = _LEVELS[drill]
     if held["level"] not in levels:
         raise RequestError([f"level: {held['level']} is not there: 1 to {max(levels)}"])
-    why = _IMPOSSIBLE[drill](held["truth"], held["level"])
+    why = _WHY_NONE[drill](held["truth"], held["level"])
     if why:
         raise RequestError([f"truth: {why}"])
     return Challenge(held["name"], held["aim"], drill, held["level"], held.get("number"), held["truth"])
@@ -87,68 +67,6 @@ def shipped() -> Mapping[str, Challenge]:
     return dict(sorted(found.items()))
 
 
-def _culprit_impossible(kept: Any, level: int) -> str:
-    out = kept["out_mm"]
-    if any(not fret.isdecimal() or not 1 <= int(fret) <= culprit.FRETS for fret in out):
-        return f"out_mm names a fret that is not there: 1 to {culprit.FRETS}"
-    many = culprit.LEVELS[level][1]
-    if len(out) != many or not all(out.values()):
-        return f"out_mm: level {level} has {many} out, none of them by nothing"
-    truth = culprit_truth(kept)
-    if culprit.found_by_program(truth, level)[1] != truth.signed:
-        return "no reading with the rocker finds the frets of out_mm on these tops, and no others"
-    return ""
-
-
-def _straight_impossible(kept: Any, level: int) -> str:
-    truth = straight.RodNeck(**kept)
-    if truth.taken_up > truth.slack:
-        return "taken_up: more slack is taken up than there is"
-    if truth.stopped or truth.forced:
-        return "a rod that stopped or was forced is no drill"
-    if straight.score(truth, *straight.by_program(truth)).points < straight.WORTH_PLAYING:
-        return "the program itself cannot bring this neck straight, nor tell that its rod gives no more"
-    return ""
-
-
-def _beam_impossible(kept: Any, level: int) -> str:
-    truth = beam.neck_from(kept)
-    if truth.taken or truth.since_ink or truth.wasted_mm:
-        return "nothing has come off a neck that nobody has touched: leave taken, since_ink and wasted_mm empty"
-    if level == 1 and any(truth.lifted):
-        return "lifted: on level 1 every fret is home"
-    done, end = beam.by_program(truth)
-    if beam.score(truth, done, end, done, end.taken_mm).points < beam.WORTH_PLAYING:
-        return "the program itself cannot bring these tops level"
-    return ""
-
-
-def _ear_impossible(kept: Any, level: int) -> str:
-    truth = ear.EarString(**kept)
-    if abs(truth.off_cents) < ear.OFF_CENTS / 2:
-        return f"saddle_mm: it is within {ear.OFF_CENTS / 2:g} cents as it lies, and nothing is left to do"
-    if ear.score(truth, ear.by_program(truth)).points < ear.WORTH_PLAYING:
-        return "saddle_mm: the program itself does not bring it right in so few moves"
-    return ""
-
-
-def _order_impossible(kept: Any, level: int) -> str:
-    truth = order_truth(kept)
-    steps = set(truth.titles)
-    if len(truth.shuffled) != order.STEPS[level]:
-        return f"shuffled: level {level} has {order.STEPS[level]} steps"
-    for name, some in (("shuffled", truth.shuffled), ("right", truth.right)):
-        if set(some) != steps or len(some) != len(steps):
-            return f"{name}: must hold each step of titles once"
-    if any(not {rule.before, rule.after} <= steps for rule in truth.rules):
-        return "rules: one names a step that titles does not"
-    if order.breaches(truth.rules, truth.right):
-        return "right: this order breaks a rule"
-    if not order.breaches(truth.rules, truth.shuffled):
-        return "shuffled: this order breaks no rule"
-    return ""
-
-
 _LEVELS: Mapping[str, Mapping[int, object]] = {
     "culprit": culprit.LEVELS,
     "straight": straight.LEVELS,
@@ -156,12 +74,12 @@ _LEVELS: Mapping[str, Mapping[int, object]] = {
     "ear": ear.LEVELS,
     "order": order.LEVELS,
 }
-_IMPOSSIBLE: Mapping[str, Callable[[Any, int], str]] = {
-    "culprit": _culprit_impossible,
-    "straight": _straight_impossible,
-    "beam": _beam_impossible,
-    "ear": _ear_impossible,
-    "order": _order_impossible,
+_WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
+    "culprit": lambda kept, level: culprit.why_no_drill(culprit.neck_from(kept), level),
+    "straight": lambda kept, _: straight.why_no_drill(straight.RodNeck(**kept)),
+    "beam": lambda kept, level: beam.why_no_drill(beam.neck_from(kept), level),
+    "ear": lambda kept, _: ear.why_no_drill(ear.EarString(**kept)),
+    "order": lambda kept, level: order.why_no_drill(order.day_from(kept), level),
 }
 
 
@@ -190,7 +108,7 @@ _HEAD = _object(
         "aim": _TEXT,
         "drill": {"enum": list(_LEVELS)},
         "level": {"type": "integer"},
-        "number": {"type": ["integer", "null"], "minimum": 0, "maximum": MOST_NUMBER},
+        "number": {"type": ["integer", "null"], "minimum": 0, "maximum": BY_HAND - 1},
         "truth": {"type": "object"},
     },
     optional=("number",),
@@ -200,7 +118,13 @@ _TRUTHS: Mapping[str, Any] = {
     "culprit": _object(
         {
             "tops": _LANES,
-            "out_mm": {"type": "object", "additionalProperties": _TOP, "minProperties": 1, "maxProperties": 5},
+            "out_mm": {
+                "type": "object",
+                "propertyNames": {"pattern": "^[1-9][0-9]?$"},
+                "additionalProperties": _TOP,
+                "minProperties": 1,
+                "maxProperties": 5,
+            },
         }
     ),
     "straight": _object(
@@ -245,12 +169,3 @@ _TRUTHS: Mapping[str, Any] = {
     ),
 }
 """What each drill's truth holds, as JSON Schema; lengths in mm."""
-
-
-def rounded(truth: Any) -> Any:
-    """A truth with its lengths to a tenth of a micrometre, as it is written."""
-    if isinstance(truth, float):
-        return round(truth, 4) if math.isfinite(truth) else truth
-    if isinstance(truth, dict):
-        return {name: rounded(item) for name, item in truth.items()}
-    return [rounded(item) for item in truth] if isinstance(truth, (list, tuple)) else truth

@@ -158,6 +158,21 @@ class Reached:
     rungs: list[Rung]
     next: int
 
+    @property
+    def well(self) -> int:
+        """The highest level that was last done well, 0 for none."""
+        return max((one.level for one in self.rungs if one.points is not None and one.points >= WELL), default=0)
+
+    @property
+    def weak(self) -> list[int]:
+        """The levels that went badly when they were last tried."""
+        return [one.level for one in self.rungs if one.points is not None and one.points < WELL]
+
+    @property
+    def tried(self) -> int:
+        """How often any was tried."""
+        return sum(one.tried for one in self.rungs)
+
 
 def progress(db: Connection, today: date) -> dict[str, list[Reached]]:
     """What every person has reached in every drill."""

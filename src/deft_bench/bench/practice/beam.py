@@ -108,5 +108,5 @@ def debrief_beam(found: UnderTheBeam) -> BeamDebrief:
 
 
 def _judged(found: UnderTheBeam) -> BeamDebrief:
-    theirs, end = by_program(found.truth)
-    return BeamDebrief(score(found.truth, found.done, found.neck, theirs, end.taken_mm), theirs)
+    program = by_program(found.truth)
+    return BeamDebrief(score(found.truth, found.done, found.neck, program), program[0])

@@ -16,14 +16,15 @@ from deft_bench.core.practice.culprit import (
     Reading,
     Score,
     Tool,
+    as_json,
     believed,
     culprit_neck,
     explained,
+    neck_from,
     read,
     score,
     seconds_of,
 )
-from deft_bench.formats.challenge import culprit_truth
 from deft_bench.store import practice
 from deft_bench.store.database import Connection
 from deft_bench.store.practice import Attempt
@@ -66,14 +67,14 @@ class Debrief:
 
 def begin_culprit(db: Connection, now: datetime, person: str, level: int, seed: int | None = None) -> int:
     """Start the drill; its id. Raises PracticeError."""
-    return begin(db, now, DRILL, person, level, _drawn, seed)
+    return begin(db, now, DRILL, person, level, lambda seed, level: as_json(culprit_neck(seed, level)), seed)
 
 
 def practising(db: Connection, attempt_id: int) -> Practising:
     """An attempt as it stands; raises KeyError where there is none."""
     attempt = of_drill(db, attempt_id, DRILL)
     readings = [_reading(one) for one in practice.readings(db, attempt_id)]
-    return Practising(attempt, culprit_truth(attempt.truth), readings)
+    return Practising(attempt, neck_from(attempt.truth), readings)
 
 
 def take(db: Connection, now: datetime, attempt_id: int, tool: Tool, lane: str, fret: int = 0) -> Practising:
@@ -102,11 +103,6 @@ def debrief(found: Practising) -> Debrief:
         raise PracticeError("Name the frets first: the truth is shown after that.")
     named = frozenset((int(fret), int(sign)) for fret, sign in found.attempt.named)
     return Debrief(score(found.truth, found.attempt.level, found.readings, named), named, believed(found.readings))
-
-
-def _drawn(seed: int, level: int) -> Any:
-    truth = culprit_neck(seed, level)
-    return {"tops": truth.neck.tops, "out_mm": truth.out_mm}
 
 
 def _reading(said: Any) -> Reading:

@@ -6,8 +6,7 @@ from datetime import datetime
 
 from deft_bench.bench.practice.attempts import begin, close, keep, of_drill, refused
 from deft_bench.bench.sheet_state import catalogue
-from deft_bench.core.practice.order import Breach, DayOrder, breaches, day_order, moved, points
-from deft_bench.formats.challenge import order_truth
+from deft_bench.core.practice.order import Breach, DayOrder, breaches, day_from, day_order, moved, points
 from deft_bench.store import practice
 from deft_bench.store.database import Connection
 from deft_bench.store.practice import Attempt
@@ -39,7 +38,7 @@ def begin_order(db: Connection, now: datetime, person: str, level: int, seed: in
 def in_order(db: Connection, attempt_id: int) -> InOrder:
     """An attempt as it stands; raises KeyError where there is none."""
     attempt = of_drill(db, attempt_id, DRILL)
-    truth, moves = order_truth(attempt.truth), practice.readings(db, attempt_id)
+    truth, moves = day_from(attempt.truth), practice.readings(db, attempt_id)
     order = attempt.named or (moves[-1] if moves else truth.shuffled)
     return InOrder(attempt, truth, tuple(order), len(moves))
 

@@ -10,9 +10,8 @@ with the limit of many light strokes, in docs/methods/beam-strokes.md. Lengths m
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
+from deft_bench.core.strings.frame import Array
 
 SHARE = 0.5
 """Of the depth that a stroke sinks in, so much comes off a fret that stands firm."""

@@ -434,6 +434,13 @@ def best_line(held: Points, lifted: Points, objective: Objective) -> tuple[float
     return offset(slope), slope
 
 
+def to_come_off(positions_mm: Sequence[float], tops_mm: Sequence[float]) -> list[float]:
+    """What comes off each top of a lane that is levelled with least metal, every top touched; mm."""
+    points = list(zip(positions_mm, tops_mm, strict=True))
+    offset, slope = best_line(points, [], "least_metal")
+    return [max(0.0, height - offset - slope * x) for x, height in points]
+
+
 def band_width(points: Points) -> float:
     """Width of the narrowest band about a straight line that holds all points, ascending in x, mm; two at least."""
     offset, slope = best_line(points, (), "least_worst")

@@ -14,8 +14,8 @@ import numpy as np
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.beam_contact import stroked
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.frets.levelling import band_width, best_line
-from deft_bench.core.practice.numbered import chance_of
+from deft_bench.core.frets.levelling import band_width, to_come_off
+from deft_bench.core.practice.numbered import WORTH_PLAYING, chance_of
 
 FRETS, SCALE_MM = 22, 640.0
 STROKES, LIGHT_MM, FIRM_MM = 10, 0.003, 0.01
@@ -34,8 +34,6 @@ PROUD_MM, LIFTED_MM = (0.06, 0.11), (0.1, 0.2)
 STANDS_OUT_MM, ABOUT = 0.025, 3
 """What stands so far over the median of so many on either side the program presses."""
 MOST_ROUNDS = 60
-WORTH_PLAYING = 95
-"""A neck on which the program itself is not worth so much is drawn again."""
 
 What = Literal["stroke", "press", "tap", "ink", "read"]
 LEVELS: Mapping[int, str] = {
@@ -78,9 +76,7 @@ class BeamNeck:
 
     def to_come_off(self, lane: str) -> tuple[float, ...]:
         """What the level programme would take off each fret as it stands."""
-        points = list(zip(POSITIONS, self.tops[lane], strict=True))
-        offset, slope = best_line(points, [], "least_metal")
-        return tuple(max(0.0, h - offset - slope * x) for x, h in points)
+        return tuple(to_come_off(POSITIONS, self.tops[lane]))
 
     def ink(self, lane: str) -> tuple[int, ...]:
         """The ink on each fret: 2 whole, 1 thin, 0 gone."""
@@ -130,9 +126,20 @@ def beam_neck(seed: int, level: int) -> BeamNeck:
     chance = chance_of(seed, level, max(LEVELS), 16)
     while True:
         made = _drawn(chance, level)
-        done, end = by_program(made)
-        if score(made, done, end, done, end.taken_mm).points >= WORTH_PLAYING:
+        if not why_no_drill(made, level):
             return made
+
+
+def why_no_drill(truth: BeamNeck, level: int) -> str:
+    """Why a neck cannot be practised on at a level; empty where it can."""
+    if truth.taken or truth.since_ink or truth.wasted_mm:
+        return "nothing has come off a neck that nobody has touched: leave taken, since_ink and wasted_mm empty"
+    if level == 1 and any(truth.lifted):
+        return "lifted: on level 1 every fret is home"
+    program = by_program(truth)
+    if score(truth, *program, program).points < WORTH_PLAYING:
+        return "the program itself cannot bring these tops level"
+    return ""
 
 
 def _drawn(chance: np.random.Generator, level: int) -> BeamNeck:
@@ -232,16 +239,26 @@ def _standing_out(neck: BeamNeck) -> list[int]:
     return sorted(found)
 
 
-def score(truth: BeamNeck, done: Sequence[Done], end: BeamNeck, theirs: Sequence[Done], program_mm: float) -> BeamScore:
-    """What an attempt was worth that began on one neck and ended on another, against what the program does."""
+def score(truth: BeamNeck, done: Sequence[Done], end: BeamNeck, program: tuple[Sequence[Done], BeamNeck]) -> BeamScore:
+    """What an attempt was worth that began on one neck and ended on another, against what `by_program` does."""
+    theirs, their_end = program
     least = sum(sum(truth.home().to_come_off(lane)) for lane in LANES)
     flat = min(1.0, max(0.0, (OFF_MM - end.band_mm) / (OFF_MM - LEVEL_MM)))
-    metal = min(1.0, program_mm / end.taken_mm) if end.taken_mm else 1.0
+    metal = min(1.0, their_end.taken_mm / end.taken_mm) if end.taken_mm else 1.0
     seconds = sum(one.seconds for one in done)
-    program = sum(one.seconds for one in theirs)
-    spared = min(1.0, program / seconds) if seconds else 0.0
+    their_seconds = sum(one.seconds for one in theirs)
+    spared = min(1.0, their_seconds / seconds) if seconds else 0.0
     points = 100 * flat * (FLAT_SHARE + METAL_SHARE * metal + (1 - FLAT_SHARE - METAL_SHARE) * spared)
-    return BeamScore(round(points), end.band_mm, end.taken_mm, program_mm, end.wasted_mm, least, seconds, program)
+    return BeamScore(
+        round(points),
+        end.band_mm,
+        end.taken_mm,
+        their_end.taken_mm,
+        end.wasted_mm,
+        least,
+        seconds,
+        their_seconds,
+    )
 
 
 def as_json(one: BeamNeck | Done) -> dict[str, Any]:

@@ -6,7 +6,7 @@ neck: a rocker along the middle, fret by fret, until the frets that it was told 
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -50,6 +50,18 @@ class CulpritNeck:
     def signed(self) -> frozenset[Signed]:
         """The frets that are out, with their signs."""
         return frozenset((fret, 1 if mm > 0 else -1) for fret, mm in self.out_mm.items())
+
+
+def neck_from(kept: Any) -> CulpritNeck:
+    """A neck as it was kept, a JSON value."""
+    tops = {lane: tuple(map(float, kept["tops"][lane])) for lane in LANES}
+    out = {int(fret): float(mm) for fret, mm in kept["out_mm"].items()}
+    return CulpritNeck(SimulatedNeck(SCALE_MM, tops, {}), out)
+
+
+def as_json(truth: CulpritNeck) -> dict[str, Any]:
+    """A neck as it is kept."""
+    return {"tops": truth.neck.tops, "out_mm": truth.out_mm}
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,8 +109,20 @@ def culprit_neck(seed: int, level: int) -> CulpritNeck:
     chance = chance_of(seed, level, max(LEVELS), 0)
     while True:
         made = _drawn(chance, level)
-        if found_by_program(made, level)[1] == made.signed:
+        if not why_no_drill(made, level):
             return made
+
+
+def why_no_drill(truth: CulpritNeck, level: int) -> str:
+    """Why a neck cannot be practised on at a level; empty where it can."""
+    if any(not 1 <= fret <= FRETS for fret in truth.out_mm):
+        return f"out_mm names a fret that is not there: 1 to {FRETS}"
+    many = LEVELS[level][1]
+    if len(truth.out_mm) != many or not all(truth.out_mm.values()):
+        return f"out_mm: level {level} has {many} out, none of them by nothing"
+    if found_by_program(truth, level)[1] != truth.signed:
+        return "no reading with the rocker finds the frets of out_mm on these tops, and no others"
+    return ""
 
 
 def read(truth: CulpritNeck, tool: Tool, lane: str, fret: int = 0) -> Reading:

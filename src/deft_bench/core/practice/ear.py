@@ -11,12 +11,11 @@ from typing import Literal
 
 import numpy as np
 
-from deft_bench.core.practice.numbered import chance_of
+from deft_bench.core.practice.numbered import WORTH_PLAYING, chance_of
+from deft_bench.core.strings.frame import Array
 from deft_bench.core.strings.plucked import plucked
 from deft_bench.core.strings.simulated_string import Ringing
 from deft_bench.core.strings.string_set import SETS, TUNINGS, made_of, notes_of, tensions
-
-Array = np.ndarray[tuple[int], np.dtype[np.float64]]
 
 SCALE_MM, STRING_SET, TUNING = 648.0, "10–46 nickel-plated steel", "standard"
 TURNS_MM = (-2.0, -1.0, -0.5, -0.25, 0.25, 0.5, 1.0, 2.0)
@@ -32,8 +31,6 @@ PLUCK_N, PLUCK_SHARE = 1.0, 0.17
 HEARS_CENTS = 0.4
 """What the program hears of a difference, by its tuner."""
 MOST_TURNS = 12
-WORTH_PLAYING = 95
-"""A string on which the program itself is not worth so much is no drill."""
 
 What = Literal["harmonic", "fretted", "both", "turn"]
 LEVELS: Mapping[int, str] = {
@@ -103,8 +100,17 @@ def ear_string(seed: int, level: int) -> EarString:
     right = round(float(chance.uniform(1.5, 4.0)), 3)
     wanted = float(chance.uniform(*OFF[level])) * (1 if chance.random() < 0.5 else -1)
     made = EarString(number, makes[number - 1].pitch_hz(440.0), right, right)
-    by_mm = (replace(made, saddle_mm=right + 0.5).off_cents - replace(made, saddle_mm=right - 0.5).off_cents) / 1.0
+    by_mm = replace(made, saddle_mm=right + 0.5).off_cents - replace(made, saddle_mm=right - 0.5).off_cents
     return replace(made, saddle_mm=round(right + wanted / by_mm, 3))
+
+
+def why_no_drill(truth: EarString) -> str:
+    """Why a string cannot be practised on; empty where it can."""
+    if abs(truth.off_cents) < OFF_CENTS / 2:
+        return f"saddle_mm: it is within {OFF_CENTS / 2:g} cents as it lies, and nothing is left to do"
+    if score(truth, by_program(truth)).points < WORTH_PLAYING:
+        return "saddle_mm: the program itself does not bring it right in so few moves"
+    return ""
 
 
 def do(string: EarString, what: What, mm: float = 0.0, level: int = 1) -> tuple[EarString, Done]:

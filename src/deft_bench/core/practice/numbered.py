@@ -2,6 +2,9 @@
 
 import numpy as np
 
+WORTH_PLAYING = 95
+"""What the program itself cannot do so well is no drill."""
+
 
 def chance_of(seed: int, level: int, levels: int, drill: int) -> np.random.Generator:
     """What a number draws at a level, 1 to `levels`, of a drill (by a number of its own); raises ValueError."""

@@ -6,6 +6,7 @@ each says which step comes before which, and what is spoiled where it does not.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from deft_bench.core.practice.numbered import chance_of
 from deft_bench.core.work.catalogue import Catalogue
@@ -59,6 +60,29 @@ def day_order(catalogue: Catalogue, seed: int, level: int) -> DayOrder:
         if {code for rule in rules for code in (rule.before, rule.after)} == some and points(rules, shuffled) < 100:
             titles = {code: catalogue.operations[code].title for code in right}
             return DayOrder(sheet.route.title, titles, shuffled, rules, right)
+
+
+def day_from(kept: Any) -> DayOrder:
+    """The steps as they were kept, a JSON value."""
+    rules = tuple(Breach(**rule) for rule in kept["rules"])
+    return DayOrder(kept["job"], kept["titles"], tuple(kept["shuffled"]), rules, tuple(kept["right"]))
+
+
+def why_no_drill(truth: DayOrder, level: int) -> str:
+    """Why steps cannot be practised on at a level; empty where they can."""
+    steps = set(truth.titles)
+    if len(truth.shuffled) != STEPS[level]:
+        return f"shuffled: level {level} has {STEPS[level]} steps"
+    for name, some in (("shuffled", truth.shuffled), ("right", truth.right)):
+        if set(some) != steps or len(some) != len(steps):
+            return f"{name}: must hold each step of titles once"
+    if any(not {rule.before, rule.after} <= steps for rule in truth.rules):
+        return "rules: one names a step that titles does not"
+    if breaches(truth.rules, truth.right):
+        return "right: this order breaks a rule"
+    if not breaches(truth.rules, truth.shuffled):
+        return "shuffled: this order breaks no rule"
+    return ""
 
 
 def breaches(rules: Sequence[Breach], order: Sequence[str]) -> list[Breach]:

@@ -12,7 +12,7 @@ from typing import Literal
 import numpy as np
 
 from deft_bench.core.neck.truss_rod import Turn, truss_rod
-from deft_bench.core.practice.numbered import chance_of
+from deft_bench.core.practice.numbered import WORTH_PLAYING, chance_of
 
 BLADES_MM = (0.03, 0.05, 0.08, 0.10, 0.13, 0.15, 0.18, 0.20, 0.25, 0.30, 0.35, 0.40, 0.50)
 EIGHTHS = (-2, -1, 1, 2)
@@ -26,8 +26,6 @@ FIRM, HARD = 0.5, 0.2
 """Turns left before the rod's end from which the wrench goes firmly, and hard."""
 RIGHT_SHARE, TURN_SHARE = 0.6, 0.2
 MOST_TURNS = 12
-WORTH_PLAYING = 95
-"""A neck on which the program itself is not worth so much is drawn again."""
 
 What = Literal["read", "turn", "wait"]
 Feel = Literal["easy", "firm", "hard", "stops", "forced", ""]
@@ -130,8 +128,19 @@ def rod_neck(seed: int, level: int) -> RodNeck:
     chance = chance_of(seed, level, max(LEVELS), 8)
     while True:
         made = _drawn(chance, level)
-        if score(made, *by_program(made)).points >= WORTH_PLAYING:
+        if not why_no_drill(made):
             return made
+
+
+def why_no_drill(truth: RodNeck) -> str:
+    """Why a neck cannot be practised on; empty where it can."""
+    if truth.taken_up > truth.slack:
+        return "taken_up: more slack is taken up than there is"
+    if truth.stopped or truth.forced:
+        return "a rod that stopped or was forced is no drill"
+    if score(truth, *by_program(truth)).points < WORTH_PLAYING:
+        return "the program itself cannot bring this neck straight, nor tell that its rod gives no more"
+    return ""
 
 
 def _drawn(chance: np.random.Generator, level: int) -> RodNeck:

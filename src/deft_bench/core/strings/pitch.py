@@ -14,9 +14,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from deft_bench.core.strings.broken_sound import broken_at
 from deft_bench.core.strings.notes import A4_HZ, cents_between, nearest_note, note_hz
 from deft_bench.core.strings.vibrato import Vibrato, vibrato
-from deft_bench.core.strings.whole import broken_at
 
 Samples = NDArray[np.float64]
 

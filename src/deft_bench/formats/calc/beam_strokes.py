@@ -6,7 +6,7 @@ import numpy as np
 
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.beam_contact import stroked
-from deft_bench.core.frets.levelling import band_width, best_line
+from deft_bench.core.frets.levelling import band_width, to_come_off
 from deft_bench.formats.calc.fields import FRETS, HEIGHT, NOT_NEGATIVE, POSITIVE, SCALE, listed, request
 from deft_bench.formats.strict_json import RequestError
 
@@ -47,13 +47,11 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         after = stroked(positions, tops, hand, [asked["take_mm"]] * asked.get("strokes", 1), lifted)
     except ValueError as error:
         raise RequestError([f"{field}: {error}"]) from None
-    points = list(zip(positions, after.tolist(), strict=True))
-    offset, slope = best_line(points, [], "least_metal")
-    left = [max(0.0, height - offset - slope * x) for x, height in points]
+    left = to_come_off(positions, after.tolist())
     return {
         "tops_mm": after.tolist(),
         "removed_mm": (np.array(tops) - after).tolist(),
-        "band_mm": band_width(points) / 2,
+        "band_mm": band_width(list(zip(positions, after.tolist(), strict=True))) / 2,
         "to_come_off_mm": left,
         "to_come_off_total_mm": sum(left),
     }

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping
 
 from flask import render_template
 
-from deft_bench.bench.practice.attempts import DRILLS, Reached, progress, slips
+from deft_bench.bench.practice.attempts import DRILLS, progress, slips
 from deft_bench.bench.practice.beam import under_the_beam
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.ear import at_the_saddle
@@ -22,15 +22,8 @@ def people() -> str:
     found = progress(db(), now().date())
     told = [(one, WORDS[one.drill](one.id)) for one in slips(db())]
     return render_template(
-        "practice/people.html", section="practice", drills=DRILLS, people=found, far=how_far, slips=told, well=WELL
+        "practice/people.html", section="practice", drills=DRILLS, people=found, slips=told, well=WELL
     )
-
-
-def how_far(reached: Reached) -> tuple[int, int, list[int]]:
-    """The highest level that was done well, 0 for none; how often any was tried; the levels that went badly last."""
-    done = [one for one in reached.rungs if one.points is not None]
-    well = max((one.level for one in done if (one.points or 0) >= WELL), default=0)
-    return well, sum(one.tried for one in done), [one.level for one in done if (one.points or 0) < WELL]
 
 
 def _signed(some: frozenset[Signed]) -> str:

@@ -1,6 +1,7 @@
 // The beam on the stage of a drill: a tap or the arrows put the hand over a fret, up and down choose the lane; Enter strokes, f firmly.
 
 import { letters, typing } from "/static/js/typing.js";
+import { follow, nearest, place } from "./stage.js";
 
 const stage = () => document.querySelector("#beam-stage svg");
 const hand = () => document.getElementById("hand");
@@ -27,17 +28,11 @@ function choose(by) {
   draw();
 }
 
-// a neck wider than its window is moved along to where the hand is
-function follow() {
-  const wrap = document.getElementById("beam-stage");
-  const [seen, bar] = [wrap.getBoundingClientRect(), hand().lastElementChild.getBoundingClientRect()];
-  if (bar.left < seen.left || bar.right > seen.right) wrap.scrollLeft += (bar.left + bar.right - seen.left - seen.right) / 2;
-}
+const keepInSight = () => follow(document.getElementById("beam-stage"), hand().lastElementChild);
 
 function under(event) {
-  const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(stage().getScreenCTM().inverse());
-  const far = xs().map((x) => Math.abs(x - point.x));
-  return 1 + far.indexOf(Math.min(...far));
+  const { x } = place(stage(), event);
+  return 1 + xs().indexOf(nearest(xs(), (one) => Math.abs(one - x)));
 }
 
 let held = false;
@@ -65,15 +60,15 @@ document.addEventListener("keydown", (event) => {
   if (!act || (event.key === "Enter" && event.target.closest("button, a, summary"))) return;
   event.preventDefault();
   act();
-  follow();
+  keepInSight();
 });
 
 // the stage is a new drawing after each act: the hand goes back where it was
 document.addEventListener("htmx:afterSwap", () => {
   if (!hand()) return;
   draw();
-  follow();
+  keepInSight();
 });
 draw();
-follow();
+keepInSight();
 document.getElementById("beam-stage").focus({ preventScroll: true });

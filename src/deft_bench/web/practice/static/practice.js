@@ -1,6 +1,7 @@
 // The rocker on the stage of a drill: the pointer or the arrows carry it, a tap or Enter sets it down; p and l mark the fret under its middle.
 
 import { letters, typing } from "/static/js/typing.js";
+import { follow, nearest, place } from "./stage.js";
 
 const form = () => document.getElementById("read");
 const stage = () => document.querySelector("#practice-stage svg");
@@ -27,20 +28,13 @@ function carry(lane, fret) {
   draw();
 }
 
-// a neck wider than its window is moved along to where the rocker lies
-function follow() {
-  const wrap = stage().closest("#practice-stage");
-  const [seen, bar] = [wrap.getBoundingClientRect(), rocker().getBoundingClientRect()];
-  if (bar.left < seen.left || bar.right > seen.right) wrap.scrollLeft += (bar.left + bar.right - seen.left - seen.right) / 2;
-}
+const keepInSight = () => follow(document.getElementById("practice-stage"), rocker());
 
 // the lane and middle fret nearest to the pointer
 function under(event) {
-  const svg = stage();
-  const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
-  const near = (all, distance) => all.reduce((best, one) => (distance(one) < distance(best) ? one : best));
-  const [lane] = near(Object.entries(lanes()), ([, y]) => Math.abs(y - point.y));
-  const [fret] = near(Object.entries(spans()), ([, [left, right]]) => Math.abs((left + right) / 2 - point.x));
+  const point = place(stage(), event);
+  const [lane] = nearest(Object.entries(lanes()), ([, y]) => Math.abs(y - point.y));
+  const [fret] = nearest(Object.entries(spans()), ([, [left, right]]) => Math.abs((left + right) / 2 - point.x));
   return [lane, Number(fret)];
 }
 
@@ -83,17 +77,17 @@ document.addEventListener("keydown", (event) => {
   if (!KEYS[event.key] || (event.key === "Enter" && event.target.closest("button, a, summary"))) return;
   event.preventDefault();
   KEYS[event.key]();
-  follow();
+  keepInSight();
 });
 
 // the stage is a new drawing after each reading: the rocker goes back where it was, and tips where it rocks
 document.addEventListener("htmx:afterSwap", () => {
   if (!rocker()) return;
   draw();
-  follow();
+  keepInSight();
   const tips = document.querySelector("#stage-part [role=status]").textContent.includes("it rocks");
   rocker().firstElementChild.classList.toggle("tips", tips);
 });
 draw();
-follow();
+keepInSight();
 stage().closest("#practice-stage").focus({ preventScroll: true });

@@ -11,9 +11,7 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_bench.core.strings.vibrato import LOUD_DB
-
-Samples = NDArray[np.float64]
+from deft_bench.core.strings.vibrato import LOUD_DB, Samples
 
 MOST_PARTIALS, LEAST_PARTIALS = 8, 3
 PERIODS, LEAST_WINDOW_S = 4, 0.012
