@@ -12,7 +12,7 @@ from deft_bench.core.frets.beam_contact import bears
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.levelling import best_line
 from deft_bench.core.frets.rocker import around, rock_of
-from deft_bench.core.practice import beam, ear, order, straight
+from deft_bench.core.practice import beam, intonate, order, straight
 from deft_bench.core.practice.culprit import (
     FRETS,
     LEVELS,
@@ -268,17 +268,17 @@ def test_a_loose_fret_that_was_ground_ends_low_and_a_hand_at_random_is_worth_lit
 
 
 @settings(max_examples=15, deadline=None)
-@given(SEEDS, st.sampled_from(sorted(ear.LEVELS)))
+@given(SEEDS, st.sampled_from(sorted(intonate.LEVELS)))
 def test_what_is_heard_of_a_saddle_is_how_far_it_is_off(seed: int, level: int) -> None:
-    truth = ear.ear_string(seed, level)
-    heard = [pitch(truth.sounds(what), ear.RATE, 2 * truth.hz).hz for what in ("harmonic", "fretted")]
+    truth = intonate.saddle_string(seed, level)
+    heard = [pitch(truth.sounds(what), intonate.RATE, 2 * truth.hz).hz for what in ("harmonic", "fretted")]
     assert cents_between(heard[1], heard[0]) == pytest.approx(truth.off_cents, abs=0.1)
-    assert ear.OFF[level][0] * 0.9 < abs(truth.off_cents) < ear.OFF[level][1] * 1.1
+    assert intonate.OFF[level][0] * 0.9 < abs(truth.off_cents) < intonate.OFF[level][1] * 1.1
     # too far back is flat
     assert (truth.saddle_mm > truth.right_mm) == (truth.off_cents < 0)
-    done = ear.by_program(truth)
-    assert ear.score(truth, done).points >= WORTH_PLAYING
-    assert ear.score(truth, [one for one in done if one.what == "turn"]).points == 0
-    assert ear.score(truth, [ear.Done("fretted")]).points < 75
+    done = intonate.by_program(truth)
+    assert intonate.score(truth, done).points >= WORTH_PLAYING
+    assert intonate.score(truth, [one for one in done if one.what == "turn"]).points == 0
+    assert intonate.score(truth, [intonate.Done("fretted")]).points < 75
     with pytest.raises(ValueError, match=r"0\.25, 0\.5, 1, 2 mm"):
-        ear.do(truth, "turn", 7.0)
+        intonate.do(truth, "turn", 7.0)

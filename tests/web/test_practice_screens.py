@@ -9,10 +9,10 @@ from pathlib import Path
 from deft_bench.bench.practice.attempts import DRILLS
 from deft_bench.bench.practice.beam import under_the_beam
 from deft_bench.bench.practice.culprit import practising
-from deft_bench.bench.practice.ear import at_the_saddle
+from deft_bench.bench.practice.intonate import at_the_saddle
 from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.straight import at_the_rod
-from deft_bench.core.practice import ear
+from deft_bench.core.practice import intonate
 from deft_bench.core.strings.notes import cents_between
 from deft_bench.core.strings.pitch import pitch
 from deft_bench.formats.challenge import shipped, write_challenge
@@ -255,7 +255,7 @@ def test_the_one_who_teaches_sees_who_can_do_what_and_what_went_wrong(bench: Ben
 
 
 def test_a_saddle_is_put_right_by_what_is_heard(bench: Bench, demo: Connection, tmp_path: Path) -> None:
-    url = start(bench, level=1, seed="5", drill="ear")
+    url = start(bench, level=1, seed="5", drill="intonate")
     attempt = int(url.rsplit("/", 1)[1])
 
     def heard(what: str) -> float:
@@ -268,7 +268,7 @@ def test_a_saddle_is_put_right_by_what_is_heard(bench: Bench, demo: Connection, 
         off = cents_between(heard("fretted"), heard("harmonic"))
         if abs(off) < 0.6:
             break
-        mm = min(ear.TURNS_MM, key=lambda mm: abs(off - 2.6 * mm))
+        mm = min(intonate.TURNS_MM, key=lambda mm: abs(off - 2.6 * mm))
         bench.post(f"{url}/hear", {"move": f"{mm:g}"})
     assert abs(at_the_saddle(demo, attempt).string.off_cents) < 1
     assert bench.client.get(f"{url}/sound/99.wav").status_code == 404
@@ -276,5 +276,5 @@ def test_a_saddle_is_put_right_by_what_is_heard(bench: Bench, demo: Connection, 
     seen = words(bench.post(f"{url}/right", {}).text)
     assert "of 100" in seen
     assert "too far" in seen
-    alone = start(bench, level=3, seed="5", drill="ear")
+    alone = start(bench, level=3, seed="5", drill="intonate")
     assert "one is listened to after the other" in words(bench.post(f"{alone}/hear", {"what": "both"}).text)

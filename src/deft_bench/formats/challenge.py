@@ -10,7 +10,7 @@ from importlib.resources import files
 from typing import Any
 
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice import beam, culprit, ear, order, straight
+from deft_bench.core.practice import beam, culprit, intonate, order, straight
 from deft_bench.formats.strict_json import RequestError, check, read_json
 from deft_bench.store.practice import BY_HAND
 
@@ -71,14 +71,14 @@ _LEVELS: Mapping[str, Mapping[int, object]] = {
     "culprit": culprit.LEVELS,
     "straight": straight.LEVELS,
     "beam": beam.LEVELS,
-    "ear": ear.LEVELS,
+    "intonate": intonate.LEVELS,
     "order": order.LEVELS,
 }
 _WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
     "culprit": lambda kept, level: culprit.why_no_drill(culprit.neck_from(kept), level),
     "straight": lambda kept, _: straight.why_no_drill(straight.RodNeck(**kept)),
     "beam": lambda kept, level: beam.why_no_drill(beam.neck_from(kept), level),
-    "ear": lambda kept, _: ear.why_no_drill(ear.EarString(**kept)),
+    "intonate": lambda kept, _: intonate.why_no_drill(intonate.SaddleString(**kept)),
     "order": lambda kept, level: order.why_no_drill(order.day_from(kept), level),
 }
 
@@ -150,7 +150,7 @@ _TRUTHS: Mapping[str, Any] = {
             "wasted_mm": _number(0, 0),
         }
     ),
-    "ear": _object(
+    "intonate": _object(
         {
             "string": {"type": "integer", "minimum": 1, "maximum": 6},
             "hz": _number(30, 1000),

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from deft_bench.core.practice import beam, culprit, ear, order, straight
+from deft_bench.core.practice import beam, culprit, intonate, order, straight
 from deft_bench.core.practice.ladder import WELL, Rung, next_level, rungs
 from deft_bench.core.times import moment, stamp
 from deft_bench.store import practice
@@ -53,11 +53,11 @@ DRILLS: Mapping[str, Drill] = {
         " press before you grind, and stop when it is level. About four minutes.",
         beam.LEVELS,
     ),
-    "ear": Drill(
+    "intonate": Drill(
         "Intonate by ear",
         "A saddle that lies too far back or forward. Listen to the harmonic and the fretted twelfth, move the saddle,"
         " listen again. About two minutes, with the sound on.",
-        ear.LEVELS,
+        intonate.LEVELS,
     ),
     "order": Drill(
         "Order of the day",

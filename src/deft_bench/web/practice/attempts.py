@@ -6,11 +6,11 @@ from werkzeug.wrappers import Response
 from deft_bench.bench.practice.attempts import DRILLS, MOST_SEED, PracticeError, drill_of, progress, unanswered
 from deft_bench.bench.practice.beam import begin_beam
 from deft_bench.bench.practice.culprit import begin_culprit
-from deft_bench.bench.practice.ear import begin_ear
+from deft_bench.bench.practice.intonate import begin_intonate
 from deft_bench.bench.practice.order import begin_order
 from deft_bench.bench.practice.straight import begin_straight
 from deft_bench.core.practice.ladder import DAYS, WELL
-from deft_bench.web.practice import beam, culprit, ear, order, straight
+from deft_bench.web.practice import beam, culprit, intonate, order, straight
 from deft_bench.web.practice.screen import screen
 from deft_bench.web.support import Form, db, now, or_404
 
@@ -18,10 +18,16 @@ BEGIN = {
     "culprit": begin_culprit,
     "straight": begin_straight,
     "beam": begin_beam,
-    "ear": begin_ear,
+    "intonate": begin_intonate,
     "order": begin_order,
 }
-PAGES = {"culprit": culprit.page, "straight": straight.page, "beam": beam.page, "ear": ear.page, "order": order.page}
+PAGES = {
+    "culprit": culprit.page,
+    "straight": straight.page,
+    "beam": beam.page,
+    "intonate": intonate.page,
+    "order": order.page,
+}
 
 
 @screen.get("/practice")

@@ -7,7 +7,7 @@ from flask import render_template
 from deft_bench.bench.practice.attempts import DRILLS, progress, slips
 from deft_bench.bench.practice.beam import under_the_beam
 from deft_bench.bench.practice.culprit import practising
-from deft_bench.bench.practice.ear import at_the_saddle
+from deft_bench.bench.practice.intonate import at_the_saddle
 from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.straight import SAYINGS, at_the_rod, debrief_rod
 from deft_bench.core.frets.rocker import Signed
@@ -55,7 +55,7 @@ def _beam(attempt_id: int) -> str:
     return words
 
 
-def _ear(attempt_id: int) -> str:
+def _intonate(attempt_id: int) -> str:
     found = at_the_saddle(db(), attempt_id)
     return f"left {abs(found.string.off_cents):.1f} cents off, after {len(found.done)} steps"
 
@@ -74,7 +74,7 @@ WORDS: Mapping[str, Callable[[int], str]] = {
     "culprit": _culprit,
     "straight": _straight,
     "beam": _beam,
-    "ear": _ear,
+    "intonate": _intonate,
     "order": _order,
 }
 """What went wrong with an attempt, by its drill."""

@@ -1,4 +1,4 @@
-// The ear drill's keys: 1 the harmonic, 2 fretted, 3 both together; + and − move the saddle half a millimetre back and forward.
+// The drill's keys: 1 the harmonic, 2 fretted, 3 both together; + and − move the saddle half a millimetre back and forward.
 
 import { typing } from "/static/js/typing.js";
 

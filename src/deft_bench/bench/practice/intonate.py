@@ -5,15 +5,15 @@ from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 
 from deft_bench.bench.practice.attempts import PracticeError, begin, close, keep, of_drill, refused
-from deft_bench.core.practice.ear import (
+from deft_bench.core.practice.intonate import (
     Done,
-    EarScore,
-    EarString,
+    IntonateScore,
+    SaddleString,
     What,
     after,
     by_program,
     do,
-    ear_string,
+    saddle_string,
     score,
     seconds_of,
 )
@@ -21,7 +21,7 @@ from deft_bench.store import practice
 from deft_bench.store.database import Connection
 from deft_bench.store.practice import Attempt
 
-DRILL = "ear"
+DRILL = "intonate"
 RIGHT = "right"
 """What is named when it is left."""
 
@@ -31,11 +31,11 @@ class AtTheSaddle:
     """An attempt with its truth before anything was done, and what was done so far."""
 
     attempt: Attempt
-    truth: EarString
+    truth: SaddleString
     done: Sequence[Done]
 
     @property
-    def string(self) -> EarString:
+    def string(self) -> SaddleString:
         """The string as it stands."""
         return after(self.truth, self.done)
 
@@ -51,23 +51,25 @@ class AtTheSaddle:
 
 
 @dataclass(frozen=True, slots=True)
-class EarDebrief:
+class IntonateDebrief:
     """What an attempt was worth, what was done with the true cents after each, and the program's way."""
 
-    score: EarScore
-    steps: Sequence[tuple[Done, EarString]]
+    score: IntonateScore
+    steps: Sequence[tuple[Done, SaddleString]]
     program: Sequence[Done]
 
 
-def begin_ear(db: Connection, now: datetime, person: str, level: int, seed: int | None = None) -> int:
+def begin_intonate(db: Connection, now: datetime, person: str, level: int, seed: int | None = None) -> int:
     """Start the drill; its id. Raises PracticeError."""
-    return begin(db, now, DRILL, person, level, lambda seed, level: asdict(ear_string(seed, level)), seed)
+    return begin(db, now, DRILL, person, level, lambda seed, level: asdict(saddle_string(seed, level)), seed)
 
 
 def at_the_saddle(db: Connection, attempt_id: int) -> AtTheSaddle:
     """An attempt as it stands; raises KeyError where there is none."""
     attempt = of_drill(db, attempt_id, DRILL)
-    return AtTheSaddle(attempt, EarString(**attempt.truth), [Done(**one) for one in practice.readings(db, attempt_id)])
+    return AtTheSaddle(
+        attempt, SaddleString(**attempt.truth), [Done(**one) for one in practice.readings(db, attempt_id)]
+    )
 
 
 def listen_or_turn(db: Connection, now: datetime, attempt_id: int, what: What, mm: float = 0.0) -> AtTheSaddle:
@@ -85,9 +87,9 @@ def call_right(db: Connection, now: datetime, attempt_id: int) -> None:
     close(db, now, attempt_id, RIGHT, score(found.truth, found.done).points)
 
 
-def debrief_ear(found: AtTheSaddle) -> EarDebrief:
+def debrief_intonate(found: AtTheSaddle) -> IntonateDebrief:
     """An answered attempt, with the truth; raises PracticeError where it is not answered yet."""
     if found.attempt.named is None:
         raise PracticeError("Say that it is right first: the truth is shown after that.")
     steps = [(one, after(found.truth, found.done[: k + 1])) for k, one in enumerate(found.done)]
-    return EarDebrief(score(found.truth, found.done), steps, by_program(found.truth))
+    return IntonateDebrief(score(found.truth, found.done), steps, by_program(found.truth))

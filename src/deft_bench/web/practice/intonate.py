@@ -8,8 +8,8 @@ from flask import flash, redirect, render_template, send_file, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.practice.attempts import PracticeError, level_words
-from deft_bench.bench.practice.ear import AtTheSaddle, at_the_saddle, call_right, debrief_ear, listen_or_turn
-from deft_bench.core.practice.ear import LEVELS, RATE, RIGHT_CENTS, RIGHT_SHARE, SECONDS, TURNS_MM, Done, What
+from deft_bench.bench.practice.intonate import AtTheSaddle, at_the_saddle, call_right, debrief_intonate, listen_or_turn
+from deft_bench.core.practice.intonate import LEVELS, RATE, RIGHT_CENTS, RIGHT_SHARE, SECONDS, TURNS_MM, Done, What
 from deft_bench.formats.recording import wav_of
 from deft_bench.web.practice.screen import acted_on, screen
 from deft_bench.web.support import Form, NotFoundError, db, display, now, or_404
@@ -28,10 +28,10 @@ def page(attempt_id: int) -> str:
     if found.attempt.named is None:
         return _stage(found, Form())
     return render_template(
-        "practice/ear_debrief.html",
+        "practice/intonate_debrief.html",
         section="practice",
         found=found,
-        told=debrief_ear(found),
+        told=debrief_intonate(found),
         level_words=level_words(found.attempt),
         right_cents=RIGHT_CENTS,
         right_share=RIGHT_SHARE,
@@ -56,7 +56,7 @@ def heard(attempt_id: int) -> str | Response | tuple[str, int]:
         except PracticeError as error:
             form.errors["what"], found = str(error), at_the_saddle(db(), attempt_id)
     draw = partial(_stage, found, form)
-    return acted_on(attempt_id, form, draw, "practice/ear_stage.html", "practice/ear.html")
+    return acted_on(attempt_id, form, draw, "practice/intonate_stage.html", "practice/intonate.html")
 
 
 @screen.post("/practice/<int:attempt_id>/right")
@@ -89,7 +89,7 @@ def done_words(one: Done) -> str:
     return f"Moved the saddle {display().fine_mm(abs(one.mm))} {'back' if one.mm > 0 else 'forward'}"
 
 
-def _stage(found: AtTheSaddle, form: Form, template: str = "practice/ear.html") -> str:
+def _stage(found: AtTheSaddle, form: Form, template: str = "practice/intonate.html") -> str:
     plays = bool(found.done) and found.done[-1].what != "turn"
     return render_template(
         template,

@@ -42,7 +42,7 @@ OFF: Mapping[int, tuple[float, float]] = {1: (8.0, 16.0), 2: (3.0, 7.0), 3: (6.0
 
 
 @dataclass(frozen=True, slots=True)
-class EarString:
+class SaddleString:
     """A string with its saddle: number, 1 the highest; its open pitch, Hz; how far behind its scale the saddle would
     lie right, and lies, mm.
     """
@@ -83,7 +83,7 @@ class Done:
 
 
 @dataclass(frozen=True, slots=True)
-class EarScore:
+class IntonateScore:
     """Of 100: how right it is left, cents, and the seconds against the program's."""
 
     points: int
@@ -92,19 +92,19 @@ class EarScore:
     program_seconds: float
 
 
-def ear_string(seed: int, level: int) -> EarString:
+def saddle_string(seed: int, level: int) -> SaddleString:
     """The string of a seed and a level, 1 to 3; raises ValueError for another."""
     chance = chance_of(seed, level, max(LEVELS), 17)
     makes = made_of(SETS[STRING_SET], notes_of(TUNINGS[TUNING]))
     number = int(chance.integers(1, len(makes) + 1))
     right = round(float(chance.uniform(1.5, 4.0)), 3)
     wanted = float(chance.uniform(*OFF[level])) * (1 if chance.random() < 0.5 else -1)
-    made = EarString(number, makes[number - 1].pitch_hz(440.0), right, right)
+    made = SaddleString(number, makes[number - 1].pitch_hz(440.0), right, right)
     by_mm = replace(made, saddle_mm=right + 0.5).off_cents - replace(made, saddle_mm=right - 0.5).off_cents
     return replace(made, saddle_mm=round(right + wanted / by_mm, 3))
 
 
-def why_no_drill(truth: EarString) -> str:
+def why_no_drill(truth: SaddleString) -> str:
     """Why a string cannot be practised on; empty where it can."""
     if abs(truth.off_cents) < OFF_CENTS / 2:
         return f"saddle_mm: it is within {OFF_CENTS / 2:g} cents as it lies, and nothing is left to do"
@@ -113,7 +113,7 @@ def why_no_drill(truth: EarString) -> str:
     return ""
 
 
-def do(string: EarString, what: What, mm: float = 0.0, level: int = 1) -> tuple[EarString, Done]:
+def do(string: SaddleString, what: What, mm: float = 0.0, level: int = 1) -> tuple[SaddleString, Done]:
     """Do one thing; the string after it. Raises ValueError where it cannot be done."""
     if what == "turn":
         if mm not in TURNS_MM:
@@ -124,7 +124,7 @@ def do(string: EarString, what: What, mm: float = 0.0, level: int = 1) -> tuple[
     return string, Done(what)
 
 
-def after(string: EarString, done: Iterable[Done]) -> EarString:
+def after(string: SaddleString, done: Iterable[Done]) -> SaddleString:
     """The string after what was done to it."""
     for one in done:
         string, _ = do(string, one.what, one.mm)
@@ -136,7 +136,7 @@ def seconds_of(done: Iterable[Done]) -> float:
     return sum(SECONDS[one.what] for one in done)
 
 
-def by_program(string: EarString) -> list[Done]:
+def by_program(string: SaddleString) -> list[Done]:
     """What the program would do with its tuner: listen to both, move the saddle by what that says, and listen again."""
     done: list[Done] = []
     for _ in range(MOST_TURNS):
@@ -152,7 +152,7 @@ def by_program(string: EarString) -> list[Done]:
     return done
 
 
-def score(truth: EarString, done: Sequence[Done]) -> EarScore:
+def score(truth: SaddleString, done: Sequence[Done]) -> IntonateScore:
     """What an attempt was worth."""
     off = abs(after(truth, done).off_cents)
     right = min(1.0, max(0.0, (OFF_CENTS - off) / (OFF_CENTS - RIGHT_CENTS)))
@@ -160,4 +160,4 @@ def score(truth: EarString, done: Sequence[Done]) -> EarScore:
         right = 0.0
     seconds, program = seconds_of(done), seconds_of(by_program(truth))
     spared = min(1.0, program / seconds) if seconds else 1.0
-    return EarScore(round(100 * right * (RIGHT_SHARE + (1 - RIGHT_SHARE) * spared)), off, seconds, program)
+    return IntonateScore(round(100 * right * (RIGHT_SHARE + (1 - RIGHT_SHARE) * spared)), off, seconds, program)
