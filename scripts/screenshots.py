@@ -67,7 +67,7 @@ def main() -> None:
                 if path.startswith("/devices"):
                     start_stand_ins(app)  # last: a gauge enters what it reads wherever it is shown
                 answer = page.goto(f"http://127.0.0.1:{server.port}{path.format(**known)}")
-                page.wait_for_timeout(500)  # a page that follows the server is never idle
+                page.wait_for_timeout(2500)  # a page that follows the server is never idle
                 page.evaluate("document.fonts.ready")
                 wide = page.evaluate("document.documentElement.scrollWidth - innerWidth")
                 tall = page.evaluate("document.documentElement.scrollHeight")

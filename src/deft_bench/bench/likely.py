@@ -113,21 +113,33 @@ def telling_surveys(db: Connection, job: jobs.Job) -> list[surveys.Survey]:
     return [survey for survey in found if counts[survey.id]]
 
 
-def evidence_of(db: Connection, job: jobs.Job, instrument: instruments.Instrument) -> list[Told]:
-    """All that tells of the neck in a job, in the order in which it was had."""
+def evidence_of(
+    db: Connection, job: jobs.Job, instrument: instruments.Instrument, until: str | None = None
+) -> list[Told]:
+    """All that tells of the neck in a job, or did at a moment, in the order in which it was had."""
     told: list[Told] = []
     for survey in surveys.of_job(db, job.id):
         read = _READ.get(survey.head.kind)
-        at = surveys.read_from(db, survey.id)
+        standing, at = _standing(db, survey, until)
         if read is not None and at is not None and survey.frets == instrument.spec.frets:
-            values = {place: um for place, um in surveys.values(db, survey.id).items() if um is not None}
+            values = {place: um for place, um in standing.items() if um is not None}
             told += [Told(at, one, survey.id) for one in read(survey, values)]
     for home in seating.in_force(db, job.id):
         told += [Told(home.at, Daylight(lane, fret, 0.0)) for fret in home.frets for lane in range(len(LANES))]
     first = min((one.at for one in told), default=None)
     if first is not None:
         told += [Told(act.at, Act(ACTS[act.kind], act.frets)) for act in acts.of_instrument(db, instrument.id)]
-    return sorted((one for one in told if first is not None and one.at >= first), key=lambda one: one.at)
+    last = until or max((one.at for one in told), default="")
+    return sorted((one for one in told if first is not None and first <= one.at <= last), key=lambda one: one.at)
+
+
+def _standing(
+    db: Connection, survey: surveys.Survey, until: str | None
+) -> tuple[Mapping[Place, int | None], str | None]:
+    """What stands in a survey, or stood at a moment, and since when it was read."""
+    if until is not None:
+        return surveys.values_at(db, survey.id, until)
+    return surveys.values(db, survey.id), surveys.read_from(db, survey.id)
 
 
 def _places_read(one: Evidence, length: Length) -> list[tuple[Place, str]]:
@@ -227,11 +239,13 @@ def likely(
     *,
     as_it_lies: bool = False,
     quick: bool = False,
+    until: str | None = None,
 ) -> Likely | None:
     """The likely neck of a job and its judgement; None before anything is read. `as_it_lies`: its straightness is
     settled elsewhere. `quick`: while it is read, what was drawn a moment ago may be brought up to one reading more.
+    `until`: by what was read and done up to that moment.
     """
-    told = evidence_of(db, job, instrument)
+    told = evidence_of(db, job, instrument, until)
     if not any(not isinstance(one.evidence, (Act, CrownHeight, Daylight)) for one in told):
         return None
     spec = instrument.spec

@@ -212,7 +212,7 @@ def make_demo(path: Path, today: date) -> None:
         make_week(db, today)
         _crown_heights(db, today)
         _ink_and_blades(db, today)
-        make_practice(db, today)
+        make_practice(db, shop.settings(db), today)
         for back in range(60, -1, -3):
             day = today - timedelta(days=back)
             chance = random.Random(day.toordinal())

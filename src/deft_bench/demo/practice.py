@@ -1,7 +1,8 @@
-"""Two apprentices who practise: what they have reached, and a neck that one left half-way."""
+"""Two apprentices who practise: what they have reached, a drill left half-way, a practice neck half worked."""
 
 from datetime import UTC, date, datetime, time, timedelta
 
+from deft_bench.bench.practice import whole
 from deft_bench.bench.practice.beam import begin_beam, call_level, under_the_beam, work
 from deft_bench.bench.practice.culprit import answer, begin_culprit, practising, take
 from deft_bench.bench.practice.order import begin_order, hand_in, in_order, move
@@ -9,14 +10,16 @@ from deft_bench.bench.practice.straight import act, at_the_rod, begin_straight, 
 from deft_bench.core.practice import beam
 from deft_bench.core.practice.culprit import FRETS, found_by_program
 from deft_bench.core.practice.straight import by_program
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.store.database import Connection
 
 ATTEMPTS = (("Tova", 9, 1, 11, True), ("Tova", 6, 2, 12, True), ("Tova", 3, 3, 13, False), ("Emre", 5, 1, 14, True))
 """Who, how many days ago, level, neck, and whether it was found."""
 HALF_WAY = ("Emre", 1, 1, 15)
+HALF_WORKED = ("Tova", 1, 2, 62)
 
 
-def make_practice(db: Connection, today: date) -> None:
+def make_practice(db: Connection, settings: ShopSettings, today: date) -> None:
     """Fill in the attempts."""
     for person, ago, level, seed, found in ATTEMPTS:
         at = datetime.combine(today - timedelta(days=ago), time(16, 40), UTC)
@@ -41,9 +44,23 @@ def make_practice(db: Connection, today: date) -> None:
     for step in beam.by_program(under_the_beam(db, beamed).truth)[0]:
         work(db, at, beamed, step.what, step.fret, step.lanes, firm=step.firm)
     call_level(db, at + timedelta(minutes=5), beamed)
+    _half_worked(db, settings, today)
     person, ago, level, seed = HALF_WAY
     at = datetime.combine(today - timedelta(days=ago), time(16, 40), UTC)
     attempt = begin_culprit(db, at, person, level, seed)
     take(db, at, attempt, "straightedge", "middle")
     for fret in range(2, FRETS // 2, 2):
         take(db, at, attempt, "rocker", "middle", fret)
+
+
+def _half_worked(db: Connection, settings: ShopSettings, today: date) -> None:
+    """A whole job as it was left: the neck straightened, its frets rocked, the loose one not found yet."""
+    person, ago, level, seed = HALF_WORKED
+    at = datetime.combine(today - timedelta(days=ago), time(15, 5), UTC)
+    neck = whole.begin_whole(db, at, person, level, seed=seed)
+    whole.read_on_the_stage(db, settings, at, neck, "straightness")
+    for minutes in (5, 20):
+        whole.work(db, at + timedelta(minutes=minutes), neck, "turn", sixteenths=4)
+        whole.work(db, at + timedelta(minutes=minutes + 11), neck, "wait")
+        whole.read_on_the_stage(db, settings, at + timedelta(minutes=minutes + 12), neck, "straightness")
+    whole.read_on_the_stage(db, settings, at + timedelta(minutes=40), neck, "rocker")

@@ -121,6 +121,13 @@ def open_database(path: Path) -> Connection:
         raise
 
 
+def scratch() -> Connection:
+    """An empty bench in memory, gone when it is closed."""
+    db = connect(Path(":memory:"))
+    _migrate(db, Path(":memory:"), new=True)
+    return db
+
+
 def _bare(db: Connection) -> bool:
     """Whether nothing was ever written into a database but its first page: a start that was cut off leaves that."""
     marks = [db.execute(f"PRAGMA {name}").fetchone()[0] for name in ("application_id", "user_version")]

@@ -8,17 +8,22 @@ from typing import Any
 
 from deft_bench.core.instrument import KINDS, Spec, changes, to_fields
 from deft_bench.store.database import Connection, new_uid, transaction
+from deft_bench.store.practice_necks import NOT_PRACTICE
 
 _FIELDS = [field.name for field in fields(Spec)]
 _FLAGS = ("left_handed", "bound", "nibs")
-_COLUMNS = ", ".join(f"i.{name}" for name in _FIELDS)
+_INSTRUMENT = (
+    f"i.id, i.uid, i.created_at, i.retired_at, i.project, NOT {NOT_PRACTICE} AS practice,"
+    f" {', '.join(f'i.{name}' for name in _FIELDS)}"
+)
 
 
 @dataclass(frozen=True, slots=True)
 class Instrument:
     """A stored instrument: its identity, specification and when it came and was retired (UTC ISO-8601).
 
-    A `project` is a board in the making that is to become an instrument.
+    A `project` is a board in the making that is to become an instrument; `practice` is a practice neck: what goes over
+    the whole bench leaves it out.
     """
 
     id: int
@@ -27,12 +32,21 @@ class Instrument:
     created_at: str
     retired_at: str | None
     project: bool = False
+    practice: bool = False
 
 
 def _instrument(row: Any) -> Instrument:
     values = {name: row[name] for name in _FIELDS}
     values |= {flag: bool(values[flag]) for flag in _FLAGS} | {"unknown": values["unknown"].split()}
-    return Instrument(row["id"], row["uid"], Spec(**values), row["created_at"], row["retired_at"], bool(row["project"]))
+    return Instrument(
+        row["id"],
+        row["uid"],
+        Spec(**values),
+        row["created_at"],
+        row["retired_at"],
+        bool(row["project"]),
+        bool(row["practice"]),
+    )
 
 
 def words_of(spec: Spec) -> str:
@@ -97,7 +111,7 @@ def revisions(db: Connection, instrument_id: int) -> list[tuple[str, dict[str, A
 def get(db: Connection, instrument_id: int) -> Instrument:
     """One instrument; raises KeyError when there is none."""
     row = db.execute(
-        f"SELECT i.id, i.uid, i.created_at, i.retired_at, i.project, {_COLUMNS} FROM instrument i WHERE i.id = ?",
+        f"SELECT {_INSTRUMENT} FROM instrument i WHERE i.id = ?",
         (instrument_id,),
     ).fetchone()
     if row is None:
@@ -146,9 +160,9 @@ def page(
     """Instruments, or board projects, by name, starting after a (name, id); a page never scans what comes before it."""
     name, last = after or ("", 0)
     rows = db.execute(
-        f"SELECT i.id, i.uid, i.created_at, i.retired_at, i.project, {_COLUMNS} FROM instrument i "
+        f"SELECT {_INSTRUMENT} FROM instrument i "
         "WHERE i.project = ? AND (i.retired_at IS NOT NULL) = ? AND i.name COLLATE NOCASE >= ?"
-        " AND (i.name COLLATE NOCASE > ? OR i.id > ?) "
+        f" AND (i.name COLLATE NOCASE > ? OR i.id > ?) AND {NOT_PRACTICE} "
         "ORDER BY i.name COLLATE NOCASE, i.id LIMIT ?",
         (int(project), int(retired), name, name, last, limit),
     )
@@ -161,9 +175,10 @@ def find(db: Connection, typed: str, limit: int = 20, retired: bool = False) -> 
     if not words:
         return page(db, limit=limit, retired=retired)
     rows = db.execute(
-        f"SELECT i.id, i.uid, i.created_at, i.retired_at, i.project, {_COLUMNS} "
+        f"SELECT {_INSTRUMENT} "
         "FROM instrument_words w JOIN instrument i ON i.id = w.rowid "
-        "WHERE instrument_words MATCH ? AND (i.retired_at IS NOT NULL) = ? ORDER BY w.rowid DESC LIMIT ?",
+        "WHERE instrument_words MATCH ? AND (i.retired_at IS NOT NULL) = ?"
+        f" AND {NOT_PRACTICE} ORDER BY w.rowid DESC LIMIT ?",
         (" ".join(f'"{word}"*' for word in words), int(retired), limit),
     )
     return [_instrument(row) for row in rows]

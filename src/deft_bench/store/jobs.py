@@ -62,6 +62,7 @@ _JOB = (
     "SELECT id, uid, instrument_id, kind, opened_at, promised_on, closed_at, nut, override_note, note, weight,"
     " withdrawn_at FROM job"
 )
+_BENCH_JOB = _JOB.replace(" FROM job", " FROM bench_job")
 _PLAN = (
     "SELECT id, uid, job_id, survey_id, accepted_at, inputs, outcome, done_at, withdrawn_at FROM accepted_plan"
     " WHERE job_id = ?"
@@ -168,9 +169,9 @@ def open_of(db: Connection, instrument_ids: Sequence[int]) -> dict[int, Job]:
 
 
 def in_bench_order(db: Connection, limit: int = 30) -> list[Job]:
-    """Open jobs, the nearest promise first; those without a promised date last."""
+    """Open jobs on real instruments, the nearest promise first; those without a promised date last."""
     rows = db.execute(
-        f"{_JOB} WHERE closed_at IS NULL AND withdrawn_at IS NULL"
+        f"{_BENCH_JOB} WHERE closed_at IS NULL AND withdrawn_at IS NULL"
         " ORDER BY promised_on IS NULL, promised_on, id LIMIT ?",
         (limit,),
     )

@@ -7,10 +7,11 @@ from deft_bench.core.frets.metal import CrownReading, MetalTaken
 from deft_bench.store.database import Connection
 
 _LOOKED = """
-    SELECT j.kind AS kind, 1 AS loose, json_array_length(a.frets) AS frets FROM neck_act a JOIN job j ON j.id = a.job_id
+    SELECT j.kind AS kind, 1 AS loose, json_array_length(a.frets) AS frets
+        FROM neck_act a JOIN bench_job j ON j.id = a.job_id
         WHERE a.kind = 'reseat' AND a.taken_back_at IS NULL AND j.withdrawn_at IS NULL AND a.at > :since
     UNION ALL
-    SELECT j.kind, 0, json_array_length(s.frets) FROM seating_checked s JOIN job j ON j.id = s.job_id
+    SELECT j.kind, 0, json_array_length(s.frets) FROM seating_checked s JOIN bench_job j ON j.id = s.job_id
         WHERE s.taken_back_at IS NULL AND j.withdrawn_at IS NULL AND s.at > :since
         AND json_array_length(s.frets) <= :few
 """
@@ -19,10 +20,11 @@ FEW_FRETS = 8
 
 
 _LIFTED = """
-    SELECT a.job_id, a.frets, a.at FROM neck_act a JOIN job j ON j.id = a.job_id
+    SELECT a.job_id, a.frets, a.at FROM neck_act a JOIN bench_job j ON j.id = a.job_id
         WHERE a.kind IN ('lift', 'shim') AND a.taken_back_at IS NULL AND j.withdrawn_at IS NULL AND a.at > :since
     UNION ALL
-    SELECT p.job_id, json_extract(p.outcome, '$.frets'), p.done_at FROM accepted_plan p JOIN job j ON j.id = p.job_id
+    SELECT p.job_id, json_extract(p.outcome, '$.frets'), p.done_at
+        FROM accepted_plan p JOIN bench_job j ON j.id = p.job_id
         WHERE json_extract(p.outcome, '$.kind') = 'lift' AND p.done_at > :since AND p.withdrawn_at IS NULL
         AND j.withdrawn_at IS NULL
     ORDER BY 3 DESC LIMIT :most
@@ -48,6 +50,7 @@ def lifted(db: Connection, since: str) -> list[Lifted]:
 
 _LEVELLED = """
     SELECT m.plan_id FROM material_removed m WHERE m.taken_back_at IS NULL AND m.removed_um > 0 AND m.at > :since
+        AND NOT EXISTS (SELECT 1 FROM practice_neck p WHERE p.instrument_id = m.instrument_id)
         GROUP BY m.plan_id ORDER BY max(m.at) DESC LIMIT :most
 """
 _TAKEN = f"""

@@ -112,8 +112,8 @@ def key(db: Connection) -> str:
         "SELECT group_concat(id || ' ' || step || ' ' || at, ';') FROM schedule_pin WHERE taken_out_at IS NULL",
         "SELECT group_concat(id || ' ' || due_on, ';') FROM stock_order WHERE arrived_at IS NULL",
         (
-            "SELECT group_concat(id || ' ' || coalesce(promised_on, '') || ' ' || weight, ';') FROM (SELECT * FROM job"
-            " WHERE closed_at IS NULL AND withdrawn_at IS NULL ORDER BY id)"
+            "SELECT group_concat(id || ' ' || coalesce(promised_on, '') || ' ' || weight, ';') FROM"
+            " (SELECT * FROM bench_job WHERE closed_at IS NULL AND withdrawn_at IS NULL ORDER BY id)"
         ),
     ):
         parts.append(str(db.execute(sql).fetchone()[0] or ""))

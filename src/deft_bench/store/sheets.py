@@ -67,8 +67,8 @@ def samples(db: Connection, steps: list[str], limit: int = 120) -> dict[str, lis
     schools: dict[int, Mapping[str, str]] = {}
     for step in steps:
         rows = db.execute(
-            "SELECT e.job_id, e.step, e.kind, e.at, e.note, i.kind AS instrument FROM sheet_event e JOIN job j ON j.id"
-            " = e.job_id JOIN instrument i ON i.id = j.instrument_id WHERE e.step = ? AND e.kind <> 'note'"
+            "SELECT e.job_id, e.step, e.kind, e.at, e.note, i.kind AS instrument FROM sheet_event e JOIN bench_job j"
+            " ON j.id = e.job_id JOIN instrument i ON i.id = j.instrument_id WHERE e.step = ? AND e.kind <> 'note'"
             " AND j.withdrawn_at IS NULL ORDER BY e.job_id DESC, e.id LIMIT ?",
             (step, limit),
         )

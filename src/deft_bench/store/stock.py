@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from deft_bench.store import practice_necks
 from deft_bench.store.database import Connection, transaction
 
 
@@ -149,6 +150,8 @@ def cut(
     db: Connection, item_id: int, job_id: int, used_um: Sequence[int], offcuts_um: Sequence[int], at: str, step: str
 ) -> None:
     """Take pieces that a job cut up, and put the offcuts worth keeping back."""
+    if practice_necks.is_job(db, job_id):
+        return
     with transaction(db):
         for length in sorted(set(used_um), reverse=True):
             move(db, item_id, at, -list(used_um).count(length), "used", length_um=length, job_id=job_id, step=step)
@@ -158,8 +161,10 @@ def cut(
 
 def use(db: Connection, job_id: int, step: str, used: Mapping[str, float], at: str) -> list[str]:
     """Take what a finished step uses of the materials that are kept in stock; returns their names. Wire goes by
-    `cut`. Joins an open transaction when there is one.
+    `cut`; a practice neck uses nothing. Joins an open transaction when there is one.
     """
+    if practice_necks.is_job(db, job_id):
+        return []
     with transaction(db):
         taken = []
         for name, quantity in used.items():

@@ -171,6 +171,17 @@ def values(db: Connection, survey_id: int) -> dict[Place, int | None]:
     return {place: reading.value_um for place, reading in readings(db, survey_id).items()}
 
 
+def values_at(db: Connection, survey_id: int, at: str) -> tuple[dict[Place, int | None], str | None]:
+    """What stood at every place at a moment, µm or an answer's number (None where it was withdrawn), and since when the
+    survey was read; None where it was not yet.
+    """
+    rows = db.execute(
+        "SELECT lane, fret, value_um, at FROM reading WHERE survey_id = ? AND at <= ? ORDER BY id", (survey_id, at)
+    ).fetchall()
+    values = {(row["lane"], row["fret"]): row["value_um"] for row in rows}
+    return values, min((row["at"] for row in rows), default=None)
+
+
 def read_from(db: Connection, survey_id: int) -> str | None:
     """When the oldest of a survey's current readings was taken; None when it holds none."""
     row = db.execute(

@@ -19,7 +19,7 @@ from deft_bench.core.text import barred
 from deft_bench.core.times import clock_words, day_words, moment, read_day, span_words
 from deft_bench.core.times import stamp as to_stamp
 from deft_bench.core.units import Display, LengthError, parse_length
-from deft_bench.store import instruments, jobs, shop, surveys
+from deft_bench.store import instruments, jobs, practice_necks, shop, surveys
 from deft_bench.store.database import Connection, connect
 from deft_bench.store.instruments import Instrument
 from deft_bench.store.jobs import Job
@@ -60,6 +60,15 @@ def survey_or_404(survey_id: int) -> tuple[Survey, Instrument]:
     with or_404():
         survey = surveys.get(db(), survey_id)
         return survey, instruments.get(db(), survey.instrument_id)
+
+
+CALLS_OFF = "On this practice neck the program keeps its calls to itself: judge by what you read."
+
+
+def calls_off(instrument: Instrument) -> bool:
+    """Whether an instrument is a practice neck on which the program keeps its calls to itself until it is handed in."""
+    kept = practice_necks.of_instrument(db(), instrument.id) if instrument.practice else None
+    return kept is not None and not kept.calls and kept.handed_in_at is None
 
 
 def db() -> Connection:

@@ -80,12 +80,10 @@ def begin(
     """Start a drill on a neck that nobody has seen, or on a number's; its id. `draw` makes the truth, as JSON, of a
     seed and a level. Raises PracticeError.
     """
-    person = _who(person)
+    person = person_named(person)
     if level not in DRILLS[drill].levels:
         raise PracticeError(f"Choose a level from 1 to {max(DRILLS[drill].levels)}.")
-    seed = random.randrange(MOST_SEED) if seed is None else seed
-    if not 0 <= seed < MOST_SEED:
-        raise PracticeError(f"The number is a whole one from 0 to {MOST_SEED - 1}.")
+    seed = seed_or_new(seed)
     return practice.start(db, drill, level, seed, person, draw(seed, level), stamp(now))
 
 
@@ -94,10 +92,19 @@ def begin_on(db: Connection, now: datetime, drill: str, person: str, level: int,
     id. Raises PracticeError.
     """
     seed = practice.BY_HAND if number is None else number
-    return practice.start(db, drill, level, seed, _who(person), truth, stamp(now))
+    return practice.start(db, drill, level, seed, person_named(person), truth, stamp(now))
 
 
-def _who(person: str) -> str:
+def seed_or_new(seed: int | None) -> int:
+    """A neck's number, or one at random; raises PracticeError for one that is none."""
+    seed = random.randrange(MOST_SEED) if seed is None else seed
+    if not 0 <= seed < MOST_SEED:
+        raise PracticeError(f"The number is a whole one from 0 to {MOST_SEED - 1}.")
+    return seed
+
+
+def person_named(person: str) -> str:
+    """Who practises, without spaces too many; raises PracticeError for nobody."""
     person = " ".join(person.split())
     if not 1 <= len(person) <= MOST_NAME:
         raise PracticeError(f"Say who practises, in 1 to {MOST_NAME} characters.")

@@ -29,7 +29,7 @@ from deft_bench.web.drawing.lanes import budget_chart, lane_charts
 from deft_bench.web.drawing.neck_drawing import neck_drawing, off_number, short_unit
 from deft_bench.web.level.screen import screen
 from deft_bench.web.places import linked_steps
-from deft_bench.web.support import db, display, job_or_404, rock_mm, settings
+from deft_bench.web.support import CALLS_OFF, calls_off, db, display, job_or_404, rock_mm, settings
 
 WARN_MM = 0.10
 FIRST = 0.8
@@ -49,6 +49,9 @@ def metal(option: LevelOption) -> str:
 def show(job_id: int) -> str | Response:
     """The call, the three lanes and the budget; the choices are in the address and the figures follow them."""
     job, instrument = job_or_404(job_id)
+    if calls_off(instrument):
+        flash(CALLS_OFF)
+        return redirect(url_for("practice.of_instrument", instrument_id=instrument.id))
     try:
         in_hand = level_in_hand(db(), settings(), job, instrument, request.args)
     except SurveyFirstError as error:

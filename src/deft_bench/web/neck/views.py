@@ -21,7 +21,18 @@ from deft_bench.store.instruments import Instrument
 from deft_bench.store.jobs import Job
 from deft_bench.web.drawing.neck_curve import neck_curve, rod_chart
 from deft_bench.web.places import linked_steps
-from deft_bench.web.support import Form, db, display, flash_with_undo, instrument_or_404, now, settings, stamp
+from deft_bench.web.support import (
+    CALLS_OFF,
+    Form,
+    calls_off,
+    db,
+    display,
+    flash_with_undo,
+    instrument_or_404,
+    now,
+    settings,
+    stamp,
+)
 
 screen = Blueprint("neck", __name__, template_folder="templates")
 
@@ -30,9 +41,12 @@ STEPS_64 = {8: "1/8", 16: "1/4", -8: "−1/8", -16: "−1/4"}
 
 
 @screen.get("/instruments/<int:instrument_id>/neck")
-def show(instrument_id: int) -> str:
+def show(instrument_id: int) -> str | Response:
     """The bow as last read, what is asked of it, and the rod's next turn. `?aim=` chooses between the two gates."""
     instrument = instrument_or_404(instrument_id)
+    if calls_off(instrument):
+        flash(CALLS_OFF)
+        return redirect(url_for("practice.of_instrument", instrument_id=instrument.id))
     opened = jobs.open_of(db(), [instrument_id]).get(instrument_id)
     aim = request.args.get("aim", "fretwork" if opened and opened.kind != "setup" else "playing")
     aim = aim if aim in AIMS else "playing"

@@ -10,6 +10,8 @@ from deft_bench.bench.practice.intonate import begin_intonate
 from deft_bench.bench.practice.order import begin_order
 from deft_bench.bench.practice.straight import begin_straight
 from deft_bench.core.practice.ladder import DAYS, WELL
+from deft_bench.core.practice.whole_neck import LEVELS
+from deft_bench.store import practice_necks
 from deft_bench.web.practice import beam, culprit, intonate, order, straight
 from deft_bench.web.practice.screen import screen
 from deft_bench.web.support import Form, db, now, or_404
@@ -33,7 +35,7 @@ PAGES = {
 @screen.get("/practice")
 def show() -> str:
     """The drills, what was left half-way, and what each person has reached."""
-    return _listing(Form(), {})
+    return listing(Form(), {})
 
 
 @screen.post("/practice")
@@ -43,7 +45,7 @@ def start() -> Response | tuple[str, int]:
     drill = form.text("drill", "culprit")
     if drill not in DRILLS:
         form.errors["drill"] = f"Choose a drill: {', '.join(DRILLS)}."
-        return _listing(form, request.form.to_dict()), 422
+        return listing(form, request.form.to_dict()), 422
     person, level, seed = form.text("person"), form.count("level", 1, max(DRILLS[drill].levels)), None
     if form.text("seed"):
         seed = form.count("seed", 0, MOST_SEED - 1)
@@ -52,7 +54,7 @@ def start() -> Response | tuple[str, int]:
             return redirect(url_for(".attempt", attempt_id=BEGIN[drill](db(), now(), person, level, seed)))
         except PracticeError as error:
             form.errors["person"] = str(error)
-    return _listing(form, request.form.to_dict()), 422
+    return listing(form, request.form.to_dict()), 422
 
 
 @screen.get("/practice/<int:attempt_id>")
@@ -63,7 +65,8 @@ def attempt(attempt_id: int) -> str:
     return PAGES[drill](attempt_id)
 
 
-def _listing(form: Form, values: dict[str, str]) -> str:
+def listing(form: Form, values: dict[str, str]) -> str:
+    """The drills, whole jobs and what was left half-way, with what was sent where it was refused."""
     return render_template(
         "practice/show.html",
         section="practice",
@@ -72,6 +75,8 @@ def _listing(form: Form, values: dict[str, str]) -> str:
         well=WELL,
         days=DAYS,
         left=unanswered(db(), now()),
+        whole_levels=LEVELS,
+        necks=practice_necks.latest(db()),
         values={"person": "", "level": "1", "seed": "", "drill": "", **values},
         errors=form.errors,
     )

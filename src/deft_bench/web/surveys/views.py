@@ -16,6 +16,7 @@ from deft_bench.bench.surveying import (
     gauge_of,
     off_mm,
 )
+from deft_bench.core.practice.whole_neck import READING_SECONDS
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
@@ -24,7 +25,7 @@ from deft_bench.web.drawing.neck_drawing import NeckDrawing, neck_drawing, short
 from deft_bench.web.errors import wants_json
 from deft_bench.web.following import following
 from deft_bench.web.places import linked_steps
-from deft_bench.web.support import db, display, now, rock_mm, settings, survey_or_404
+from deft_bench.web.support import calls_off, db, display, now, rock_mm, settings, survey_or_404
 from deft_bench.web.surveys.screen import screen, tape_at
 from deft_bench.web.surveys.spots import label_of, likely_state, said, words_of
 from deft_bench.web.surveys.state import state_of, topic_of
@@ -43,7 +44,8 @@ def show(survey_id: int) -> str:
     order = cursor_order(db(), survey)
     setup = setups.plan_of(db(), instrument.id, instrument.spec) if kind.per_string else None
     explained = kind.drawn == "explained"
-    found = likely_of(survey, instrument, job)
+    silent = calls_off(instrument)
+    found = None if silent else likely_of(survey, instrument, job)
     return render_template(
         "surveys/show.html",
         section="instruments",
@@ -58,7 +60,8 @@ def show(survey_id: int) -> str:
         least_shown=kind.least_shown_mm(rock_mm()),
         neck=_neck(survey, instrument, values, found),
         found=found,
-        telling=kind.code in TELLING and job is not None,
+        telling=kind.code in TELLING and job is not None and not silent,
+        tool_answers=instrument.practice and kind.code in READING_SECONDS,
         blades=[display().fine_number(um) for um in survey.head.blades_um],
         lanes=tuple(reversed(kind.lanes_of(survey.head.strings))),
         columns=_columns(kind, survey, order),
@@ -134,7 +137,7 @@ def call(survey_id: int) -> Response:
     """The call so far, from all that was read of the neck, and how likely every place stands; empty before anything."""
     survey, instrument = survey_or_404(survey_id)
     found = likely_of(survey, instrument, jobs.get(db(), survey.job_id) if survey.job_id else None)
-    if found is None:
+    if found is None or calls_off(instrument):
         return jsonify({})
     neck = neck_drawing(
         instrument.spec,

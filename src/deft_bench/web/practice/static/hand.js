@@ -1,4 +1,4 @@
-// The beam on the stage of a drill: a tap or the arrows put the hand over a fret, up and down choose the lane; Enter strokes, f firmly.
+// A hand over a neck on a stage: a tap or the arrows put it over a fret, up and down choose the lane; a button that names its key is pressed by it.
 
 import { letters, typing } from "/static/js/typing.js";
 import { follow, nearest, place } from "./stage.js";
@@ -44,19 +44,18 @@ document.addEventListener("pointermove", (event) => { if (held && event.buttons)
 document.addEventListener("pointerup", () => { held = false; });
 document.addEventListener("change", (event) => { if (event.target.matches("#f-lane, #f-fret")) draw(); });
 
-const does = (what) => document.querySelector(`#work [value="${what}"]`).click();
 const KEYS = {
   ArrowRight: () => put(Number(fret().value) + 1),
   ArrowLeft: () => put(Number(fret().value) - 1),
   ArrowUp: () => choose(-1),
   ArrowDown: () => choose(1),
-  Enter: () => does("light"),
 };
-const LETTERS = { f: "firm", p: "press", t: "tap", i: "ink", r: "read" };
+const named = (key) => document.querySelector(`#stage-part [data-key="${CSS.escape(key)}"]`);
 
 document.addEventListener("keydown", (event) => {
   if (typing(event.target) || event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey) return;
-  const act = KEYS[event.key] ?? (letters && LETTERS[event.key] && (() => does(LETTERS[event.key])));
+  const button = event.key === "Enter" || letters ? named(event.key) : null;
+  const act = KEYS[event.key] ?? (button && (() => button.click()));
   if (!act || (event.key === "Enter" && event.target.closest("button, a, summary"))) return;
   event.preventDefault();
   act();

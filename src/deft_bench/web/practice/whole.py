@@ -1,0 +1,313 @@
+"""A whole job on a practice neck: its stage with every tool, the tool in a survey's own screen, and the debrief."""
+
+from collections.abc import Callable, Mapping
+from functools import partial
+from typing import Any
+
+from flask import Response as Answer
+from flask import flash, jsonify, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from deft_bench.bench.level_planning import call_of
+from deft_bench.bench.next_step import next_step
+from deft_bench.bench.practice.attempts import MOST_SEED, PracticeError
+from deft_bench.bench.practice.by_program import play
+from deft_bench.bench.practice.moments import Moment, felt_so_far, moments
+from deft_bench.bench.practice.whole import (
+    WholeJob,
+    begin_whole,
+    believed_at,
+    keep_outcome,
+    read_on_the_stage,
+    read_with_the_tool,
+    tool_says,
+    whole_job,
+    work,
+)
+from deft_bench.core.calls import frets_named
+from deft_bench.core.frets.heights import LANES
+from deft_bench.core.neck.rod_call import turn_words
+from deft_bench.core.practice.whole_neck import (
+    FLAT_SHARE,
+    LEVEL_MM,
+    LEVELS,
+    METAL_SHARE,
+    READING_SECONDS,
+    SIXTEENTHS,
+    Deed,
+    What,
+    score,
+)
+from deft_bench.core.survey_kinds import SURVEY_KINDS
+from deft_bench.store import practice_necks
+from deft_bench.web.drawing.beamed_neck import UM_FOR_ALL, under_beam
+from deft_bench.web.drawing.truth_and_belief import truth_and_belief
+from deft_bench.web.practice.attempts import listing
+from deft_bench.web.practice.screen import screen
+from deft_bench.web.support import Form, NotFoundError, db, display, now, or_404, settings, survey_or_404
+
+ALL_LANES = "all three"
+DOES: Mapping[str, What] = {
+    "press": "press",
+    "tap": "tap",
+    "light": "stroke",
+    "firm": "stroke",
+    "ink": "ink",
+    "lift": "lift",
+    "wait": "wait",
+}
+READS: Mapping[str, tuple[str, bool, bool]] = {
+    "rock": ("rocker", True, True),
+    "rock_lane": ("rocker", False, True),
+    "against_light": ("light", True, False),
+    "edge": ("straightness", False, False),
+    "gauge": ("fret_heights", False, False),
+}
+"""What a tool reads: the survey, whether at one fret only, and whether in the chosen lane only."""
+FEELS = {
+    "easy": "it goes easily",
+    "firm": "it goes firmly",
+    "hard": "it goes hard",
+    "stops": "it stops: the rod has come to its end",
+    "forced": "forced past its end: the rod is spoiled",
+}
+
+
+@screen.post("/practice/necks")
+def begin_neck() -> Response | tuple[str, int]:
+    """Lay a practice neck on the bench."""
+    form = Form()
+    person, level = form.text("person"), form.count("level", 1, max(LEVELS))
+    seed = form.count("seed", 0, MOST_SEED - 1) if form.text("seed") else None
+    if not form.errors and level is not None:
+        try:
+            made = begin_whole(db(), now(), person, level, calls=bool(form.text("calls")), seed=seed)
+            return redirect(url_for(".neck", neck_id=made))
+        except PracticeError as error:
+            form.errors["person"] = str(error)
+    return listing(form, request.form.to_dict() | {"drill": "whole"}), 422
+
+
+@screen.get("/practice/necks/<int:neck_id>")
+def neck(neck_id: int) -> str:
+    """The stage, or the debrief once the job is handed in; `?moment=` is the one that is shown there."""
+    with or_404():
+        found = whole_job(db(), neck_id)
+    return _stage(found, Form()) if found.score is None else _debrief(found)
+
+
+@screen.get("/practice/instruments/<int:instrument_id>")
+def of_instrument(instrument_id: int) -> Response:
+    """To the stage of the practice neck that an instrument is."""
+    kept = practice_necks.of_instrument(db(), instrument_id)
+    if kept is None:
+        raise NotFoundError("practice neck")
+    return redirect(url_for(".neck", neck_id=kept.id))
+
+
+@screen.get("/practice/necks/<int:neck_id>/call")
+def neck_call(neck_id: int) -> str:
+    """What the program says by now: it takes longer than a stroke, so the page asks for it by itself."""
+    with or_404():
+        found = whole_job(db(), neck_id)
+    if not found.kept.calls:
+        return ""
+    step = next_step(db(), settings(), found.job, found.instrument)
+    call = call_of(db(), settings(), found.job, found.instrument) if step.code == "plan" else None
+    return render_template("practice/neck_call.html", found=found, step=step, say=call or step.say)
+
+
+@screen.post("/practice/necks/<int:neck_id>/work")
+def neck_worked(neck_id: int) -> str | Response | tuple[str, int]:
+    """Read with a tool or do one thing by hand; a script gets the stage alone."""
+    form = Form()
+    did = form.text("did")
+    lane = form.text("lane", ALL_LANES)
+    lanes = LANES if lane == ALL_LANES else (lane,)
+    one_fret = did in ("press", "tap", "light", "firm", "lift") or (did in READS and READS[did][1])
+    with or_404():
+        found = whole_job(db(), neck_id)
+        fret = form.count("fret", 1, found.neck.neck.frets) if one_fret else 0
+        turn = next((n for n in SIXTEENTHS if did == f"turn {n}"), 0)
+        lift = form.length("lift") if did == "lift" else 0
+        if did not in DOES and did not in READS and not turn:
+            form.errors["did"] = f"Choose one of: {', '.join([*READS, *DOES])}."
+        say = ""
+        if not form.errors and fret is not None and lift is not None:
+            try:
+                frets = [fret] if fret else []
+                if did in READS:
+                    say = _read(found, did, frets, lanes)
+                    found = whole_job(db(), neck_id)
+                else:
+                    what = "turn" if turn else DOES[did]
+                    found = work(
+                        db(),
+                        now(),
+                        neck_id,
+                        what,
+                        frets,
+                        sixteenths=turn,
+                        lanes=lanes,
+                        firm=did == "firm",
+                        mm=lift / 1000,
+                    )
+                    say = deed_words(found.steps[-1].deed)
+            except PracticeError as error:
+                form.errors["did"] = str(error)
+    draw = partial(_stage, found, form, say)
+    if "HX-Request" in request.headers:
+        return draw("practice/neck_stage.html")
+    if not form.errors:
+        flash(f"{say}.")
+    return (draw(), 422) if form.errors else redirect(url_for(".neck", neck_id=neck_id))
+
+
+def _read(found: WholeJob, did: str, frets: list[int], lanes: tuple[str, ...]) -> str:
+    """Read with a tool on the stage; what it said, in words."""
+    kind, at_fret, in_lane = READS[did]
+    wanted = lanes if in_lane else LANES
+    survey = read_on_the_stage(db(), settings(), now(), found.kept.id, kind, frets if at_fret else (), wanted)
+    said = [
+        (lane, _said(kind, tool_says(db(), survey, (lane, fret)) or "")) for lane in wanted for fret in frets if at_fret
+    ]
+    if said:
+        each = {words for _, words in said}
+        where = f"fret {frets[0]}"
+        if len(each) == 1:
+            return f"{where.capitalize()} {each.pop()}{' in every lane' if len(said) > 1 else ''}"
+        return f"{where.capitalize()}: " + ", ".join(f"{lane} {words}" for lane, words in said)
+    label = SURVEY_KINDS[kind].label.lower()
+    where = (
+        "on the board" if kind == "straightness" else f"in {'every lane' if len(wanted) > 1 else f'the {wanted[0]}'}"
+    )
+    return f"Read: {label} {where}"
+
+
+def _said(kind: str, typed: str) -> str:
+    return {"r": "rocks", "f": "sits flat", "l": "shows light under it", "h": "is home"}.get(typed, typed)
+
+
+@screen.post("/practice/necks/<int:neck_id>/hand-in")
+def hand_in_neck(neck_id: int) -> Response:
+    """Hand the job in: what it was worth is worked out against the program's own play."""
+    with or_404():
+        found = whole_job(db(), neck_id)
+    theirs = play(settings(), found.truth)
+    worth = score(found.truth, found.neck, found.seconds, theirs.end, theirs.seconds)
+    try:
+        keep_outcome(db(), now(), found, worth, theirs.said)
+    except PracticeError as error:
+        flash(str(error))
+    return redirect(url_for(".neck", neck_id=neck_id))
+
+
+@screen.route("/practice/surveys/<int:survey_id>/tool", methods=["GET", "POST"])
+def tool(survey_id: int) -> Answer | Response:
+    """What the survey's tool says at a place, as JSON; posted, it reads all that is left."""
+    survey, _ = survey_or_404(survey_id)
+    if request.method == "POST":
+        try:
+            many = read_with_the_tool(db(), settings(), now(), survey)
+            flash(f"{many} reading{'s' if many != 1 else ''} taken with the tool.")
+        except PracticeError as error:
+            flash(str(error))
+        return redirect(url_for("surveys.show", survey_id=survey_id))
+    place = request.args.get("lane", ""), request.args.get("fret", 0, type=int)
+    try:
+        return jsonify(typed=tool_says(db(), survey, place))
+    except (KeyError, IndexError, ValueError):
+        return jsonify(typed=None)
+
+
+def deed_words(one: Deed) -> str:
+    """What was done and what it told."""
+    frets = frets_named(list(one.frets)) if one.frets else ""
+    return _WORDS[one.what](one, frets)
+
+
+def _turned(one: Deed, frets: str) -> str:
+    how = "Tightened" if one.sixteenths > 0 else "Loosened"
+    return f"{how} {turn_words(one.sixteenths / 16)}: {FEELS[one.feel]}"
+
+
+def _stroked(one: Deed, frets: str) -> str:
+    where = "all three lanes" if len(one.lanes) == len(LANES) else f"the {one.lanes[0]}"
+    return f"Ten {'firm' if one.firm else 'light'} strokes along {where}, the hand over fret {one.frets[0]}"
+
+
+def _planned(one: Deed, frets: str) -> str:
+    return f"Levelled to the plan, {display().fine_mm(one.off_mm)} off" if one.off_mm else "Marked the plan as done"
+
+
+_WORDS: dict[What, Callable[[Deed, str], str]] = {
+    "turn": _turned,
+    "wait": lambda one, frets: "Retuned and let it settle",
+    "press": lambda one, frets: f"Pressed {frets}: {'it gives' if one.gives else 'it stands firm'}",
+    "tap": lambda one, frets: f"Tapped {frets}: {'it went home' if one.gives else 'it was home already'}",
+    "stroke": _stroked,
+    "ink": lambda one, frets: "Inked every top again",
+    "lift": lambda one, frets: f"Lifted {frets}" + (f" by {display().fine_mm(one.mm)}" if one.mm else " into line"),
+    "plan": _planned,
+    "spot": lambda one, frets: f"Filed {frets} into line, {display().fine_mm(one.off_mm)} off",
+    "replace": lambda one, frets: f"New wire in {frets}",
+}
+
+
+def _stage(found: WholeJob, form: Form, say: str = "", template: str = "practice/whole.html") -> str:
+    sent: dict[str, Any] = {
+        "fret": form.text("fret", "11"),
+        "lane": form.text("lane", ALL_LANES),
+        "lift": form.text("lift"),
+    }
+    return render_template(
+        template,
+        section="practice",
+        found=found,
+        levels=LEVELS,
+        drawn=under_beam(found.neck, found.neck.neck.positions, felt=felt_so_far(db(), found)),
+        say=say,
+        deed_words=deed_words,
+        lanes=[ALL_LANES, *LANES],
+        values=sent,
+        level_mm=LEVEL_MM,
+        errors=form.errors,
+    )
+
+
+def _debrief(found: WholeJob) -> str:
+    told = moments(db(), found)
+    shown = min(max(0, request.args.get("moment", len(told) - 1, type=int)), max(0, len(told) - 1))
+    moment = told[shown] if told else None
+    believed = believed_at(db(), settings(), found, moment.at) if moment else None
+    lying = (moment.neck if moment else found.truth).now
+    part = request.headers.get("HX-Target") == "moment"
+    return render_template(
+        "practice/moment.html" if part else "practice/whole_debrief.html",
+        section="practice",
+        found=found,
+        score=found.score,
+        program=found.kept.outcome["program"],
+        levels=LEVELS,
+        drawn=under_beam(
+            found.neck, found.neck.neck.positions, found.neck.to_come_off(), dict(found.truth.neck.unseated)
+        ),
+        moments=told,
+        shown=shown,
+        moment=moment,
+        moment_words=moment_words,
+        chart=truth_and_belief(lying.positions, lying.heights(), believed.lanes if believed else None),
+        call=believed.judged.call.say if believed else "",
+        sure=believed.judged.sure if believed else "",
+        shares=(FLAT_SHARE, METAL_SHARE),
+        level_mm=LEVEL_MM,
+        for_all_mm=UM_FOR_ALL / 1000,
+        seconds_of=READING_SECONDS,
+    )
+
+
+def moment_words(one: Moment) -> str:
+    """What was done or read at a moment."""
+    if one.deed is not None:
+        return deed_words(one.deed)
+    return f"Read {SURVEY_KINDS[one.kind].label.lower()}: {one.readings} reading{'s' if one.readings != 1 else ''}"

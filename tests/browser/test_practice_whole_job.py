@@ -1,0 +1,145 @@
+"""A whole job on a practice neck, from Practice to its debrief, by mouse, by touch and by keys; only what the pages say
+is known.
+"""
+
+import re
+from collections.abc import Iterator
+from contextlib import closing
+from datetime import UTC, datetime
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from deft_bench.store import acts, jobs, practice_necks, surveys
+from deft_bench.store.database import connect
+from deft_bench.web import create_app
+from deft_bench.web.serving import in_background
+
+DONE = ("Nothing to level", "Leave the frets", "The gate has passed")
+MOST = 14
+
+
+@pytest.fixture
+def url(demo_path: Path) -> Iterator[str]:
+    with in_background(create_app(demo_path, now=lambda: datetime.now(UTC))) as server:
+        yield f"http://127.0.0.1:{server.port}"
+
+
+class Apprentice:
+    """Does what the page says, in one way of working."""
+
+    def __init__(self, page: Page, by: str) -> None:
+        self.page, self.by, self.at = page, by, 11
+
+    def do(self, what: str, says: str) -> str:
+        """Press a tool's button, tap it, or its key; what the page answers."""
+        button = self.page.locator(f'#work button[value="{what}"]')
+        if self.by == "keys":
+            self.page.keyboard.press(button.get_attribute("data-key") or "")
+        elif self.by == "touch":
+            button.tap()
+        else:
+            button.click()
+        said = self.page.locator("#stage-part [role=status]")
+        expect(said).to_contain_text(re.compile(says))
+        return said.inner_text()
+
+    def over(self, fret: int) -> None:
+        """Put the hand over a fret."""
+        if self.by == "keys":
+            for _ in range(abs(fret - self.at)):
+                self.page.keyboard.press("ArrowRight" if fret > self.at else "ArrowLeft")
+        else:
+            number = self.page.locator(f'[data-number="{fret}"]')
+            box = number.bounding_box()
+            assert box
+            x, y = box["x"] + box["width"] / 2, box["y"] - 60
+            self.page.touchscreen.tap(x, y) if self.by == "touch" else self.page.mouse.click(x, y)
+        expect(self.page.locator("#f-fret")).to_have_value(str(fret))
+        self.at = fret
+
+    def called(self) -> str:
+        """The sentence that the program says by now."""
+        call = self.page.locator("#stage-part .call-panel h2")
+        expect(call).to_be_visible(timeout=20_000)
+        return call.inner_text()
+
+    def accept_and_level(self) -> None:
+        """On the Level screen: accept the plan, mark it done, and back to the stage."""
+        self.page.locator(".call-panel a", has_text="Why, and the plan").click()
+        out = self.page.locator('input[name="nut"][value="out"]')
+        if out.count():
+            out.check()
+        self.page.locator(".accept button").click()
+        self.page.locator("text=Mark it done").click()
+        self.page.locator("a", has_text="To its stage").click()
+        self.page.wait_for_selector("#hand[transform]")
+        self.at = 11
+
+    def follow(self, said: str) -> None:
+        if said.startswith(("Survey", "Finish", "The neck has moved", "Read")):
+            self.do("gauge", "^Read: fret heights")
+        elif "Check the seating" in said:
+            for fret in map(int, re.findall(r"\d+", said.split(" before ")[0])):
+                self.over(fret)
+                if "gives" in self.do("press", f"^Pressed fret {fret}"):
+                    self.do("tap", "went home")
+        else:
+            self.accept_and_level()
+
+
+@pytest.mark.parametrize("by", ["mouse", "touch", "keys"])
+def test_a_whole_job_is_done_as_the_pages_say(browser: Browser, url: str, demo_path: Path, by: str) -> None:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, has_touch=by == "touch")
+    page = context.new_page()
+    page.goto(f"{url}/practice")
+    page.fill("#whole-person", "Ida")
+    page.fill("#whole-seed", "3")
+    page.press("#whole-seed", "Enter")
+    page.wait_for_selector("#hand[transform]")
+    neck_id = int(page.url.rsplit("/", 1)[1])
+    with closing(connect(demo_path)) as db:
+        truth = practice_necks.get(db, neck_id).truth["neck"]
+    hand = Apprentice(page, by)
+    hand.do("edge", "^Read: straightness")
+    hand.do("gauge", "^Read: fret heights")
+    for _ in range(MOST):
+        said = hand.called()
+        if said.startswith(DONE):
+            break
+        hand.follow(said)
+    else:
+        raise AssertionError(said)
+    for fret in truth["unseated"]:  # it shows nowhere before it is handed in
+        assert f"Fret {fret} was out" not in page.content()
+    page.click("text=show the truth")
+    expect(page.locator("h1")).to_have_text(re.compile(r"^(9\d|100) of 100$"), timeout=30_000)
+    for fret in truth["unseated"]:
+        expect(page.locator("main")).to_contain_text(f"Fret {fret} was out of its slot")
+    # the job can be gone through, its truth beside what was believed
+    expect(page.locator("#moment circle")).to_have_count(66)
+    page.locator("#moment a", has_text="Before").click()
+    expect(page.locator("#moment")).to_contain_text(re.compile(r"\d+ of \d+"))
+    page.locator(".day-order a").first.click()
+    expect(page.locator("#moment")).to_contain_text("1 of ")
+    expect(page.locator("#moment .bl-thought")).to_have_count(0)
+    with closing(connect(demo_path)) as db:
+        kept = practice_necks.get(db, neck_id)
+        assert jobs.get(db, kept.job_id).closed_at
+        assert {act.kind for act in acts.of_instrument(db, kept.instrument_id)} == {"reseat", "level"}
+        assert {one.head.kind for one in surveys.of_job(db, kept.job_id)} == {"straightness", "fret_heights"}
+    context.close()
+
+
+def test_a_survey_of_a_practice_neck_is_read_with_its_tool(page: Page, url: str, demo_path: Path) -> None:
+    with closing(connect(demo_path)) as db:
+        kept = practice_necks.latest(db)[0]
+    page.goto(f"{url}/jobs/{kept.job_id}/surveys/new?kind=fret_heights")
+    page.locator(".form-end button").click()
+    page.wait_for_selector("[data-tool]:not([hidden])")
+    for _ in range(2):
+        page.keyboard.press("k")
+    expect(page.locator('[data-say="read"]')).to_have_text("2")
+    page.click("text=Read all that is left")
+    expect(page.locator('[data-say="read"]')).to_have_text("66")
