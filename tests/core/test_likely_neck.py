@@ -57,6 +57,19 @@ def test_a_call_is_right_as_often_as_it_says() -> None:
     assert likely.count(False) <= binom.ppf(0.99, len(likely), 0.25)
 
 
+@pytest.mark.parametrize("up_mm", [0.06, 0.1, 0.4])
+@pytest.mark.parametrize("every", [2, 3])
+def test_frets_that_surely_rock_are_never_left(up_mm: float, every: int) -> None:
+    """However many stand up: what it costs to level them without looking is no reason to leave them."""
+    true = random_neck(np.random.default_rng(every), straight=True)
+    proud = {n: round((up_mm if n % every == 0 else 0.0) + 0.1, 2) for n in range(1, 23)}
+    found = judge(true.neck, [Heights(lane, proud, 0.01) for lane in range(3)], (1.2,) * 22, 0.7, 1, as_it_lies=True)
+    leave = next(one for one in found.compared.actions if one.do == "leave")
+    assert leave.passes < 0.05
+    assert found.compared.actions[0].do != "leave"
+    assert "nothing rocks" not in found.call.say
+
+
 @pytest.mark.parametrize("how", ["times_ten", "inch", "sign", "neighbour"])
 def test_a_slip_among_good_readings_is_named_and_nothing_else(how: str) -> None:
     chance, named, false = np.random.default_rng(5), 0, 0

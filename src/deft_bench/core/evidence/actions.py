@@ -7,6 +7,7 @@ rework of a gate that fails, and the harm of a loose fret that was ground. Deriv
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -126,7 +127,8 @@ class Compared:
 @dataclass(slots=True)
 class _Tried:
     """One action on every draw: metal [draws, lanes, frets], whether the gate passes, minutes in all, what else it
-    costs in minutes, and how many frets end too low to keep.
+    costs in minutes, how many frets end too low to keep, and what else the level would cost that puts a failed gate
+    right: it grinds what still sits loose, and leaves frets too low.
     """
 
     do: str
@@ -136,11 +138,12 @@ class _Tried:
     minutes: Array
     harm: Array
     short: Array
+    later: Array
 
     def cost(self, spare_mm: float, rework: Array) -> Array:
         """In minutes, [draws]; where the gate fails, what puts it right comes on top, and so do frets left too low."""
         metal = WHOLE_METAL_MINUTES * self.metal.max(axis=(1, 2)) / spare_mm
-        failed = (FAILED_MINUTES + rework) * (1 - self.passes)
+        failed = (FAILED_MINUTES + rework + self.later) * (1 - self.passes)
         return np.asarray(metal + self.minutes + failed + SHORT_FRET_MINUTES * self.short + self.harm, dtype=float)
 
 
@@ -158,7 +161,7 @@ class _State:
     room: Array
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class _Bench:
     """A neck's draws, how it is on them, and what the wire has to spare, mm. Where all places are read of, the marked
     frets are those that rock, as the rocker shows them at the work. `seen` frets were seen to sit loose.
@@ -172,6 +175,11 @@ class _Bench:
     all_read: bool
     seen: tuple[int, ...]
     levelling: Levelling
+
+    @cached_property
+    def level_now(self) -> Array:
+        """What a level takes off before anything else is done."""
+        return self.level(self.now.tops)
 
     @classmethod
     def of(
@@ -203,7 +211,7 @@ class _Bench:
 
     def costs(self, tried: Sequence[_Tried]) -> Array:
         """What each action costs on every draw, [draws, actions]."""
-        worst = self.level(self.now.tops).max(axis=(1, 2))
+        worst = self.level_now.max(axis=(1, 2))
         rework = np.asarray(WHOLE_METAL_MINUTES * worst / self.spare + MINUTES["level"], dtype=float)
         return np.stack([one.cost(self.spare, rework) for one in tried], axis=1)
 
@@ -238,7 +246,7 @@ class _Bench:
         """What may be done before metal; what can be undone first. Of lifting there may be several, the best first."""
         may = tuple(fret for fret in _suspects(self.draws.even_mm > FAR_UP_MM) if fret not in daylight)
         low = _suspects(self.draws.even_mm < FAR_DOWN_MM, MOST_LIFTED)
-        short = (self.level(self.now.tops).max(axis=1) > self.now.room).mean(axis=0) >= 0.5
+        short = (self.level_now.max(axis=1) > self.now.room).mean(axis=0) >= 0.5
         named: list[Step] = [("check_seating", may), ("reseat", tuple(sorted(self.seen)))]
         named += [("lift", some) for some in (self.worth_lifting(low, may) if low else [])]
         named += [("partial_refret", tuple(int(i) + 1 for i in np.flatnonzero(short)))]
@@ -268,8 +276,9 @@ class _Bench:
 
     def with_metal(self, state: _State, minutes: Array) -> list[_Tried]:
         """What may be done with metal after what was prepared."""
-        tried = [_metal(self, do, (), state) for do in ("leave", "marked", "level")]
-        tried += [_metal(self, "fall_away", (), state)] if state.rises.any() else []
+        whole = self.level(state.tops)
+        tried = [_metal(self, do, (), state, whole) for do in ("leave", "marked", "level")]
+        tried += [_metal(self, "fall_away", (), state, whole)] if state.rises.any() else []
         for one in tried:
             one.minutes += minutes
         return tried
@@ -336,7 +345,7 @@ def compare(
     bench = _Bench.of(neck, draws, seed, seen, spare, room, all_read=all_read, told=told, levelling=levelling)
     steps = bench.worth_preparing(seen)
     tried = _prepared_first(bench, steps, read_more=not all_read)
-    tried += [_metal(bench, do, frets, bench.now) for do, frets in _metal_worth_trying(bench)]
+    tried += [_metal(bench, do, frets, bench.now, bench.level_now) for do, frets in _metal_worth_trying(bench)]
     cost = bench.costs(tried)
     good = cost <= cost.min(axis=1, keepdims=True) + WHOLE_METAL_MINUTES * HAIR_MM / bench.spare
     order = np.argsort(cost.mean(axis=0), kind="stable")
@@ -373,9 +382,9 @@ def over_the_best(
     bench = _Bench.of(neck, truth, 0, known, SPARE_MM, room, all_read=all_read, told=told)
     steps = bench.worth_preparing(known)
     ways = _prepared_first(bench, steps)
-    ways += [_metal(bench, one, some, bench.now) for one, some in _metal_worth_trying(bench)]
+    ways += [_metal(bench, one, some, bench.now, bench.level_now) for one, some in _metal_worth_trying(bench)]
     if do in METAL:
-        claimed = _metal(bench, do, frets, bench.now)
+        claimed = _metal(bench, do, frets, bench.now, bench.level_now)
     else:
         own: list[Step] = [(do, frets)] if do != "read_more" else []
         others = {one: some for one, some in reversed(steps) if one != do}
@@ -464,7 +473,7 @@ def _after(bench: _Bench, steps: Sequence[Step], first: Sequence[str]) -> list[_
         every = np.arange(len(pick))
         parts = [
             np.asarray(np.stack([getattr(one, name) for _, one in ways])[pick, every])
-            for name in ("metal", "passes", "minutes", "harm", "short")
+            for name in ("metal", "passes", "minutes", "harm", "short", "later")
         ]
         if do == "read_more":
             parts[2] = parts[2] + MINUTES["read_more"]
@@ -476,7 +485,8 @@ METAL = ("leave", "spot", "marked", "level", "fall_away")
 """What is done with metal alone, or nothing."""
 
 
-def _metal(bench: _Bench, do: str, frets: tuple[int, ...], now: _State) -> _Tried:
+def _metal(bench: _Bench, do: str, frets: tuple[int, ...], now: _State, whole: Array) -> _Tried:
+    """What an action does with metal; `whole` is what a level would take."""
     x, h = bench.neck.positions_mm, now.tops
     metal = np.zeros_like(h)
     if do in ("spot", "marked"):
@@ -484,17 +494,26 @@ def _metal(bench: _Bench, do: str, frets: tuple[int, ...], now: _State) -> _Trie
         if frets and (do == "spot" or not bench.all_read):
             metal[..., [n for n in range(h.shape[2]) if n + 1 not in frets]] = 0.0
     elif do == "level":
-        metal = bench.level(h)
+        metal = whole
     elif do == "fall_away":
         metal = _over_the_neck_before(h, x, bench.neck.joint_fret or h.shape[2])
-    ground = np.stack([now.loose[n + 1] & (metal[..., n].max(axis=1) > GRAZED_MM) for n in range(h.shape[2])])
-    harm = np.where(ground.any(axis=0), GROUND_LOOSE_MINUTES, 0.0)
+    harm, later = _harm(now, metal), _harm(now, whole) + SHORT_FRET_MINUTES * _short(now, whole)
     passes = (nothing_rocks(h - metal, x) & now.straight & ~(now.rises & (do != "fall_away"))).astype(float)
     passes = np.full(len(h), LEVEL_PASSES) if do == "level" else passes
     for fret in bench.seen:
         passes = np.where(now.loose[fret], 0.0, passes)  # what was seen to sit loose does not stay so
-    short = (metal.max(axis=1) > now.room).sum(axis=1).astype(float)
-    return _Tried(do, frets, metal, passes, np.full(len(h), MINUTES[do]), harm, short)
+    return _Tried(do, frets, metal, passes, np.full(len(h), MINUTES[do]), harm, _short(now, metal), later)
+
+
+def _short(now: _State, metal: Array) -> Array:
+    """How many frets end too low to keep, [draws]."""
+    return np.asarray((metal.max(axis=1) > now.room).sum(axis=1), dtype=float)
+
+
+def _harm(now: _State, metal: Array) -> Array:
+    """What grinding loose frets costs, minutes, [draws]."""
+    ground = np.stack([now.loose[n + 1] & (metal[..., n].max(axis=1) > GRAZED_MM) for n in range(metal.shape[2])])
+    return np.where(ground.any(axis=0), GROUND_LOOSE_MINUTES, 0.0)
 
 
 def _over_the_neck_before(h: Array, x: Array, joint: int) -> Array:
