@@ -6,18 +6,21 @@ import json
 import re
 from pathlib import Path
 
-from deft_bench.bench.practice.attempts import DRILLS
+from deft_bench.bench.practice.attempts import DRILLS, WHOLE
 from deft_bench.bench.practice.beam import under_the_beam
+from deft_bench.bench.practice.by_program import play
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.intonate import at_the_saddle
 from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.straight import at_the_rod
 from deft_bench.core.practice import intonate
+from deft_bench.core.practice.whole_neck import as_json, neck_from
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.notes import cents_between
 from deft_bench.core.strings.pitch import pitch
 from deft_bench.formats.challenge import shipped, write_challenge
 from deft_bench.formats.recording import read_recording
-from deft_bench.store import practice
+from deft_bench.store import jobs, practice, practice_necks, surveys
 from deft_bench.store.database import Connection
 from harness import Bench, words
 
@@ -190,10 +193,15 @@ def test_twenty_challenges_are_there_and_a_drill_is_handed_on_as_a_file(bench: B
     for code, one in shipped().items():
         answer = bench.post("/practice/challenges", {"person": "Ida", "challenge": code}, follow=False)
         assert bench.get(answer.headers["Location"])
-        attempt = practice.get(demo, int(answer.headers["Location"].rsplit("/", 1)[1]))
+        begun = int(answer.headers["Location"].rsplit("/", 1)[1])
+        if one.drill == WHOLE:
+            assert practice_necks.get(demo, begun).truth == json.loads(json.dumps(as_json(neck_from(one.truth))))
+            assert play(ShopSettings(), neck_from(one.truth)).passed
+            continue
+        attempt = practice.get(demo, begun)
         assert (attempt.drill, attempt.level, attempt.by_hand) == (one.drill, one.level, True)
     # what a number drew is handed on, and brings the same truth to somebody else
-    for drill in DRILLS:
+    for drill in (code for code in DRILLS if code != WHOLE):
         url = start(bench, level=2, seed="5", drill=drill)
         raw = bench.client.get(f"{url}/challenge.json").data
         sent = {"person": "Noor", "file": (io.BytesIO(raw), "challenge.json")}
@@ -225,6 +233,10 @@ def test_a_challenge_that_cannot_be_is_refused_by_its_field(bench: Bench) -> Non
     refused("straight", "the program itself cannot", bow_mm=0.9, left=4, mm_a_turn=0.1)
     refused("beam", "lifted: holds fewer than 22", lifted=[0.1])
     refused("beam", "since_ink", since_ink={"bass": [0] * 22})
+    refused("whole", "taken up than there is", rod={**made["whole"]["truth"]["rod"], "taken_up": 0.2})
+    refused("whole", "unseated", neck={**made["whole"]["truth"]["neck"], "unseated": {"40": 0.1}})
+    hopeless = {lane: [0.5 * (-1) ** n for n in range(22)] for lane in ("bass", "middle", "treble")}
+    refused("whole", "cannot bring this neck", neck={**made["whole"]["truth"]["neck"], "tops": hopeless})
     refused("order", "right: this order breaks a rule", right=made["order"]["truth"]["right"][::-1])
     refused("order", "shuffled: must hold each step", shuffled=["polish"] * 10)
     for raw, why in ((b"", "Choose the JSON file"), (b"{", "not JSON"), (b"[" * 99_000, "nested too deeply")):
@@ -278,3 +290,96 @@ def test_a_saddle_is_put_right_by_what_is_heard(bench: Bench, demo: Connection, 
     assert "too far" in seen
     alone = start(bench, level=3, seed="5", drill="intonate")
     assert "one is listened to after the other" in words(bench.post(f"{alone}/hear", {"what": "both"}).text)
+
+
+def laid(bench: Bench, **sent: str) -> tuple[str, int]:
+    """Lay a practice neck on the bench; its address and number."""
+    answer = bench.post(
+        "/practice", {"drill": WHOLE, "person": "Ida", "level": "2", "seed": "62", **sent}, follow=False
+    )
+    url = str(answer.headers["Location"])
+    return url, int(url.rsplit("/", 1)[1])
+
+
+def test_a_whole_job_is_done_with_plain_forms_and_counts_nowhere(bench: Bench, demo: Connection) -> None:
+    before = [words(bench.get(one)) for one in ("/schedule", "/stock")]
+    url, neck = laid(bench)
+    kept = practice_necks.get(demo, neck)
+    (loose,) = kept.truth["neck"]["unseated"]
+    page = bench.post(f"{url}/work", {"did": "rock", "fret": loose, "lane": "middle"})
+    assert f"Fret {loose} " in words(page.text)
+    assert "In the job" not in page.text
+    survey = surveys.of_job(demo, kept.job_id)[-1]
+    assert f"/surveys/{survey.id}" in bench.get(f"/instruments/{kept.instrument_id}")
+    assert "A practice neck, no instrument" in bench.get(f"/instruments/{kept.instrument_id}")
+    # a survey's own screen answers too
+    said = bench.client.get(f"/practice/surveys/{survey.id}/tool?lane=bass&fret={loose}").get_json()
+    assert said["typed"] in ("r", "f")
+    assert bench.client.get(f"/practice/surveys/{survey.id}/tool?lane=edge&fret=99").get_json() == {"typed": None}
+    assert "taken with the tool" in words(bench.post(f"/practice/surveys/{survey.id}/tool").text)
+    assert len(surveys.readings(demo, survey.id)) == 60
+    for sent, why in (
+        ({"did": "sand"}, "Choose one of: rock"),
+        ({"did": "rock", "fret": "40"}, "1 to 22"),
+        ({"did": "rock", "fret": "1"}, "does not stand there"),
+        ({"did": "light", "fret": "4", "lane": "edge"}, "Choose a lane"),
+        ({"did": "lift", "fret": "4", "lift": "2 mm"}, "up to 0.5 mm"),
+        ({"did": "lift", "fret": "4", "lift": "much"}, "much"),
+        ({"did": "turn 9"}, "Choose one of"),
+    ):
+        answer = bench.post(f"{url}/work", sent)
+        assert answer.status_code == 422, sent
+        assert why in words(answer.text), sent
+    for sent in ({"did": "turn 4"}, {"did": "wait"}, {"did": "ink"}, {"did": "edge"}, {"did": "light", "fret": "9"}):
+        assert bench.post(f"{url}/work", sent).status_code == 200
+    lifted = bench.post(f"{url}/work", {"did": "lift", "fret": "9", "lift": "0.1"})
+    assert "Lifted fret 9 by 0.10 mm" in words(lifted.text)
+    assert "Practice neck" not in bench.get("/") + bench.get("/instruments") + bench.get("/instruments?q=practice")
+    assert [words(bench.get(one)) for one in ("/schedule", "/stock")] == before
+    debrief = words(bench.post(f"{url}/hand-in").text)
+    assert f"Fret {loose} was out of its slot" in debrief
+    assert ", and still is" in debrief
+    assert "0 of 100" in debrief
+    assert jobs.get(demo, kept.job_id).closed_at
+    assert "handed in" in words(bench.post(f"{url}/work", {"did": "wait"}).text)
+    assert "handed in" in words(bench.post(f"{url}/hand-in").text)
+    assert "nothing told of the tops" in words(bench.get(f"{url}?moment=1")).lower() or "By then" in bench.get(
+        f"{url}?moment=1"
+    )
+    part = bench.get(f"{url}?moment=0", headers={"HX-Target": "moment"})
+    assert 'hx-swap-oob="true"' in part
+    assert "<header" not in part
+    assert re.search(r"Ida .*none yet", words(bench.get("/practice/people")))
+    # the same neck for somebody else
+    raw = bench.client.get(f"{url}/challenge.json").data
+    sent_on = {"person": "Noor", "file": (io.BytesIO(raw), "challenge.json")}
+    other = bench.post("/practice/challenges", sent_on, follow=False).headers["Location"]
+    assert practice_necks.get(demo, int(other.rsplit("/", 1)[1])).truth == kept.truth
+    for gone in (
+        "/practice/necks/999",
+        "/practice/necks/999/call",
+        "/practice/instruments/1",
+        "/practice/necks/999/challenge.json",
+    ):
+        bench.get(gone, status=404)
+
+
+def test_with_its_calls_off_the_program_keeps_them_to_itself(bench: Bench, demo: Connection) -> None:
+    url, neck = laid(bench, silent="yes")
+    kept = practice_necks.get(demo, neck)
+    bench.post(f"{url}/work", {"did": "gauge"})
+    survey = surveys.of_job(demo, kept.job_id)[-1]
+    assert bench.get(f"{url}/call") == ""
+    assert "keeps its calls to itself" in bench.get(url)
+    for screen in (f"/jobs/{kept.job_id}/level", f"/instruments/{kept.instrument_id}/neck"):
+        answer = bench.client.get(screen)
+        assert answer.headers["Location"].endswith(f"/practice/instruments/{kept.instrument_id}")
+    assert "rocker-call" not in bench.get(f"/surveys/{survey.id}")
+    assert bench.client.get(f"/surveys/{survey.id}/call").get_json() == {}
+    # with them it says the same as the Level screen
+    url, neck = laid(bench)
+    bench.post(f"{url}/work", {"did": "edge"})
+    bench.post(f"{url}/work", {"did": "gauge"})
+    said = re.search(r"<h2>(.*?)</h2>", bench.get(f"{url}/call"))
+    assert said
+    assert said[1] in bench.get(f"/jobs/{practice_necks.get(demo, neck).job_id}/level")

@@ -10,7 +10,7 @@ from importlib.resources import files
 from typing import Any
 
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice import beam, culprit, intonate, order, straight
+from deft_bench.core.practice import beam, culprit, intonate, order, straight, whole_neck
 from deft_bench.formats.strict_json import RequestError, check, read_json
 from deft_bench.store.practice import BY_HAND
 
@@ -73,6 +73,7 @@ _LEVELS: Mapping[str, Mapping[int, object]] = {
     "beam": beam.LEVELS,
     "intonate": intonate.LEVELS,
     "order": order.LEVELS,
+    "whole": whole_neck.LEVELS,
 }
 _WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
     "culprit": lambda kept, level: culprit.why_no_drill(culprit.neck_from(kept), level),
@@ -80,6 +81,7 @@ _WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
     "beam": lambda kept, level: beam.why_no_drill(beam.neck_from(kept), level),
     "intonate": lambda kept, _: intonate.why_no_drill(intonate.SaddleString(**kept)),
     "order": lambda kept, level: order.why_no_drill(order.day_from(kept), level),
+    "whole": lambda kept, _: whole_neck.why_no_drill(whole_neck.neck_from(kept)),
 }
 
 
@@ -113,6 +115,21 @@ _HEAD = _object(
     },
     optional=("number",),
 )
+_ROD = _object(
+    {
+        "bow_mm": _number(-1, 1),
+        "mm_a_turn": _number(0.1, 1.5),
+        "creep": _number(0, 0.9),
+        "slack": _number(0, 0.5),
+        "left": _number(0, 4),
+        "coming_mm": _number(-0.5, 0.5),
+        "taken_up": _number(0, 0.5),
+        "stopped": {"type": "boolean"},
+        "forced": {"type": "boolean"},
+    },
+    optional=("coming_mm", "taken_up", "stopped", "forced"),
+)
+_BY_FRET = {"type": "object", "propertyNames": {"pattern": "^([1-9]|1[0-9]|2[0-2])$"}}
 _RULE = _object({"before": _TEXT, "after": _TEXT, "spoils": _TEXT})
 _TRUTHS: Mapping[str, Any] = {
     "culprit": _object(
@@ -127,20 +144,7 @@ _TRUTHS: Mapping[str, Any] = {
             },
         }
     ),
-    "straight": _object(
-        {
-            "bow_mm": _number(-1, 1),
-            "mm_a_turn": _number(0.1, 1.5),
-            "creep": _number(0, 0.9),
-            "slack": _number(0, 0.5),
-            "left": _number(0, 4),
-            "coming_mm": _number(-0.5, 0.5),
-            "taken_up": _number(0, 0.5),
-            "stopped": {"type": "boolean"},
-            "forced": {"type": "boolean"},
-        },
-        optional=("coming_mm", "taken_up", "stopped", "forced"),
-    ),
+    "straight": _ROD,
     "beam": _object(
         {
             "tops": _LANES,
@@ -165,6 +169,27 @@ _TRUTHS: Mapping[str, Any] = {
             "shuffled": _listed(_TEXT, 2, 20),
             "rules": _listed(_RULE, 1, 100),
             "right": _listed(_TEXT, 2, 20),
+        }
+    ),
+    "whole": _object(
+        {
+            "neck": _object(
+                {
+                    "scale_mm": _number(400, 900),
+                    "tops": _LANES,
+                    "unseated": _BY_FRET | {"additionalProperties": _number(0.03, 0.5)},
+                    "bow_mm": _number(0, 0),
+                    "twist_mm": _number(-1, 1),
+                    "rod_mm": _number(0, 2),
+                    "rod_left": _number(0, 4),
+                },
+                optional=("bow_mm", "twist_mm", "rod_mm", "rod_left"),
+            ),
+            "rod": _ROD,
+            "since_ink": _NOTHING,
+            "taken": _NOTHING,
+            "wasted_mm": _number(0, 0),
+            "bowed_mm": _number(0, 0),
         }
     ),
 }

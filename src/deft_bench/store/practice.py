@@ -80,10 +80,13 @@ class Outcome:
 
 
 def outcomes(db: Connection) -> list[Outcome]:
-    """Of every attempt that was answered, by person and drill, each in order of time."""
+    """Of every attempt that was answered and every whole job that was handed in, by person and drill, each in order of
+    time.
+    """
     rows = db.execute(
         "SELECT person, drill, level, points, started_at FROM practice_attempt WHERE answered_at IS NOT NULL"
-        " ORDER BY person, drill, id"
+        " UNION ALL SELECT person, 'whole', level, json_extract(outcome, '$.score.points'), started_at"
+        " FROM practice_neck WHERE handed_in_at IS NOT NULL ORDER BY 1, 2, 5"
     )
     return [Outcome(**row) for row in rows]
 

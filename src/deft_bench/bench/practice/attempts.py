@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from deft_bench.core.practice import beam, culprit, intonate, order, straight
+from deft_bench.core.practice import beam, culprit, intonate, order, straight, whole_neck
 from deft_bench.core.practice.ladder import WELL, Rung, next_level, rungs
 from deft_bench.core.times import moment, stamp
 from deft_bench.store import practice
@@ -18,6 +18,8 @@ MOST_SEED = practice.BY_HAND
 MOST_NAME, MOST_READINGS = 60, 500
 HALF_WAY_DAYS = 30
 MOST_SLIPS = 20
+WHOLE = "whole"
+"""A whole job is no attempt: it has an instrument and a job of its own (`bench/practice/whole.py`)."""
 ANSWERED = "This was answered already, in another window: its debrief is here."
 
 
@@ -64,6 +66,12 @@ DRILLS: Mapping[str, Drill] = {
         "Steps of a job, shuffled. Put them in an order that spoils nothing; what each breach spoils is said. About two"
         " minutes.",
         order.LEVELS,
+    ),
+    WHOLE: Drill(
+        "A whole job",
+        "A neck with its rod and frets, and a level and dress to do on it from the first reading to the last stroke: by"
+        " hand on its stage, or on the usual screens. About ten minutes.",
+        whole_neck.LEVELS,
     ),
 }
 

@@ -43,6 +43,7 @@ from deft_bench.core.survey_kinds import SURVEY_KINDS, Place
 from deft_bench.core.times import stamp
 from deft_bench.store import acts, instruments, jobs, practice_necks, rod_turns, seating, surveys
 from deft_bench.store.database import Connection, transaction
+from deft_bench.store.practice import BY_HAND
 
 JOB_KIND = "level_and_dress"
 MOST_DEEDS = 1000
@@ -86,7 +87,7 @@ class WholeJob:
 
 
 def begin_whole(
-    db: Connection, now: datetime, person: str, level: int, *, calls: bool = True, seed: int | None = None
+    db: Connection, now: datetime, person: str, level: int, seed: int | None = None, *, calls: bool = True
 ) -> int:
     """Lay a practice neck on the bench with a level-and-dress job; its id. Raises PracticeError."""
     if level not in LEVELS:
@@ -102,7 +103,7 @@ def begin_on_truth(
     person = person_named(person)
     spec = replace(
         STARTING["electric"],
-        name=f"Practice neck {seed}",
+        name="Practice neck by hand" if seed == BY_HAND else f"Practice neck {seed}",
         note=f"practice, level {level}: no instrument",
         bass_scale_um=round(1000 * truth.neck.scale_mm),
         treble_scale_um=round(1000 * truth.neck.scale_mm),

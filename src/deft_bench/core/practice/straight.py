@@ -132,12 +132,19 @@ def rod_neck(seed: int, level: int) -> RodNeck:
             return made
 
 
-def why_no_drill(truth: RodNeck) -> str:
-    """Why a neck cannot be practised on; empty where it can."""
+def why_no_rod(truth: RodNeck) -> str:
+    """Why a rod cannot be as it is said before anybody turned it; empty where it can."""
     if truth.taken_up > truth.slack:
         return "taken_up: more slack is taken up than there is"
     if truth.stopped or truth.forced:
         return "a rod that stopped or was forced is no drill"
+    return ""
+
+
+def why_no_drill(truth: RodNeck) -> str:
+    """Why a neck cannot be practised on; empty where it can."""
+    if why := why_no_rod(truth):
+        return why
     if score(truth, *by_program(truth)).points < WORTH_PLAYING:
         return "the program itself cannot bring this neck straight, nor tell that its rod gives no more"
     return ""

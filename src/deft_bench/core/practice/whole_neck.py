@@ -18,7 +18,7 @@ from deft_bench.core.frets.rocker import around, rock_of
 from deft_bench.core.limits import SEATING_GAP_MM
 from deft_bench.core.practice.beam import FIRM_MM, INK_MM, LIGHT_MM, STROKES
 from deft_bench.core.practice.numbered import chance_of
-from deft_bench.core.practice.straight import Feel, RodNeck
+from deft_bench.core.practice.straight import Feel, RodNeck, why_no_rod
 from deft_bench.core.simulated_neck import SimulatedNeck
 from deft_bench.core.survey import SurveyHead, pressed_fret
 from deft_bench.core.survey_kinds import (
@@ -131,8 +131,8 @@ class PracticeNeck:
 
 @dataclass(frozen=True, slots=True)
 class Deed:
-    """One thing done by hand, with what it told: how the wrench went, whether a fret gave, what came off in all. `mm`
-    is how far frets were lifted.
+    """One thing done by hand, with what it told: how the wrench went, whether a fret gave, what came off in all. Of
+    strokes `frets` are those that they touched, with the `hand` over another; `mm` is how far frets were lifted.
     """
 
     what: What
@@ -144,6 +144,7 @@ class Deed:
     feel: Feel = ""
     gives: bool | None = None
     off_mm: float = 0.0
+    hand: int = 0
 
     @property
     def seconds(self) -> float:
@@ -179,6 +180,17 @@ def practice_neck(seed: int, level: int) -> PracticeNeck:
         ),
         _rod(chance, level),
     )
+
+
+def why_no_drill(truth: PracticeNeck) -> str:
+    """Why a neck cannot be practised on, as far as it can be told without playing it; empty where it can."""
+    if truth.taken or truth.since_ink or truth.wasted_mm or truth.bowed_mm:
+        return (
+            "nothing has come off a neck that nobody has touched: leave taken, since_ink, wasted_mm and bowed_mm empty"
+        )
+    if truth.neck.bow_mm:
+        return "neck.bow_mm: the bow is the rod's, in rod.bow_mm"
+    return why_no_rod(truth.rod)
 
 
 def _apart(chance: np.random.Generator, many: int) -> list[int]:
@@ -335,7 +347,7 @@ def _stroke(found: PracticeNeck, fret: int, lanes: Sequence[str], firm: bool) ->
     after = _off(found, {lane: off.tolist() for lane, off in offs.items()})
     touched = tuple(n for n in range(1, now.frets + 1) if any(off[n - 1] > LEAST_MARK_MM for off in offs.values()))
     total = float(sum(off.sum() for off in offs.values()))
-    return after, Deed("stroke", (fret, *(n for n in touched if n != fret)), 0, tuple(lanes), firm, off_mm=total)
+    return after, Deed("stroke", touched, 0, tuple(lanes), firm, off_mm=total, hand=fret)
 
 
 def _off(found: PracticeNeck, offs: Mapping[str, Sequence[float]]) -> PracticeNeck:

@@ -3,14 +3,22 @@
 from flask import redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.practice.attempts import DRILLS, MOST_SEED, PracticeError, drill_of, progress, unanswered
+from deft_bench.bench.practice.attempts import (
+    DRILLS,
+    MOST_SEED,
+    WHOLE,
+    PracticeError,
+    drill_of,
+    progress,
+    unanswered,
+)
 from deft_bench.bench.practice.beam import begin_beam
 from deft_bench.bench.practice.culprit import begin_culprit
 from deft_bench.bench.practice.intonate import begin_intonate
 from deft_bench.bench.practice.order import begin_order
 from deft_bench.bench.practice.straight import begin_straight
+from deft_bench.bench.practice.whole import begin_whole
 from deft_bench.core.practice.ladder import DAYS, WELL
-from deft_bench.core.practice.whole_neck import LEVELS
 from deft_bench.store import practice_necks
 from deft_bench.web.practice import beam, culprit, intonate, order, straight
 from deft_bench.web.practice.screen import screen
@@ -51,6 +59,11 @@ def start() -> Response | tuple[str, int]:
         seed = form.count("seed", 0, MOST_SEED - 1)
     if not form.errors and level is not None:
         try:
+            if drill == WHOLE:
+                silent = bool(form.text("silent"))
+                return redirect(
+                    url_for(".neck", neck_id=begin_whole(db(), now(), person, level, seed, calls=not silent))
+                )
             return redirect(url_for(".attempt", attempt_id=BEGIN[drill](db(), now(), person, level, seed)))
         except PracticeError as error:
             form.errors["person"] = str(error)
@@ -75,7 +88,6 @@ def listing(form: Form, values: dict[str, str]) -> str:
         well=WELL,
         days=DAYS,
         left=unanswered(db(), now()),
-        whole_levels=LEVELS,
         necks=practice_necks.latest(db()),
         values={"person": "", "level": "1", "seed": "", "drill": "", **values},
         errors=form.errors,

@@ -4,12 +4,12 @@ from flask import Response as Sent
 from flask import redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.practice.attempts import DRILLS, PracticeError
-from deft_bench.bench.practice.challenges import as_challenge, begin_challenge
+from deft_bench.bench.practice.attempts import DRILLS, WHOLE, PracticeError
+from deft_bench.bench.practice.challenges import as_challenge, begin_challenge, why_not
 from deft_bench.formats.challenge import MOST_BYTES, Challenge, read_challenge, shipped
 from deft_bench.formats.strict_json import RequestError
 from deft_bench.web.practice.screen import screen
-from deft_bench.web.support import Form, db, now, or_404
+from deft_bench.web.support import Form, db, now, or_404, settings
 
 
 @screen.get("/practice/challenges")
@@ -26,7 +26,10 @@ def begin_one() -> Response | tuple[str, int]:
     made = _asked_for(form)
     if made is not None and not form.errors:
         try:
-            return redirect(url_for(".attempt", attempt_id=begin_challenge(db(), now(), person, made)))
+            begun = begin_challenge(db(), now(), person, made)
+            if made.drill == WHOLE:
+                return redirect(url_for(".neck", neck_id=begun))
+            return redirect(url_for(".attempt", attempt_id=begun))
         except PracticeError as error:
             form.errors["person"] = str(error)
     return _listing(form), 422
@@ -54,7 +57,10 @@ def _asked_for(form: Form) -> Challenge | None:
         form.errors["file"] = "Choose the JSON file of a challenge."
         return None
     try:
-        return read_challenge(raw)
+        made = read_challenge(raw)
+        if why := why_not(settings(), made):
+            raise RequestError([f"truth: {why}"])
+        return made
     except RequestError as error:
         form.errors["file"] = "That is no challenge that can be played. " + "; ".join(error.lines[:5]) + "."
     return None

@@ -10,12 +10,12 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.level_planning import call_of
 from deft_bench.bench.next_step import next_step
-from deft_bench.bench.practice.attempts import MOST_SEED, PracticeError
+from deft_bench.bench.practice.attempts import PracticeError
 from deft_bench.bench.practice.by_program import play
+from deft_bench.bench.practice.challenges import whole_as_challenge
 from deft_bench.bench.practice.moments import Moment, felt_so_far, moments
 from deft_bench.bench.practice.whole import (
     WholeJob,
-    begin_whole,
     believed_at,
     keep_outcome,
     read_on_the_stage,
@@ -42,7 +42,6 @@ from deft_bench.core.survey_kinds import SURVEY_KINDS
 from deft_bench.store import practice_necks
 from deft_bench.web.drawing.beamed_neck import UM_FOR_ALL, under_beam
 from deft_bench.web.drawing.truth_and_belief import truth_and_belief
-from deft_bench.web.practice.attempts import listing
 from deft_bench.web.practice.screen import screen
 from deft_bench.web.support import Form, NotFoundError, db, display, now, or_404, settings, survey_or_404
 
@@ -71,21 +70,6 @@ FEELS = {
     "stops": "it stops: the rod has come to its end",
     "forced": "forced past its end: the rod is spoiled",
 }
-
-
-@screen.post("/practice/necks")
-def begin_neck() -> Response | tuple[str, int]:
-    """Lay a practice neck on the bench."""
-    form = Form()
-    person, level = form.text("person"), form.count("level", 1, max(LEVELS))
-    seed = form.count("seed", 0, MOST_SEED - 1) if form.text("seed") else None
-    if not form.errors and level is not None:
-        try:
-            made = begin_whole(db(), now(), person, level, calls=bool(form.text("calls")), seed=seed)
-            return redirect(url_for(".neck", neck_id=made))
-        except PracticeError as error:
-            form.errors["person"] = str(error)
-    return listing(form, request.form.to_dict() | {"drill": "whole"}), 422
 
 
 @screen.get("/practice/necks/<int:neck_id>")
@@ -202,6 +186,16 @@ def hand_in_neck(neck_id: int) -> Response:
     return redirect(url_for(".neck", neck_id=neck_id))
 
 
+@screen.get("/practice/necks/<int:neck_id>/challenge.json")
+def whole_handed_on(neck_id: int) -> Answer:
+    """A practice neck as a challenge file."""
+    with or_404():
+        raw = whole_as_challenge(db(), neck_id)
+    answer = Answer(raw, mimetype="application/json")
+    answer.headers["Content-Disposition"] = f'attachment; filename="challenge-neck-{neck_id}.json"'
+    return answer
+
+
 @screen.route("/practice/surveys/<int:survey_id>/tool", methods=["GET", "POST"])
 def tool(survey_id: int) -> Answer | Response:
     """What the survey's tool says at a place, as JSON; posted, it reads all that is left."""
@@ -233,7 +227,7 @@ def _turned(one: Deed, frets: str) -> str:
 
 def _stroked(one: Deed, frets: str) -> str:
     where = "all three lanes" if len(one.lanes) == len(LANES) else f"the {one.lanes[0]}"
-    return f"Ten {'firm' if one.firm else 'light'} strokes along {where}, the hand over fret {one.frets[0]}"
+    return f"Ten {'firm' if one.firm else 'light'} strokes along {where}, the hand over fret {one.hand}"
 
 
 def _planned(one: Deed, frets: str) -> str:
@@ -285,6 +279,7 @@ def _debrief(found: WholeJob) -> str:
     return render_template(
         "practice/moment.html" if part else "practice/whole_debrief.html",
         section="practice",
+        part=part,
         found=found,
         score=found.score,
         program=found.kept.outcome["program"],
