@@ -176,6 +176,7 @@ def test_what_goes_over_the_bench_leaves_practice_out() -> None:
         reseated_now(db, minutes(1), job, [3])
         acts.keep(db, job.id, "lift", [9], stamp(minutes(2)))
         worked(db, job.id)
+        jobs.open_job(db, instrument.id, "setup", stamp(BEGINS), None)  # whatever else is opened on it
         assert jobs.in_bench_order(db) == []
         assert list(instruments.page(db)) == list(instruments.find(db, "practice")) == []
         assert outcomes.looked_under(db, "") == {}

@@ -162,7 +162,7 @@ def test_backup_and_restore(demo_path: Path, tmp_path: Path) -> None:
         with pytest.raises(StoreError, match="exists already"):
             backup(db, copy)
     counts = verify(copy)
-    assert counts["instruments"] == 14
+    assert counts["instruments"] == 15
     assert restore(copy, other) is None
     assert verify(other) == counts
     with closing(open_database(other)) as db, transaction(db):
@@ -205,7 +205,7 @@ def test_a_database_in_use_is_not_replaced(demo_path: Path, tmp_path: Path) -> N
         with pytest.raises(StoreError, match="in use"):
             restore(copy, demo_path)
         db.execute("ROLLBACK")
-    assert verify(demo_path)["instruments"] == 14
+    assert verify(demo_path)["instruments"] == 15
 
 
 @pytest.mark.parametrize("what", ["text", "foreign", "folder", "link"])
@@ -246,11 +246,11 @@ def test_fresh_keeps_the_demo_that_was_there_and_refuses_a_bench_of_ones_own(
         for command in (["demo", "--fresh", "--only-make"], ["restore", str(own)]):
             assert main([*command, "--database", str(demo_path)]) == 1
             assert "in use: stop the server first" in capsys.readouterr().err
-    assert verify(demo_path)["instruments"] == 15
+    assert verify(demo_path)["instruments"] == 16
     assert main(["demo", "--fresh", "--only-make", "--day", "2026-08-24", "--database", str(demo_path)]) == 0
     kept = Path(re.search(r"kept as (\S+)", capsys.readouterr().out)[1])
-    assert verify(kept)["instruments"] == 15
-    assert verify(demo_path)["instruments"] == 14
+    assert verify(kept)["instruments"] == 16
+    assert verify(demo_path)["instruments"] == 15
 
 
 def test_a_running_servers_file_is_not_restored_over(

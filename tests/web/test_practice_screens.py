@@ -350,6 +350,8 @@ def test_a_whole_job_is_done_with_plain_forms_and_counts_nowhere(bench: Bench, d
     assert 'hx-swap-oob="true"' in part
     assert "<header" not in part
     assert re.search(r"Ida .*none yet", words(bench.get("/practice/people")))
+    refused = bench.client.get(f"/instruments/{kept.instrument_id}/record.json", follow_redirects=True)
+    assert "has no record to hand over" in words(refused.text)
     # the same neck for somebody else
     raw = bench.client.get(f"{url}/challenge.json").data
     sent_on = {"person": "Noor", "file": (io.BytesIO(raw), "challenge.json")}

@@ -126,8 +126,9 @@ def id_of(db: Connection, uid: str) -> int | None:
 
 
 def named(db: Connection, name: str) -> list[int]:
-    """Ids of the instruments with this name, retired ones too."""
-    return [row["id"] for row in db.execute("SELECT id FROM instrument WHERE name = ? COLLATE NOCASE", (name,))]
+    """Ids of the instruments with this name, retired ones too, practice necks not."""
+    rows = db.execute(f"SELECT i.id FROM instrument i WHERE i.name = ? COLLATE NOCASE AND {NOT_PRACTICE}", (name,))
+    return [row["id"] for row in rows]
 
 
 def uids_here(db: Connection, table: str, uids: Sequence[str]) -> list[str]:

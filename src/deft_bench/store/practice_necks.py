@@ -78,8 +78,8 @@ def of_instrument(db: Connection, instrument_id: int) -> Kept | None:
 
 
 def is_job(db: Connection, job_id: int) -> bool:
-    """Whether a job is done on a practice neck."""
-    return db.execute("SELECT 1 FROM practice_neck WHERE job_id = ?", (job_id,)).fetchone() is not None
+    """Whether a job is none of the bench's: done on a practice neck."""
+    return db.execute("SELECT 1 FROM bench_job WHERE id = ?", (job_id,)).fetchone() is None
 
 
 def latest(db: Connection, most: int = 30) -> list[Kept]:

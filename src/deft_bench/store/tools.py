@@ -58,7 +58,7 @@ def worked_since(db: Connection, since: str, limit: int = 2000) -> list[Worked]:
     """
     rows = db.execute(
         "SELECT f.job_id, f.step, f.at FROM sheet_event f WHERE f.kind = 'finished' AND f.at >= ?"
-        " AND NOT EXISTS (SELECT 1 FROM practice_neck p WHERE p.job_id = f.job_id) ORDER BY f.at DESC"
+        " AND EXISTS (SELECT 1 FROM bench_job j WHERE j.id = f.job_id) ORDER BY f.at DESC"
         " LIMIT ?",
         (since, limit),
     ).fetchall()

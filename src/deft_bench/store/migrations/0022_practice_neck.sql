@@ -28,4 +28,4 @@ CREATE INDEX practice_deed_of ON practice_deed (neck_id, id);
 
 -- Jobs on real instruments: what goes over the whole bench counts no practice.
 CREATE VIEW bench_job AS
-    SELECT j.* FROM job j WHERE NOT EXISTS (SELECT 1 FROM practice_neck p WHERE p.job_id = j.id);
+    SELECT j.* FROM job j WHERE NOT EXISTS (SELECT 1 FROM practice_neck p WHERE p.instrument_id = j.instrument_id);

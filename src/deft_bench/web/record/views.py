@@ -19,7 +19,7 @@ from deft_bench.store import instruments, jobs, notes, refrets, sheets
 from deft_bench.web.drawing.neck_drawing import NeckDrawing, neck_drawing, short_unit
 from deft_bench.web.drawing.setup_card import setup_card
 from deft_bench.web.places import linked_steps
-from deft_bench.web.support import day, db, display, job_or_404, or_404, rock_mm, settings
+from deft_bench.web.support import day, db, display, instrument_or_404, job_or_404, or_404, rock_mm, settings
 
 EVENT_WORDS = {
     "closed": "closed",
@@ -115,6 +115,9 @@ def setup_pdf(job_id: int) -> Response:
 @screen.get("/instruments/<int:instrument_id>/record.json", endpoint="export_record")
 def record_out(instrument_id: int) -> Response:
     """The instrument's whole record as JSON."""
+    if instrument_or_404(instrument_id).practice:
+        flash("A practice neck has no record to hand over: hand it on as a challenge, from its debrief.")
+        return redirect(url_for("practice.of_instrument", instrument_id=instrument_id))
     with or_404():
         record = export_record(db(), instrument_id)
     response = make_response(json.dumps(record, ensure_ascii=False, indent=1))

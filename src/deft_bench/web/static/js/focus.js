@@ -57,7 +57,7 @@ document.addEventListener("htmx:oobAfterSwap", (event) => {
 document.addEventListener("submit", (event) => {
   const element = event.submitter ?? document.activeElement;
   if (!event.target.method || event.target.method === "dialog" || !element || element === document.body) return;
-  const keep = { at: Date.now(), path: location.pathname, scroll: scrollY, ways: ways(element) };
+  const keep = { at: Date.now(), path: location.pathname, title: document.title, scroll: scrollY, ways: ways(element) };
   sessionStorage.setItem(KEPT, JSON.stringify(keep));
 });
 
@@ -65,7 +65,7 @@ const kept = JSON.parse(sessionStorage.getItem(KEPT) ?? "null");
 sessionStorage.removeItem(KEPT);
 function back() {
   if (!lost()) return;
-  const here = kept.path === location.pathname;
+  const here = kept.path === location.pathname && kept.title === document.title; // a stage and its debrief are two pages
   if (here && !location.hash) scrollTo(0, kept.scroll);
   const asks = document.querySelector("[autofocus]"); // a page that says where to begin is right
   if (asks) asks.focus();
