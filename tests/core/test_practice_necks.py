@@ -1,6 +1,8 @@
 """Practice necks: what a seed's neck answers, what the program makes of it, and what attempts are worth."""
 
 import json
+import re
+from dataclasses import asdict
 from datetime import date, timedelta
 
 import numpy as np
@@ -8,11 +10,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.beam_contact import bears
+from deft_bench.core.frets.fall_away_tape import fall_by_last_drop
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.levelling import best_line
 from deft_bench.core.frets.rocker import around, rock_of
-from deft_bench.core.practice import beam, intonate, order, straight
+from deft_bench.core.practice import beam, bench_sums, intonate, order, rounds, straight
 from deft_bench.core.practice.culprit import (
     FRETS,
     LEVELS,
@@ -24,11 +28,14 @@ from deft_bench.core.practice.culprit import (
     score,
 )
 from deft_bench.core.practice.ladder import BOXES, WELL, next_level, rungs
+from deft_bench.core.practice.mistakes import mistakes
 from deft_bench.core.practice.numbered import WORTH_PLAYING
+from deft_bench.core.practice.read_light import read_light
 from deft_bench.core.strings.notes import cents_between
 from deft_bench.core.strings.pitch import pitch
 from deft_bench.formats.operations_toml import shipped
 
+IN_ROUNDS = (read_light, bench_sums.tape_layers, bench_sums.slot_cuts, bench_sums.saddle_cuts)
 SEEDS, ALL_LEVELS = st.integers(0, 10**6), st.sampled_from(sorted(LEVELS))
 
 
@@ -282,3 +289,45 @@ def test_what_is_heard_of_a_saddle_is_how_far_it_is_off(seed: int, level: int) -
     assert intonate.score(truth, [intonate.Done("fretted")]).points < 75
     with pytest.raises(ValueError, match=r"0\.25, 0\.5, 1, 2 mm"):
         intonate.do(truth, "turn", 7.0)
+
+
+@settings(max_examples=30, deadline=None)
+@given(SEEDS, st.sampled_from([1, 2]))
+def test_rounds_ask_what_can_be_answered_and_guessing_is_worth_nothing(seed: int, level: int) -> None:
+    drawn = [draw(seed, level) for draw in IN_ROUNDS] + [mistakes(shipped(), seed, level)]
+    chance = np.random.default_rng(seed)
+    for some in drawn:
+        assert rounds.why_no_drill(some) == ""
+        assert rounds.points(some, [one.right for one in some]) == 100
+        assert rounds.rounds_from(json.loads(json.dumps({"rounds": [asdict(one) for one in some]}))) == some
+        for one in some:
+            assert one.worth(one.right) == 1
+            if one.asks == "length":
+                assert one.worth(one.right + 2 * one.within_mm) == pytest.approx(0.5)
+                assert one.worth(one.right - 3 * one.within_mm) == pytest.approx(0)
+    guesses = [[float(chance.integers(len(one.choices))) for one in drawn[0]] for _ in range(200)]
+    assert sum(rounds.points(drawn[0], guess) for guess in guesses) / 200 < 20
+    with pytest.raises(ValueError, match="level 3 is not there"):
+        read_light(seed, 3)
+
+
+@settings(max_examples=30, deadline=None)
+@given(SEEDS, st.sampled_from([1, 2]))
+def test_the_answers_of_the_sums_do_what_was_wanted(seed: int, level: int) -> None:
+    xs = fret_positions(640.0, 22)
+    for one in bench_sums.tape_layers(seed, level):
+        fret, first = (int(n) for n in re.findall(r"fret (\d+)", one.situation)[:2])
+        thick, drop, height = one.lengths_mm
+        cut = fall_by_last_drop(xs, fret, height, drop)
+        # to the hundredth that the drop is said in
+        assert abs(cut.crossing_mm - xs[first - 2]) < 0.02 / drop * (xs[-1] - xs[fret - 1])
+        assert 0 <= round(height / thick) - one.right <= 2
+    for one in bench_sums.slot_cuts(seed, level):
+        gap, wanted, cut = one.lengths_mm[:3]
+        bearing = xs[1] if level == 1 else xs[2]
+        assert gap - cut * (1 - xs[0] / bearing) == pytest.approx(min(gap, wanted), abs=1e-9)
+    for one in bench_sums.saddle_cuts(seed, level):
+        bass, treble, wants_bass, wants_treble, cut, spread, past = one.lengths_mm
+        ends = {"bass": 2 * (bass - wants_bass), "treble": 2 * (treble - wants_treble)}
+        here, there = ("bass", "treble") if "bass" in one.ask else ("treble", "bass")
+        assert cut == pytest.approx(ends[here] + (ends[here] - ends[there]) * past / spread)

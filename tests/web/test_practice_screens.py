@@ -6,12 +6,15 @@ import json
 import re
 from pathlib import Path
 
+import pytest
+
 from deft_bench.bench.practice.attempts import DRILLS, WHOLE
 from deft_bench.bench.practice.beam import under_the_beam
 from deft_bench.bench.practice.by_program import play
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.intonate import at_the_saddle
 from deft_bench.bench.practice.order import in_order
+from deft_bench.bench.practice.rounds import IN_ROUNDS, in_rounds
 from deft_bench.bench.practice.straight import at_the_rod
 from deft_bench.core.practice import intonate
 from deft_bench.core.practice.whole_neck import as_json, neck_from
@@ -290,6 +293,40 @@ def test_a_saddle_is_put_right_by_what_is_heard(bench: Bench, demo: Connection, 
     assert "too far" in seen
     alone = start(bench, level=3, seed="5", drill="intonate")
     assert "one is listened to after the other" in words(bench.post(f"{alone}/hear", {"what": "both"}).text)
+
+
+@pytest.mark.parametrize("drill", IN_ROUNDS)
+def test_rounds_are_answered_one_by_one(bench: Bench, demo: Connection, drill: str) -> None:
+    url = start(bench, level=2, seed="5", drill=drill)
+    attempt = int(url.rsplit("/", 1)[1])
+    found = in_rounds(demo, attempt)
+    many = len(found.rounds)
+    for number, one in enumerate(found.rounds, 1):
+        page = bench.get(url)
+        assert f"round {number} of {many}" in words(page)
+        for wrong in ("", "much", "99 miles"):
+            answer = bench.post(f"{url}/round", {"round": number, "answer": wrong})
+            assert answer.status_code == 422
+            assert "wrong-words" in answer.text
+        said = f"{one.right:.4f} mm" if one.asks == "length" else str(round(one.right))
+        told = bench.post(f"{url}/round", {"round": number, "answer": said}, headers={"HX-Request": "true"})
+        if number < many:
+            assert "Right." in told.text
+            # a second window is told, and nothing counts twice
+            late = bench.post(f"{url}/round", {"round": number, "answer": said})
+            assert "in another window" in words(late.text)
+        else:
+            assert told.headers["HX-Redirect"] == url
+    assert "100 of 100" in words(bench.get(url))
+    assert "answered already" in words(bench.post(f"{url}/round", {"round": many, "answer": said}).text)
+    # all wrong is worth nothing, and says what was right
+    url = start(bench, level=1, seed="6", drill=drill)
+    for number, one in enumerate(in_rounds(demo, int(url.rsplit("/", 1)[1])).rounds, 1):
+        said = "9 mm" if one.asks == "length" else str((round(one.right) + 1) % (len(one.choices) or 50))
+        page = bench.post(f"{url}/round", {"round": number, "answer": said}).text
+    assert "0 of 100" in words(page)
+    assert "you said" in words(page)
+    assert f"{number} of {number} rounds" in words(bench.get("/practice/people"))
 
 
 def laid(bench: Bench, **sent: str) -> tuple[str, int]:

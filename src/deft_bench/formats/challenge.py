@@ -10,7 +10,18 @@ from importlib.resources import files
 from typing import Any
 
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice import beam, culprit, intonate, order, straight, whole_neck
+from deft_bench.core.practice import (
+    beam,
+    bench_sums,
+    culprit,
+    intonate,
+    mistakes,
+    order,
+    read_light,
+    rounds,
+    straight,
+    whole_neck,
+)
 from deft_bench.formats.strict_json import RequestError, check, read_json
 from deft_bench.store.practice import BY_HAND
 
@@ -67,12 +78,18 @@ def shipped() -> Mapping[str, Challenge]:
     return dict(sorted(found.items()))
 
 
+IN_ROUNDS = ("light", "tape", "slot", "saddle", "mistakes")
 _LEVELS: Mapping[str, Mapping[int, object]] = {
     "culprit": culprit.LEVELS,
     "straight": straight.LEVELS,
     "beam": beam.LEVELS,
     "intonate": intonate.LEVELS,
     "order": order.LEVELS,
+    "light": read_light.LEVELS,
+    "tape": bench_sums.TAPE_LEVELS,
+    "slot": bench_sums.SLOT_LEVELS,
+    "saddle": bench_sums.SADDLE_LEVELS,
+    "mistakes": mistakes.LEVELS,
     "whole": whole_neck.LEVELS,
 }
 _WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
@@ -81,6 +98,7 @@ _WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
     "beam": lambda kept, level: beam.why_no_drill(beam.neck_from(kept), level),
     "intonate": lambda kept, _: intonate.why_no_drill(intonate.SaddleString(**kept)),
     "order": lambda kept, level: order.why_no_drill(order.day_from(kept), level),
+    **dict.fromkeys(IN_ROUNDS, lambda kept, _: rounds.why_no_drill(rounds.rounds_from(kept))),
     "whole": lambda kept, _: whole_neck.why_no_drill(whole_neck.neck_from(kept)),
 }
 
@@ -131,6 +149,20 @@ _ROD = _object(
 )
 _BY_FRET = {"type": "object", "propertyNames": {"pattern": "^([1-9]|1[0-9]|2[0-2])$"}}
 _RULE = _object({"before": _TEXT, "after": _TEXT, "spoils": _TEXT})
+_ROUND = _object(
+    {
+        "situation": _TEXT,
+        "ask": _TEXT,
+        "right": _number(-1000, 1000),
+        "why": _TEXT,
+        "asks": {"enum": ["choice", "length", "count"]},
+        "choices": _listed(_TEXT, 0, 8),
+        "lengths_mm": _listed(_number(-2000, 2000), 0, 12),
+        "within_mm": _number(0, 5),
+        "gaps_mm": _listed(_number(0, 2), 0, 60),
+    },
+    optional=("choices", "lengths_mm", "within_mm", "gaps_mm"),
+)
 _TRUTHS: Mapping[str, Any] = {
     "culprit": _object(
         {
@@ -171,6 +203,7 @@ _TRUTHS: Mapping[str, Any] = {
             "right": _listed(_TEXT, 2, 20),
         }
     ),
+    **dict.fromkeys(IN_ROUNDS, _object({"rounds": _listed(_ROUND, 1, 20)})),
     "whole": _object(
         {
             "neck": _object(

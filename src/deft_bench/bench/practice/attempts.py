@@ -7,7 +7,17 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from deft_bench.core.practice import beam, culprit, intonate, order, straight, whole_neck
+from deft_bench.core.practice import (
+    beam,
+    bench_sums,
+    culprit,
+    intonate,
+    mistakes,
+    order,
+    read_light,
+    straight,
+    whole_neck,
+)
 from deft_bench.core.practice.ladder import WELL, Rung, next_level, rungs
 from deft_bench.core.times import moment, stamp
 from deft_bench.store import practice
@@ -66,6 +76,32 @@ DRILLS: Mapping[str, Drill] = {
         "Steps of a job, shuffled. Put them in an order that spoils nothing; what each breach spoils is said. About two"
         " minutes.",
         order.LEVELS,
+    ),
+    "light": Drill(
+        "Read the light",
+        "A straightedge on the fret tops, and the light under it. Six necks: say what each is. About two minutes.",
+        read_light.LEVELS,
+    ),
+    "tape": Drill(
+        "How many layers of tape",
+        "A fall-away by tape under the beam: how many layers, for what the last fret shall lose. About three minutes.",
+        bench_sums.TAPE_LEVELS,
+    ),
+    "slot": Drill(
+        "How far the slot",
+        "A gap over the first fret, and what is wanted there: how far the slot’s bottom may come down, and whether it"
+        " may at all. About three minutes.",
+        bench_sums.SLOT_LEVELS,
+    ),
+    "saddle": Drill(
+        "One-piece saddle",
+        "The action at the twelfth on both sides, and what is wanted: how much comes off beneath. About three minutes.",
+        bench_sums.SADDLE_LEVELS,
+    ),
+    "mistakes": Drill(
+        "Mistakes",
+        "A sign that something goes wrong: name the mistake, and choose what saves the work. About three minutes.",
+        mistakes.LEVELS,
     ),
     WHOLE: Drill(
         "A whole job",

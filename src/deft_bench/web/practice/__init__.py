@@ -1,6 +1,29 @@
 """Practice: drills on necks whose truth is hidden until they are answered."""
 
-from deft_bench.web.practice import attempts, beam, challenges, culprit, intonate, order, people, straight, whole
+from deft_bench.web.practice import (
+    attempts,
+    beam,
+    challenges,
+    culprit,
+    intonate,
+    order,
+    people,
+    rounds,
+    straight,
+    whole,
+)
 from deft_bench.web.practice.screen import screen
 
-__all__ = ["attempts", "beam", "challenges", "culprit", "intonate", "order", "people", "screen", "straight", "whole"]
+__all__ = [
+    "attempts",
+    "beam",
+    "challenges",
+    "culprit",
+    "intonate",
+    "order",
+    "people",
+    "rounds",
+    "screen",
+    "straight",
+    "whole",
+]

@@ -16,11 +16,12 @@ from deft_bench.bench.practice.beam import begin_beam
 from deft_bench.bench.practice.culprit import begin_culprit
 from deft_bench.bench.practice.intonate import begin_intonate
 from deft_bench.bench.practice.order import begin_order
+from deft_bench.bench.practice.rounds import IN_ROUNDS, begin_rounds
 from deft_bench.bench.practice.straight import begin_straight
 from deft_bench.bench.practice.whole import begin_whole
 from deft_bench.core.practice.ladder import DAYS, WELL
 from deft_bench.store import practice_necks
-from deft_bench.web.practice import beam, culprit, intonate, order, straight
+from deft_bench.web.practice import beam, culprit, intonate, order, rounds, straight
 from deft_bench.web.practice.screen import screen
 from deft_bench.web.support import Form, db, now, or_404
 
@@ -30,6 +31,7 @@ BEGIN = {
     "beam": begin_beam,
     "intonate": begin_intonate,
     "order": begin_order,
+    **{drill: begin_rounds(drill) for drill in IN_ROUNDS},
 }
 PAGES = {
     "culprit": culprit.page,
@@ -37,6 +39,7 @@ PAGES = {
     "beam": beam.page,
     "intonate": intonate.page,
     "order": order.page,
+    **dict.fromkeys(IN_ROUNDS, rounds.page),
 }
 
 

@@ -9,9 +9,11 @@ from deft_bench.bench.practice.beam import under_the_beam
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.intonate import at_the_saddle
 from deft_bench.bench.practice.order import in_order
+from deft_bench.bench.practice.rounds import IN_ROUNDS, in_rounds
 from deft_bench.bench.practice.straight import SAYINGS, at_the_rod, debrief_rod
 from deft_bench.core.frets.rocker import Signed
 from deft_bench.core.practice.ladder import WELL
+from deft_bench.web.practice.rounds import answer_words, said
 from deft_bench.web.practice.screen import screen
 from deft_bench.web.support import db, display, now
 
@@ -70,11 +72,22 @@ def _order(attempt_id: int) -> str:
     return f"“{titles[one.after]}” before “{titles[one.before]}”: {one.spoils}{more}"
 
 
+def _rounds(attempt_id: int) -> str:
+    found = in_rounds(db(), attempt_id)
+    one, answer = next(
+        (one, answer) for one, answer in zip(found.rounds, found.answers, strict=True) if one.worth(answer) < 1
+    )
+    wrong = sum(one.worth(answer) < 1 for one, answer in zip(found.rounds, found.answers, strict=True))
+    first = f"{said(one, one.situation)} Said {answer_words(one, answer)} for {answer_words(one, one.right)}"
+    return f"{wrong} of {len(found.rounds)} rounds: {first}"
+
+
 WORDS: Mapping[str, Callable[[int], str]] = {
     "culprit": _culprit,
     "straight": _straight,
     "beam": _beam,
     "intonate": _intonate,
     "order": _order,
+    **dict.fromkeys(IN_ROUNDS, _rounds),
 }
 """What went wrong with an attempt, by its drill."""
