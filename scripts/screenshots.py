@@ -7,15 +7,18 @@ import itertools
 import sys
 import tempfile
 from contextlib import closing
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from playwright.sync_api import sync_playwright
 
+from deft_bench.bench.practice.by_program import play_on
+from deft_bench.bench.practice.whole import begin_whole, keep_outcome, whole_job
 from deft_bench.bench.scheduling import plan_first
+from deft_bench.core.practice.whole_neck import score
 from deft_bench.demo import make_demo
 from deft_bench.store import shop
-from deft_bench.store.database import open_database
+from deft_bench.store.database import Connection, open_database
 from deft_bench.web import create_app
 from deft_bench.web.devices.stand_ins import start as start_stand_ins
 from deft_bench.web.serving import in_background
@@ -39,8 +42,8 @@ VIEWS = {
     "intonation": "/instruments/8/setup/intonation",
     "record": "/jobs/{levelled}/record",
     "play": "/surveys/{sounded}/play",
-    "practice": "/practice/{half_way}",
-    "debrief": "/practice/{practised}",
+    "practice": "/practice/necks/1",
+    "debrief": "/practice/necks/2?moment=5",
     "devices": "/devices/1",
 }
 
@@ -55,6 +58,7 @@ def main() -> None:
         make_demo(database, DAY.date())
         with closing(open_database(database)) as db:
             plan_first(db, shop.settings(db), DAY)
+            hand_in_a_whole_job(db)
         app = create_app(database, now=lambda: DAY)
         known = ids(database)
         views = {path.strip("/").replace("/", "-") or "today": path for path in asked[3:]} if asked[3:] else VIEWS
@@ -75,6 +79,16 @@ def main() -> None:
                 page.screenshot(path=out / f"{clean}.png")
                 print(name, answer.status if answer else "", f"{tall} high", f"{wide} too wide" if wide > 0 else "")
             browser.close()
+
+
+def hand_in_a_whole_job(db: Connection) -> None:
+    """Do a whole job as the program would, for its debrief."""
+    settings, begins = shop.settings(db), DAY - timedelta(days=1)
+    neck = begin_whole(db, begins, "Emre", 3, 62)
+    theirs = play_on(db, settings, neck, begins)
+    found = whole_job(db, neck)
+    worth = score(found.truth, found.neck, found.seconds, theirs.end, theirs.seconds)
+    keep_outcome(db, DAY, found, worth, theirs.said)
 
 
 def ids(database: Path) -> dict[str, int]:

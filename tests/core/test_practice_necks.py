@@ -323,11 +323,11 @@ def test_the_answers_of_the_sums_do_what_was_wanted(seed: int, level: int) -> No
         assert abs(cut.crossing_mm - xs[first - 2]) < 0.02 / drop * (xs[-1] - xs[fret - 1])
         assert 0 <= round(height / thick) - one.right <= 2
     for one in bench_sums.slot_cuts(seed, level):
-        gap, wanted, cut = one.lengths_mm[:3]
+        gap, wanted, off = one.lengths_mm[:3]
         bearing = xs[1] if level == 1 else xs[2]
-        assert gap - cut * (1 - xs[0] / bearing) == pytest.approx(min(gap, wanted), abs=1e-9)
+        assert gap - off * (1 - xs[0] / bearing) == pytest.approx(min(gap, wanted), abs=1e-9)
     for one in bench_sums.saddle_cuts(seed, level):
-        bass, treble, wants_bass, wants_treble, cut, spread, past = one.lengths_mm
+        bass, treble, wants_bass, wants_treble, off, spread, past = one.lengths_mm
         ends = {"bass": 2 * (bass - wants_bass), "treble": 2 * (treble - wants_treble)}
         here, there = ("bass", "treble") if "bass" in one.ask else ("treble", "bass")
-        assert cut == pytest.approx(ends[here] + (ends[here] - ends[there]) * past / spread)
+        assert off == pytest.approx(ends[here] + (ends[here] - ends[there]) * past / spread)

@@ -34,17 +34,22 @@ class Play:
 
 
 def play(settings: ShopSettings, truth: PracticeNeck) -> Play:
-    """Do the whole job as the calls say."""
+    """Do the whole job on a neck as the calls say."""
     with closing(scratch()) as db:
-        return _Player(db, settings, begin_on_truth(db, BEGINS, "the program", 1, 0, truth)).play()
+        return play_on(db, settings, begin_on_truth(db, BEGINS, "the program", 1, 0, truth), BEGINS)
+
+
+def play_on(db: Connection, settings: ShopSettings, neck_id: int, begins: datetime) -> Play:
+    """Do the whole job as the calls say on a practice neck that lies on a bench, from a moment on."""
+    return _Player(db, settings, neck_id, begins).play()
 
 
 class _Player:
     """Follows the calls on one neck; every act is a minute after the last."""
 
-    def __init__(self, db: Connection, settings: ShopSettings, neck_id: int) -> None:
+    def __init__(self, db: Connection, settings: ShopSettings, neck_id: int, begins: datetime) -> None:
         self.db, self.settings, self.neck_id = db, settings, neck_id
-        self.now, self.said = BEGINS, list[str]()
+        self.now, self.said = begins, list[str]()
 
     def play(self) -> Play:
         passed = False

@@ -55,6 +55,8 @@ DOES: Mapping[str, What] = {
     "lift": "lift",
     "wait": "wait",
 }
+AT_FRET = ("press", "tap", "light", "firm", "lift")
+"""What is done to the fret under the hand."""
 READS: Mapping[str, tuple[str, bool, bool]] = {
     "rock": ("rocker", True, True),
     "rock_lane": ("rocker", False, True),
@@ -104,47 +106,44 @@ def neck_call(neck_id: int) -> str:
 @screen.post("/practice/necks/<int:neck_id>/work")
 def neck_worked(neck_id: int) -> str | Response | tuple[str, int]:
     """Read with a tool or do one thing by hand; a script gets the stage alone."""
-    form = Form()
-    did = form.text("did")
-    lane = form.text("lane", ALL_LANES)
-    lanes = LANES if lane == ALL_LANES else (lane,)
-    one_fret = did in ("press", "tap", "light", "firm", "lift") or (did in READS and READS[did][1])
+    form, said = Form(), ""
     with or_404():
         found = whole_job(db(), neck_id)
-        fret = form.count("fret", 1, found.neck.neck.frets) if one_fret else 0
-        turn = next((n for n in SIXTEENTHS if did == f"turn {n}"), 0)
-        lift = form.length("lift") if did == "lift" else 0
-        if did not in DOES and did not in READS and not turn:
-            form.errors["did"] = f"Choose one of: {', '.join([*READS, *DOES])}."
-        say = ""
-        if not form.errors and fret is not None and lift is not None:
-            try:
-                frets = [fret] if fret else []
-                if did in READS:
-                    say = _read(found, did, frets, lanes)
-                    found = whole_job(db(), neck_id)
-                else:
-                    what = "turn" if turn else DOES[did]
-                    found = work(
-                        db(),
-                        now(),
-                        neck_id,
-                        what,
-                        frets,
-                        sixteenths=turn,
-                        lanes=lanes,
-                        firm=did == "firm",
-                        mm=lift / 1000,
-                    )
-                    say = deed_words(found.steps[-1].deed)
-            except PracticeError as error:
-                form.errors["did"] = str(error)
-    draw = partial(_stage, found, form, say)
+    try:
+        found, said = _done(found, form)
+    except PracticeError as error:
+        form.errors["did"] = str(error)
+    draw = partial(_stage, found, form, said)
     if "HX-Request" in request.headers:
         return draw("practice/neck_stage.html")
-    if not form.errors:
-        flash(f"{say}.")
-    return (draw(), 422) if form.errors else redirect(url_for(".neck", neck_id=neck_id))
+    if form.errors:
+        return draw(), 422
+    flash(f"{said}.")
+    return redirect(url_for(".neck", neck_id=neck_id))
+
+
+def _done(found: WholeJob, form: Form) -> tuple[WholeJob, str]:
+    """Do what a form asks for; the job after it, and what it told, empty with an error in the form. Raises
+    PracticeError.
+    """
+    did, neck_id = form.text("did"), found.kept.id
+    turn = next((n for n in SIXTEENTHS if did == f"turn {n}"), 0)
+    what: What | None = "turn" if turn else DOES.get(did)
+    if what is None and did not in READS:
+        raise PracticeError(f"Choose one of: {', '.join([*READS, *DOES])}.")
+    at_fret = did in AT_FRET or (did in READS and READS[did][1])
+    fret = form.count("fret", 1, found.neck.neck.frets) if at_fret else None
+    lift_um = form.length("lift") if did == "lift" else None
+    if form.errors:
+        return found, ""
+    lane = form.text("lane", ALL_LANES)
+    lanes, frets = LANES if lane == ALL_LANES else (lane,), [fret] if fret else []
+    if what is None:
+        said = _read(found, did, frets, lanes)
+        return whole_job(db(), neck_id), said
+    mm = (lift_um or 0) / 1000
+    after = work(db(), now(), neck_id, what, frets, sixteenths=turn, lanes=lanes, firm=did == "firm", mm=mm)
+    return after, deed_words(after.steps[-1].deed)
 
 
 def _read(found: WholeJob, did: str, frets: list[int], lanes: tuple[str, ...]) -> str:

@@ -44,8 +44,7 @@ def show(survey_id: int) -> str:
     order = cursor_order(db(), survey)
     setup = setups.plan_of(db(), instrument.id, instrument.spec) if kind.per_string else None
     explained = kind.drawn == "explained"
-    silent = calls_off(instrument)
-    found = None if silent else likely_of(survey, instrument, job)
+    found = likely_of(survey, instrument, job)
     return render_template(
         "surveys/show.html",
         section="instruments",
@@ -60,7 +59,7 @@ def show(survey_id: int) -> str:
         least_shown=kind.least_shown_mm(rock_mm()),
         neck=_neck(survey, instrument, values, found),
         found=found,
-        telling=kind.code in TELLING and job is not None and not silent,
+        telling=_tells(survey, instrument, job),
         tool_answers=instrument.practice and kind.code in READING_SECONDS,
         blades=[display().fine_number(um) for um in survey.head.blades_um],
         lanes=tuple(reversed(kind.lanes_of(survey.head.strings))),
@@ -125,9 +124,16 @@ def _asked_place(order: list[Place]) -> Place | None:
     return place if place in order else None
 
 
+def _tells(survey: surveys.Survey, instrument: instruments.Instrument, job: jobs.Job | None) -> bool:
+    """Whether a call is made while the survey is read."""
+    return survey.head.kind in TELLING and job is not None and not calls_off(instrument)
+
+
 def likely_of(survey: surveys.Survey, instrument: instruments.Instrument, job: jobs.Job | None) -> Likely | None:
-    """The likely neck that a survey of the fret tops adds to; None for other surveys, and before anything is read."""
-    if survey.head.kind not in TELLING or job is None or survey.frets != instrument.spec.frets:
+    """The likely neck that a survey of the fret tops adds to; None for other surveys, before anything is read, and on
+    a practice neck whose calls are off.
+    """
+    if job is None or not _tells(survey, instrument, job) or survey.frets != instrument.spec.frets:
         return None
     return likely(db(), settings(), job, instrument, quick=True)
 
@@ -137,7 +143,7 @@ def call(survey_id: int) -> Response:
     """The call so far, from all that was read of the neck, and how likely every place stands; empty before anything."""
     survey, instrument = survey_or_404(survey_id)
     found = likely_of(survey, instrument, jobs.get(db(), survey.job_id) if survey.job_id else None)
-    if found is None or calls_off(instrument):
+    if found is None:
         return jsonify({})
     neck = neck_drawing(
         instrument.spec,
