@@ -43,7 +43,7 @@ VIEWS = {
     "record": "/jobs/{levelled}/record",
     "play": "/surveys/{sounded}/play",
     "practice": "/practice/necks/1",
-    "debrief": "/practice/necks/2?moment=5",
+    "debrief": "/practice/necks/2?moment=12",
     "devices": "/devices/1",
 }
 

@@ -3,8 +3,10 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from deft_bench.core.evidence.actions import Spread
-from deft_bench.core.frets.heights import deviations
+from deft_bench.core.evidence.likely_neck import over_fair_line
 
 LEFT, WIDTH, LANE_HEIGHT, TOP = 74, 760, 104, 22
 UM_FOR_HALF = 150.0
@@ -49,12 +51,13 @@ def truth_and_belief(
     for row, (lane, heights) in enumerate(heights_mm.items()):
         middle = TOP + LANE_HEIGHT * (row + 0.5)
         tops = []
-        for i, off in enumerate(deviations(positions_mm, heights)):
+        # over the line that the belief is over
+        for i, off in enumerate(over_fair_line(np.array(heights), np.array(positions_mm)).tolist()):
             x, thought = LEFT + i * step, believed[lane][i] if believed else None
             ends: tuple[float, float] | tuple[None, None] = None, None
             if thought is not None:
                 ends = (_at(middle, thought.high), _at(middle, thought.low))
-            tops.append(Believed(i + 1, x, _at(middle, off or 0.0), *ends))
+            tops.append(Believed(i + 1, x, _at(middle, off), *ends))
         lanes[lane] = (middle, tops)
     return TruthAndBelief(lanes)
 

@@ -284,7 +284,10 @@ def _debrief(found: WholeJob) -> str:
         program=found.kept.outcome["program"],
         levels=LEVELS,
         drawn=under_beam(
-            found.neck, found.neck.neck.positions, found.neck.to_come_off(), dict(found.truth.neck.unseated)
+            found.neck,
+            found.neck.neck.positions,
+            found.neck.to_come_off(),
+            dict(sorted(found.truth.neck.unseated.items())),
         ),
         moments=told,
         shown=shown,
