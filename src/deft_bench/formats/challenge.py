@@ -15,6 +15,7 @@ from deft_bench.core.practice import (
     bench_sums,
     culprit,
     intonate,
+    level_or_lift,
     mistakes,
     order,
     read_light,
@@ -78,7 +79,7 @@ def shipped() -> Mapping[str, Challenge]:
     return dict(sorted(found.items()))
 
 
-IN_ROUNDS = ("light", "tape", "slot", "saddle", "mistakes")
+IN_ROUNDS = ("light", "lift", "tape", "slot", "saddle", "mistakes")
 _LEVELS: Mapping[str, Mapping[int, object]] = {
     "culprit": culprit.LEVELS,
     "straight": straight.LEVELS,
@@ -86,6 +87,7 @@ _LEVELS: Mapping[str, Mapping[int, object]] = {
     "intonate": intonate.LEVELS,
     "order": order.LEVELS,
     "light": read_light.LEVELS,
+    "lift": level_or_lift.LEVELS,
     "tape": bench_sums.TAPE_LEVELS,
     "slot": bench_sums.SLOT_LEVELS,
     "saddle": bench_sums.SADDLE_LEVELS,
@@ -159,7 +161,7 @@ _ROUND = _object(
         "choices": _listed(_TEXT, 0, 8),
         "lengths_mm": _listed(_number(-2000, 2000), 0, 12),
         "within_mm": _number(0, 5),
-        "gaps_mm": _listed(_number(0, 2), 0, 60),
+        "gaps_mm": _listed(_number(0, 2), 0, 180),
     },
     optional=("choices", "lengths_mm", "within_mm", "gaps_mm"),
 )

@@ -12,6 +12,7 @@ from deft_bench.core.practice import (
     bench_sums,
     culprit,
     intonate,
+    level_or_lift,
     mistakes,
     order,
     read_light,
@@ -81,6 +82,12 @@ DRILLS: Mapping[str, Drill] = {
         "Read the light",
         "A straightedge on the fret tops, and the light under it. Six necks: say what each is. About two minutes.",
         read_light.LEVELS,
+    ),
+    "lift": Drill(
+        "Level or lift",
+        "Three lanes under an edge: level, lift, look under a fret first, leave them, or say that no metal is left."
+        " About two minutes.",
+        level_or_lift.LEVELS,
     ),
     "tape": Drill(
         "How many layers of tape",

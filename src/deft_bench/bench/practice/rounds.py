@@ -7,6 +7,7 @@ from datetime import datetime
 from deft_bench.bench.practice.attempts import ANSWERED, PracticeError, begin, close, keep
 from deft_bench.bench.sheet_state import catalogue
 from deft_bench.core.practice import bench_sums
+from deft_bench.core.practice.level_or_lift import level_or_lift
 from deft_bench.core.practice.mistakes import mistakes
 from deft_bench.core.practice.read_light import read_light
 from deft_bench.core.practice.rounds import Round, points, rounds_from
@@ -16,6 +17,7 @@ from deft_bench.store.practice import Attempt
 
 DRAWN: Mapping[str, Callable[[int, int], tuple[Round, ...]]] = {
     "light": read_light,
+    "lift": level_or_lift,
     "tape": bench_sums.tape_layers,
     "slot": bench_sums.slot_cuts,
     "saddle": bench_sums.saddle_cuts,

@@ -173,9 +173,20 @@ def found_by_program(truth: CulpritNeck, level: int) -> tuple[list[Reading], fro
     return taken, ways[0].signed if len(ways) == 1 else frozenset()
 
 
+def told_of(readings: Iterable[Reading], fret: int) -> bool:
+    """Whether anything was read that tells of a fret: a rocker that stood on it, or clear light beside or over it."""
+    return any(
+        fret in around(one.fret)
+        if one.tool == "rocker"
+        else any(light == 2 for light in one.light[max(0, fret - 2) : fret + 1])
+        for one in readings
+    )
+
+
 def score(truth: CulpritNeck, level: int, readings: Sequence[Reading], named: frozenset[Signed]) -> Score:
-    """What an attempt was worth."""
-    right = len(named & truth.signed) / max(len(truth.signed), len(named))
+    """What an attempt was worth: a fret that nothing told of is a guess, and counts for nothing."""
+    told = {(fret, sign) for fret, sign in named & truth.signed if told_of(readings, fret)}
+    right = len(told) / max(len(truth.signed), len(named))
     seconds, program = seconds_of(readings), seconds_of(found_by_program(truth, level)[0])
     spared = min(1.0, program / seconds) if seconds else 1.0
     return Score(round(100 * right * (RIGHT_SHARE + (1 - RIGHT_SHARE) * spared)), right, seconds, program)

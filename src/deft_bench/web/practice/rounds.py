@@ -5,8 +5,10 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.practice.attempts import DRILLS, PracticeError, level_words
 from deft_bench.bench.practice.rounds import InRounds, answer_round, in_rounds
+from deft_bench.core.frets.heights import LANES
+from deft_bench.core.instrument import MOST_FRETS
 from deft_bench.core.practice.rounds import Round
-from deft_bench.web.drawing.light_under_edge import light_under_edge
+from deft_bench.web.drawing.light_under_edge import UnderEdge, light_under_edge
 from deft_bench.web.practice.screen import acted_on, screen
 from deft_bench.web.support import Form, db, display, now, or_404
 
@@ -53,6 +55,15 @@ def _given(form: Form, one: Round) -> float | None:
     return form.count("answer", 0, most)
 
 
+def edges_of(one: Round) -> list[UnderEdge]:
+    """What is drawn of a round: nothing, one edge, or one a lane."""
+    if not one.gaps_mm:
+        return []
+    many = len(LANES) if len(one.gaps_mm) > MOST_FRETS else 1
+    frets = len(one.gaps_mm) // many
+    return [light_under_edge(one.gaps_mm[k * frets : (k + 1) * frets]) for k in range(many)]
+
+
 def said(one: Round, text: str) -> str:
     """A round's text with its lengths in the shop's units."""
     return text.format(*[display().fine_mm(mm) for mm in one.lengths_mm])
@@ -67,15 +78,14 @@ def answer_words(one: Round, answer: float) -> str:
 
 def _page(found: InRounds, form: Form, template: str = "practice/rounds.html") -> str:
     done = found.attempt.named is not None
-    drawn = light_under_edge(found.now.gaps_mm) if found.now and found.now.gaps_mm else None
     return render_template(
         "practice/rounds_debrief.html" if done else template,
         section="practice",
         found=found,
         drill=DRILLS[found.attempt.drill],
         level_words=level_words(found.attempt),
-        drawn=drawn,
-        pictures=[light_under_edge(one.gaps_mm) if one.gaps_mm else None for one in found.rounds] if done else [],
+        drawn=[] if found.now is None else edges_of(found.now),
+        pictures=[edges_of(one) for one in found.rounds] if done else [],
         said=said,
         answer_words=answer_words,
         sent=form.text("answer") if form.errors else "",
