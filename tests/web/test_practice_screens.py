@@ -14,9 +14,10 @@ from deft_bench.bench.practice.by_program import play
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.intonate import at_the_saddle
 from deft_bench.bench.practice.order import in_order
-from deft_bench.bench.practice.rounds import IN_ROUNDS, in_rounds
+from deft_bench.bench.practice.rounds import in_rounds
 from deft_bench.bench.practice.straight import at_the_rod
 from deft_bench.core.practice import intonate
+from deft_bench.core.practice.rounds import IN_ROUNDS
 from deft_bench.core.practice.whole_neck import as_json, neck_from
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.notes import cents_between

@@ -79,7 +79,6 @@ def shipped() -> Mapping[str, Challenge]:
     return dict(sorted(found.items()))
 
 
-IN_ROUNDS = ("light", "lift", "tape", "slot", "saddle", "mistakes")
 _LEVELS: Mapping[str, Mapping[int, object]] = {
     "culprit": culprit.LEVELS,
     "straight": straight.LEVELS,
@@ -100,7 +99,7 @@ _WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
     "beam": lambda kept, level: beam.why_no_drill(beam.neck_from(kept), level),
     "intonate": lambda kept, _: intonate.why_no_drill(intonate.SaddleString(**kept)),
     "order": lambda kept, level: order.why_no_drill(order.day_from(kept), level),
-    **dict.fromkeys(IN_ROUNDS, lambda kept, _: rounds.why_no_drill(rounds.rounds_from(kept))),
+    **dict.fromkeys(rounds.IN_ROUNDS, lambda kept, _: rounds.why_no_drill(rounds.rounds_from(kept))),
     "whole": lambda kept, _: whole_neck.why_no_drill(whole_neck.neck_from(kept)),
 }
 
@@ -205,7 +204,7 @@ _TRUTHS: Mapping[str, Any] = {
             "right": _listed(_TEXT, 2, 20),
         }
     ),
-    **dict.fromkeys(IN_ROUNDS, _object({"rounds": _listed(_ROUND, 1, 20)})),
+    **dict.fromkeys(rounds.IN_ROUNDS, _object({"rounds": _listed(_ROUND, 1, 20)})),
     "whole": _object(
         {
             "neck": _object(

@@ -10,7 +10,7 @@ from deft_bench.core.practice import bench_sums
 from deft_bench.core.practice.level_or_lift import level_or_lift
 from deft_bench.core.practice.mistakes import mistakes
 from deft_bench.core.practice.read_light import read_light
-from deft_bench.core.practice.rounds import Round, points, rounds_from
+from deft_bench.core.practice.rounds import IN_ROUNDS, Round, points, rounds_from
 from deft_bench.store import practice
 from deft_bench.store.database import Connection, transaction
 from deft_bench.store.practice import Attempt
@@ -24,7 +24,6 @@ DRAWN: Mapping[str, Callable[[int, int], tuple[Round, ...]]] = {
 }
 """What draws the rounds of a drill by number and level; mistakes are drawn from the shop's own operations."""
 MISTAKES = "mistakes"
-IN_ROUNDS = (*DRAWN, MISTAKES)
 
 
 @dataclass(frozen=True, slots=True)

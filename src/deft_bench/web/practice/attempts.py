@@ -16,10 +16,11 @@ from deft_bench.bench.practice.beam import begin_beam
 from deft_bench.bench.practice.culprit import begin_culprit
 from deft_bench.bench.practice.intonate import begin_intonate
 from deft_bench.bench.practice.order import begin_order
-from deft_bench.bench.practice.rounds import IN_ROUNDS, begin_rounds
+from deft_bench.bench.practice.rounds import begin_rounds
 from deft_bench.bench.practice.straight import begin_straight
 from deft_bench.bench.practice.whole import begin_whole
 from deft_bench.core.practice.ladder import DAYS, WELL
+from deft_bench.core.practice.rounds import IN_ROUNDS
 from deft_bench.store import practice_necks
 from deft_bench.web.practice import beam, culprit, intonate, order, rounds, straight
 from deft_bench.web.practice.screen import screen
