@@ -108,7 +108,8 @@ def test_the_wood_and_the_book_stay_true_to_each_other() -> None:
         assert turned.stored == len(turned.steps) - 1
         after = whole.work(db, minutes(5), neck, "ink")
         assert after.neck.rod == turned.neck.rod
-        assert whole.whole_job(db, neck).steps == after.steps
+        assert [one.deed for one in whole.whole_job(db, neck).steps] == [one.deed for one in after.steps]
+        assert whole.whole_job(db, neck).neck == after.neck
         # strokes touch single frets: in the book once until a reading, or until they touch others
         touched = set[int]()
         for k in range(6):
@@ -120,7 +121,7 @@ def test_the_wood_and_the_book_stay_true_to_each_other() -> None:
         whole.read_on_the_stage(db, SHOP, minutes(10), neck, "rocker")
         whole.work(db, minutes(11), neck, "stroke", [10], lanes=LANES)
         assert len([act for act in acts.of_instrument(db, found.instrument.id) if act.kind == "spot"]) == len(spots) + 1
-        told = moments(db, whole.whole_job(db, neck))
+        told = moments(db, whole.whole_job(db, neck, every_neck=True))
         assert [one.at for one in told] == sorted(one.at for one in told)
         assert [one.kind for one in told if one.kind] == ["rocker"]
         with pytest.raises(PracticeError, match="never more"):
@@ -198,9 +199,17 @@ def test_a_job_is_handed_in_once_and_is_closed_then() -> None:
         neck = on_the_bench(db, level=1)
         found = whole.whole_job(db, neck)
         worth = score(found.truth, found.neck, 60, found.neck, 60)
+        whole.work(db, minutes(1), neck, "wait")
+        with pytest.raises(PracticeError, match="in another window"):
+            whole.keep_outcome(db, minutes(1), found, worth, [])
+        found = whole.whole_job(db, neck)
         whole.keep_outcome(db, minutes(1), found, worth, ["nothing"])
         assert jobs.get(db, found.job.id).closed_at
-        assert whole.whole_job(db, neck).score == worth
+        handed_in = whole.whole_job(db, neck)
+        assert handed_in.score == worth
+        # what is recorded later changes nothing of it
+        acts.keep(db, found.job.id, "reseat", list(found.truth.neck.unseated), stamp(minutes(2)))
+        assert whole.whole_job(db, neck).steps == handed_in.steps
         for again in (
             lambda: whole.keep_outcome(db, minutes(2), found, worth, []),
             lambda: whole.work(db, minutes(2), neck, "wait"),

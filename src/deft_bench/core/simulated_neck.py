@@ -60,7 +60,10 @@ class SimulatedNeck:
     def board(self, fret: int, lane: str = "middle") -> float:
         """How far the board at a fret lies over the straight line through its ends: bow is below it, mm."""
         xs = self.positions
-        share = (xs[fret - 1] - xs[0]) / (xs[-1] - xs[0])
+        return self._board((xs[fret - 1] - xs[0]) / (xs[-1] - xs[0]), lane)
+
+    def _board(self, share: float, lane: str) -> float:
+        """How far the board lies over that line at a share of the way along it, mm."""
         side = {"bass": 0.5, "middle": 0.0, "treble": -0.5}[lane]
         return -4 * self.bow_mm * share * (1 - share) + side * self.twist_mm * share
 
@@ -70,7 +73,15 @@ class SimulatedNeck:
 
     def heights(self) -> dict[str, list[float]]:
         """All true heights."""
-        return {lane: [self.height(lane, fret) for fret in range(1, self.frets + 1)] for lane in LANES}
+        xs = self.positions
+        shares = [(x - xs[0]) / (xs[-1] - xs[0]) for x in xs]
+        return {
+            lane: [
+                self._board(share, lane) + top + self.unseated.get(fret, 0.0)
+                for fret, (share, top) in enumerate(zip(shares, self.tops[lane], strict=True), 1)
+            ]
+            for lane in LANES
+        }
 
     def survey(self, tool: Tool, chance: random.Random) -> dict[str, list[float | None]]:
         """Heights as a tool reads them."""
@@ -98,7 +109,7 @@ class SimulatedNeck:
 
     def under_edge(self, lane: str) -> list[float]:
         """Gaps over every fret under a straightedge that lies along a lane, mm, fret 1 first."""
-        x, tops = np.array(self.positions), np.array([self.height(lane, one) for one in range(1, self.frets + 1)])
+        x, tops = np.array(self.positions), np.array(self.heights()[lane])
         middle = x.mean()
         # the edge lies on the two tops about its middle that bear it highest there
         at, slope = max(

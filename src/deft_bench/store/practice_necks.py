@@ -32,8 +32,8 @@ class Kept:
 
 @dataclass(frozen=True, slots=True)
 class KeptDeed:
-    """What was done and the neck after it, JSON values; `act` is the kind of act that the book has of it, empty for
-    none.
+    """What was done and the neck after it, JSON values (None: not asked for); `act` is the kind of act that the book
+    has of it, empty for none.
     """
 
     deed: Any
@@ -107,10 +107,17 @@ def add_deed(db: Connection, neck_id: int, deed: Any, neck: Any, act: str, at: s
         )
 
 
-def deeds(db: Connection, neck_id: int) -> list[KeptDeed]:
-    """What was done, in order."""
-    rows = db.execute("SELECT deed, neck, act, at FROM practice_deed WHERE neck_id = ? ORDER BY id", (neck_id,))
-    return [KeptDeed(json.loads(row["deed"]), json.loads(row["neck"]), row["act"] or "", row["at"]) for row in rows]
+def deeds(db: Connection, neck_id: int, *, every_neck: bool = False) -> list[KeptDeed]:
+    """What was done, in order; the neck after the last of it, or after each."""
+    rows = db.execute(
+        "SELECT deed, act, at, iif(? OR id = (SELECT max(id) FROM practice_deed WHERE neck_id = ?), neck, NULL) AS neck"
+        " FROM practice_deed WHERE neck_id = ? ORDER BY id",
+        (every_neck, neck_id, neck_id),
+    )
+    return [
+        KeptDeed(json.loads(row["deed"]), row["neck"] and json.loads(row["neck"]), row["act"] or "", row["at"])
+        for row in rows
+    ]
 
 
 def read_counts(db: Connection, job_id: int) -> dict[str, int]:

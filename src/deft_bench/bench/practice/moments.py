@@ -35,7 +35,8 @@ def moments(db: Connection, found: WholeJob) -> list[Moment]:
     """The job from its first moment to its last; of a survey its last reading counts."""
     told = [Moment(step.at, step.neck, step.deed) for step in found.steps]
     for survey in surveys.of_job(db, found.job.id):
-        history = surveys.history(db, survey.id)
+        until = found.kept.handed_in_at
+        history = [one for one in surveys.history(db, survey.id) if until is None or one.at <= until]
         if history and survey.head.kind in READING_SECONDS:
             at = max(reading.at for reading in history)
             before = [step.neck for step in found.steps if step.at <= at]

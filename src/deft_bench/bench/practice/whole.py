@@ -53,12 +53,20 @@ BOARD = "board"
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """One thing done, by hand or as the book says (`act` its kind there), when, and the neck after it."""
+    """One thing done, by hand or as the book says (`act` its kind there), when, and the neck after it, None where only
+    the last was asked for.
+    """
 
     deed: Deed
-    neck: PracticeNeck
+    after: PracticeNeck | None
     act: str
     at: str
+
+    @property
+    def neck(self) -> PracticeNeck:
+        """The neck after it."""
+        assert self.after is not None
+        return self.after
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,17 +125,21 @@ def begin_on_truth(
         return practice_necks.start(db, instrument_id, job_id, level, seed, person, calls, as_json(truth), stamp(now))
 
 
-def whole_job(db: Connection, neck_id: int) -> WholeJob:
-    """A practice neck as it stands; raises KeyError where there is none."""
+def whole_job(db: Connection, neck_id: int, *, every_neck: bool = False) -> WholeJob:
+    """A practice neck as it stands, with the neck after each step where that is asked for; raises KeyError where there
+    is none.
+    """
     kept = practice_necks.get(db, neck_id)
     steps = [
-        Step(deed_from(one.deed), neck_from(one.neck), one.act, one.at) for one in practice_necks.deeds(db, neck_id)
+        Step(deed_from(one.deed), one.neck and neck_from(one.neck), one.act, one.at)
+        for one in practice_necks.deeds(db, neck_id, every_neck=every_neck)
     ]
     truth, stored = neck_from(kept.truth), len(steps)
     job = jobs.get(db, kept.job_id)
     by_hand = {(step.act, step.at) for step in steps if step.act}
     for act in acts.of_instrument(db, kept.instrument_id):
-        if (act.kind, act.at) not in by_hand:
+        # what is recorded after it was handed in is of another day
+        if (act.kind, act.at) not in by_hand and act.at <= (kept.handed_in_at or act.at):
             neck, deed = _as_recorded(db, job, steps[-1].neck if steps else truth, act, steps)
             steps.append(Step(deed, neck, act.kind, act.at))
     seconds = sum(step.deed.seconds for step in steps)
@@ -144,8 +156,8 @@ def _as_recorded(
         rod, feel = neck.rod.turned(turn.turns)
         return replace(neck, rod=rod.waited()), Deed("turn", sixteenths=round(16 * turn.turns), feel=feel)
     plan = next((one for one in jobs.plans(db, job.id) if one.done_at == act.at), None)
-    if act.kind == "level" and plan is not None:
-        if any(step.deed.what == "stroke" and step.at >= plan.accepted_at for step in before):
+    if act.kind == "level":
+        if plan is None or any(step.deed.what == "stroke" and step.at >= plan.accepted_at for step in before):
             return neck, Deed("plan")
         return cut_to_plan(neck, _lines_of(plan))
     frets = act.frets or tuple(range(1, neck.neck.frets + 1))
@@ -258,10 +270,10 @@ def _spot(db: Connection, at: str, found: WholeJob, deed: Deed) -> str:
 
 def tool_says(db: Connection, survey: surveys.Survey, place: Place) -> str | None:
     """What the survey's tool reads at a place, as it would be typed; None where the instrument is no practice neck or
-    answers no such survey.
+    answers no such survey (any more).
     """
     kept = practice_necks.of_instrument(db, survey.instrument_id)
-    if kept is None or survey.head.kind not in READING_SECONDS:
+    if kept is None or kept.handed_in_at is not None or survey.head.kind not in READING_SECONDS:
         return None
     return _typed(survey, answered(whole_job(db, kept.id).neck, survey.head, place))
 
@@ -280,7 +292,20 @@ def read_with_the_tool(
     kept = practice_necks.of_instrument(db, survey.instrument_id)
     if kept is None or survey.head.kind not in READING_SECONDS:
         raise PracticeError("Only a practice neck answers its tools, and no such survey.")
-    neck, read = whole_job(db, kept.id).neck, surveys.readings(db, survey.id)
+    if kept.handed_in_at is not None:
+        raise PracticeError(HANDED_IN)
+    return _read_into(db, settings, now, survey, whole_job(db, kept.id).neck, places)
+
+
+def _read_into(
+    db: Connection,
+    settings: ShopSettings,
+    now: datetime,
+    survey: surveys.Survey,
+    neck: PracticeNeck,
+    places: Sequence[Place],
+) -> int:
+    read = surveys.readings(db, survey.id)
     wanted = places or [place for place in cursor_order(db, survey) if place not in read]
     with transaction(db):
         for place in wanted:
@@ -310,7 +335,7 @@ def read_on_the_stage(
     places = [place for place in order if place[0] in lanes and (not frets or place[1] in frets)]
     if not places:
         raise PracticeError("That tool does not stand there: choose another fret or lane.")
-    read_with_the_tool(db, settings, now, survey, places)
+    _read_into(db, settings, now, survey, found.neck, places)
     return survey
 
 
@@ -341,8 +366,12 @@ def believed_at(db: Connection, settings: ShopSettings, found: WholeJob, at: str
 
 
 def keep_outcome(db: Connection, now: datetime, found: WholeJob, score: WholeScore, program: Sequence[str]) -> None:
-    """Hand the job in with what it was worth and what the program did; closes it. Raises PracticeError."""
+    """Hand the job in with what it was worth and what the program did; closes it. Raises PracticeError, also where it
+    was worked on since `found`.
+    """
     with transaction(db):
+        if len(whole_job(db, found.kept.id).steps) != len(found.steps):
+            raise PracticeError("It was worked on meanwhile, in another window: look, and hand it in again.")
         for step in found.steps[found.stored :]:
             practice_necks.add_deed(db, found.kept.id, as_json(step.deed), as_json(step.neck), step.act, step.at)
         try:

@@ -340,9 +340,9 @@ def _stroke(found: PracticeNeck, fret: int, lanes: Sequence[str], firm: bool) ->
     hand = min(max(xs[fret - 1], xs[0] + 1), xs[-1] - 1)
     lifted_mm = [now.unseated.get(n, 0.0) for n in range(1, now.frets + 1)]
     takes = [FIRM_MM if firm else LIGHT_MM] * STROKES
-    offs = {}
+    offs, heights = {}, now.heights()
     for lane in lanes:
-        tops = now.heights()[lane]
+        tops = heights[lane]
         offs[lane] = np.maximum(np.array(tops) - stroked(xs, tops, hand, takes, lifted_mm), 0.0)
     after = _off(found, {lane: off.tolist() for lane, off in offs.items()})
     touched = tuple(n for n in range(1, now.frets + 1) if any(off[n - 1] > LEAST_MARK_MM for off in offs.values()))

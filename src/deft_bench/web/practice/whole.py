@@ -38,8 +38,8 @@ from deft_bench.core.practice.whole_neck import (
     What,
     score,
 )
-from deft_bench.core.survey_kinds import SURVEY_KINDS
-from deft_bench.store import practice_necks
+from deft_bench.core.survey_kinds import FLAT_UM, HOME_UM, LIGHT_UM, ROCKS_UM, SURVEY_KINDS
+from deft_bench.store import instruments, practice_necks, surveys
 from deft_bench.web.drawing.beamed_neck import UM_FOR_ALL, under_beam
 from deft_bench.web.drawing.truth_and_belief import truth_and_belief
 from deft_bench.web.practice.screen import screen
@@ -65,6 +65,13 @@ READS: Mapping[str, tuple[str, bool, bool]] = {
     "gauge": ("fret_heights", False, False),
 }
 """What a tool reads: the survey, whether at one fret only, and whether in the chosen lane only."""
+TOLD: Mapping[tuple[str, int | None], str] = {
+    ("rocker", ROCKS_UM): "rocks",
+    ("rocker", FLAT_UM): "sits flat",
+    ("light", LIGHT_UM): "shows light under it",
+    ("light", HOME_UM): "is home",
+}
+"""What a tool at one fret says, in words."""
 FEELS = {
     "easy": "it goes easily",
     "firm": "it goes firmly",
@@ -106,13 +113,14 @@ def neck_call(neck_id: int) -> str:
 @screen.post("/practice/necks/<int:neck_id>/work")
 def neck_worked(neck_id: int) -> str | Response | tuple[str, int]:
     """Read with a tool or do one thing by hand; a script gets the stage alone."""
-    form, said = Form(), ""
+    form, said, done = Form(), "", None
     with or_404():
-        found = whole_job(db(), neck_id)
+        kept = practice_necks.get(db(), neck_id)
     try:
-        found, said = _done(found, form)
+        done, said = _done(kept, form)
     except PracticeError as error:
         form.errors["did"] = str(error)
+    found = done or whole_job(db(), neck_id)
     draw = partial(_stage, found, form, said)
     if "HX-Request" in request.headers:
         return draw("practice/neck_stage.html")
@@ -122,38 +130,36 @@ def neck_worked(neck_id: int) -> str | Response | tuple[str, int]:
     return redirect(url_for(".neck", neck_id=neck_id))
 
 
-def _done(found: WholeJob, form: Form) -> tuple[WholeJob, str]:
-    """Do what a form asks for; the job after it, and what it told, empty with an error in the form. Raises
-    PracticeError.
+def _done(kept: practice_necks.Kept, form: Form) -> tuple[WholeJob | None, str]:
+    """Do what a form asks for; the job after it where that is known, and what it told, empty with an error in the form.
+    Raises PracticeError.
     """
-    did, neck_id = form.text("did"), found.kept.id
+    did = form.text("did")
     turn = next((n for n in SIXTEENTHS if did == f"turn {n}"), 0)
     what: What | None = "turn" if turn else DOES.get(did)
     if what is None and did not in READS:
         raise PracticeError(f"Choose one of: {', '.join([*READS, *DOES])}.")
     at_fret = did in AT_FRET or (did in READS and READS[did][1])
-    fret = form.count("fret", 1, found.neck.neck.frets) if at_fret else None
+    fret = form.count("fret", 1, instruments.get(db(), kept.instrument_id).spec.frets) if at_fret else None
     lift_um = form.length("lift") if did == "lift" else None
     if form.errors:
-        return found, ""
+        return None, ""
     lane = form.text("lane", ALL_LANES)
     lanes, frets = LANES if lane == ALL_LANES else (lane,), [fret] if fret else []
     if what is None:
-        said = _read(found, did, frets, lanes)
-        return whole_job(db(), neck_id), said
+        return None, _read(kept.id, did, frets, lanes)
     mm = (lift_um or 0) / 1000
-    after = work(db(), now(), neck_id, what, frets, sixteenths=turn, lanes=lanes, firm=did == "firm", mm=mm)
+    after = work(db(), now(), kept.id, what, frets, sixteenths=turn, lanes=lanes, firm=did == "firm", mm=mm)
     return after, deed_words(after.steps[-1].deed)
 
 
-def _read(found: WholeJob, did: str, frets: list[int], lanes: tuple[str, ...]) -> str:
+def _read(neck_id: int, did: str, frets: list[int], lanes: tuple[str, ...]) -> str:
     """Read with a tool on the stage; what it said, in words."""
     kind, at_fret, in_lane = READS[did]
     wanted = lanes if in_lane else LANES
-    survey = read_on_the_stage(db(), settings(), now(), found.kept.id, kind, frets if at_fret else (), wanted)
-    said = [
-        (lane, _said(kind, tool_says(db(), survey, (lane, fret)) or "")) for lane in wanted for fret in frets if at_fret
-    ]
+    survey = read_on_the_stage(db(), settings(), now(), neck_id, kind, frets if at_fret else (), wanted)
+    values = surveys.values(db(), survey.id)
+    said = [(lane, TOLD[kind, values[lane, fret]]) for lane in wanted for fret in frets if (lane, fret) in values]
     if said:
         each = {words for _, words in said}
         where = f"fret {frets[0]}"
@@ -165,10 +171,6 @@ def _read(found: WholeJob, did: str, frets: list[int], lanes: tuple[str, ...]) -
         "on the board" if kind == "straightness" else f"in {'every lane' if len(wanted) > 1 else f'the {wanted[0]}'}"
     )
     return f"Read: {label} {where}"
-
-
-def _said(kind: str, typed: str) -> str:
-    return {"r": "rocks", "f": "sits flat", "l": "shows light under it", "h": "is home"}.get(typed, typed)
 
 
 @screen.post("/practice/necks/<int:neck_id>/hand-in")
@@ -268,7 +270,8 @@ def _stage(found: WholeJob, form: Form, say: str = "", template: str = "practice
     )
 
 
-def _debrief(found: WholeJob) -> str:
+def _debrief(kept: WholeJob) -> str:
+    found = whole_job(db(), kept.kept.id, every_neck=True)
     told = moments(db(), found)
     shown = min(max(0, request.args.get("moment", len(told) - 1, type=int)), max(0, len(told) - 1))
     moment = told[shown] if told else None
