@@ -3,7 +3,6 @@
 With arguments, takes other shots instead: a folder, a width, a height, then paths; nothing of that is committed.
 """
 
-import itertools
 import sys
 import tempfile
 from contextlib import closing
@@ -12,10 +11,9 @@ from pathlib import Path
 
 from playwright.sync_api import sync_playwright
 
-from deft_bench.bench.practice.by_program import play_on
-from deft_bench.bench.practice.whole import begin_whole, keep_outcome, whole_job
+from deft_bench.bench.practice.by_program import hand_in, play_on
+from deft_bench.bench.practice.whole import begin_whole
 from deft_bench.bench.scheduling import plan_first
-from deft_bench.core.practice.whole_neck import score
 from deft_bench.demo import make_demo
 from deft_bench.store import shop
 from deft_bench.store.database import Connection, open_database
@@ -71,7 +69,9 @@ def main() -> None:
                 if path.startswith("/devices"):
                     start_stand_ins(app)  # last: a gauge enters what it reads wherever it is shown
                 answer = page.goto(f"http://127.0.0.1:{server.port}{path.format(**known)}")
-                page.wait_for_timeout(2500)  # a page that follows the server is never idle
+                page.wait_for_timeout(500)  # a page that follows the server is never idle
+                if page.locator('[hx-trigger="load"]').count():
+                    page.wait_for_timeout(2000)  # a call is asked for by the page itself
                 page.evaluate("document.fonts.ready")
                 wide = page.evaluate("document.documentElement.scrollWidth - innerWidth")
                 tall = page.evaluate("document.documentElement.scrollHeight")
@@ -85,10 +85,8 @@ def hand_in_a_whole_job(db: Connection) -> None:
     """Do a whole job as the program would, for its debrief."""
     settings, begins = shop.settings(db), DAY - timedelta(days=1)
     neck = begin_whole(db, begins, "Emre", 3, 62)
-    theirs = play_on(db, settings, neck, begins)
-    found = whole_job(db, neck)
-    worth = score(found.truth, found.neck, found.seconds, theirs.end, theirs.seconds)
-    keep_outcome(db, DAY, found, worth, theirs.said)
+    play_on(db, settings, neck, begins)
+    hand_in(db, settings, DAY, neck)
 
 
 def ids(database: Path) -> dict[str, int]:
@@ -114,7 +112,6 @@ def ids(database: Path) -> dict[str, int]:
             "partial": seven.id,
             "levelled": levelled,
             "half_way": practice.unanswered(db, "")[0].id,
-            "practised": next(n for n in itertools.count(1) if practice.get(db, n).level == 3),
             "sounded": surveys.of_instrument(db, 8, "intonation", 1)[0].id,
         }
 

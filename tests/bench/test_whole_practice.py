@@ -76,7 +76,8 @@ def test_a_hand_at_random_is_worth_little() -> None:
                 firm=chance.random() < 0.5,
             )
             seconds += deed.seconds
-        points.append(score(truth, found, seconds, truth, 3600).points)
+        # as if the program had taken as much metal and an hour: all is for how level it ends
+        points.append(score(truth, found, seconds, found, 3600).points)
     assert sum(points) / len(points) < 40
 
 

@@ -8,7 +8,6 @@ from pathlib import Path
 
 import pytest
 
-from deft_bench.bench.practice.attempts import DRILLS, WHOLE
 from deft_bench.bench.practice.beam import under_the_beam
 from deft_bench.bench.practice.by_program import play
 from deft_bench.bench.practice.culprit import practising
@@ -17,7 +16,7 @@ from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.rounds import in_rounds
 from deft_bench.bench.practice.straight import at_the_rod
 from deft_bench.core.practice import intonate
-from deft_bench.core.practice.rounds import IN_ROUNDS
+from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS, WHOLE
 from deft_bench.core.practice.whole_neck import as_json, neck_from
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.notes import cents_between
@@ -346,11 +345,12 @@ def test_a_whole_job_is_done_with_plain_forms_and_counts_nowhere(bench: Bench, d
     (loose,) = kept.truth["neck"]["unseated"]
     page = bench.post(f"{url}/work", {"did": "rock", "fret": loose, "lane": "middle"})
     assert f"Fret {loose} " in words(page.text)
-    assert "In the job" not in page.text
+    assert f"Fret {loose} was out" not in page.text
     survey = surveys.of_job(demo, kept.job_id)[-1]
     assert f"/surveys/{survey.id}" in bench.get(f"/instruments/{kept.instrument_id}")
     assert "A practice neck, no instrument" in bench.get(f"/instruments/{kept.instrument_id}")
     # a survey's own screen answers too
+    assert "data-tool" in bench.get(f"/surveys/{survey.id}")
     said = bench.client.get(f"/practice/surveys/{survey.id}/tool?lane=bass&fret={loose}").get_json()
     assert said["typed"] in ("r", "f")
     assert bench.client.get(f"/practice/surveys/{survey.id}/tool?lane=edge&fret=99").get_json() == {"typed": None}
@@ -381,6 +381,8 @@ def test_a_whole_job_is_done_with_plain_forms_and_counts_nowhere(bench: Bench, d
     assert jobs.get(demo, kept.job_id).closed_at
     assert "handed in" in words(bench.post(f"{url}/work", {"did": "wait"}).text)
     assert "handed in" in words(bench.post(f"{url}/hand-in").text)
+    assert "data-tool" not in bench.get(f"/surveys/{survey.id}")
+    assert "not handed in" in words(bench.post(f"/practice/surveys/{survey.id}/tool").text)
     assert "nothing told of the tops" in words(bench.get(f"{url}?moment=1")).lower() or "By then" in bench.get(
         f"{url}?moment=1"
     )
@@ -410,7 +412,9 @@ def test_with_its_calls_off_the_program_keeps_them_to_itself(bench: Bench, demo:
     bench.post(f"{url}/work", {"did": "gauge"})
     survey = surveys.of_job(demo, kept.job_id)[-1]
     assert bench.get(f"{url}/call") == ""
-    assert "keeps its calls to itself" in bench.get(url)
+    stage = bench.get(url)
+    assert "keeps its calls to itself" in stage
+    assert f"/jobs/{kept.job_id}/level" not in stage
     for screen in (f"/jobs/{kept.job_id}/level", f"/instruments/{kept.instrument_id}/neck"):
         answer = bench.client.get(screen)
         assert answer.headers["Location"].endswith(f"/practice/instruments/{kept.instrument_id}")

@@ -55,6 +55,13 @@ class NextStep:
     button: str
 
 
+def called(
+    db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument, step: NextStep
+) -> str:
+    """A step's sentence; where it is to read the call, the call itself, which takes longer."""
+    return (call_of(db, settings, job, instrument) if step.code == "plan" else None) or step.say
+
+
 def next_step(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> NextStep:
     """The step to do now in a job."""
     if job.kind == "work":

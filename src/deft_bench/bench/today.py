@@ -4,8 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from deft_bench.bench.level_planning import call_of
-from deft_bench.bench.next_step import NextStep, next_step
+from deft_bench.bench.next_step import NextStep, called, next_step
 from deft_bench.bench.scheduling import MOST_JOBS, Week, week_now
 from deft_bench.bench.sheet_state import bench_warmth, catalogue, tool_states
 from deft_bench.bench.stock_outlook import Pot, pots
@@ -112,10 +111,8 @@ def _due(
 ) -> Due:
     instrument = instruments.get(db, job.instrument_id)
     step = next_step(db, settings, job, instrument)
-    say = step.say
-    if step.code == "plan" and to_pick_up:
-        # the call itself, for the job to pick up; for every job it would cost a page's whole time
-        say = call_of(db, settings, job, instrument) or say
+    # the call itself, for the job to pick up; for every job it would cost a page's whole time
+    say = called(db, settings, job, instrument, step) if to_pick_up else step.say
     heights = latest(db, settings, instrument, "fret_heights")
     return Due(
         job,

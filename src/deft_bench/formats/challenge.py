@@ -10,19 +10,8 @@ from importlib.resources import files
 from typing import Any
 
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice import (
-    beam,
-    bench_sums,
-    culprit,
-    intonate,
-    level_or_lift,
-    mistakes,
-    order,
-    read_light,
-    rounds,
-    straight,
-    whole_neck,
-)
+from deft_bench.core.practice import beam, culprit, intonate, order, rounds, straight, whole_neck
+from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS, WHOLE
 from deft_bench.formats.strict_json import RequestError, check, read_json
 from deft_bench.store.practice import BY_HAND
 
@@ -59,7 +48,7 @@ def read_challenge(raw: bytes) -> Challenge:
     check(held, _HEAD)
     drill = held["drill"]
     check(held["truth"], _TRUTHS[drill])
-    levels = _LEVELS[drill]
+    levels = DRILLS[drill].levels
     if held["level"] not in levels:
         raise RequestError([f"level: {held['level']} is not there: 1 to {max(levels)}"])
     why = _WHY_NONE[drill](held["truth"], held["level"])
@@ -79,28 +68,14 @@ def shipped() -> Mapping[str, Challenge]:
     return dict(sorted(found.items()))
 
 
-_LEVELS: Mapping[str, Mapping[int, object]] = {
-    "culprit": culprit.LEVELS,
-    "straight": straight.LEVELS,
-    "beam": beam.LEVELS,
-    "intonate": intonate.LEVELS,
-    "order": order.LEVELS,
-    "light": read_light.LEVELS,
-    "lift": level_or_lift.LEVELS,
-    "tape": bench_sums.TAPE_LEVELS,
-    "slot": bench_sums.SLOT_LEVELS,
-    "saddle": bench_sums.SADDLE_LEVELS,
-    "mistakes": mistakes.LEVELS,
-    "whole": whole_neck.LEVELS,
-}
 _WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
     "culprit": lambda kept, level: culprit.why_no_drill(culprit.neck_from(kept), level),
     "straight": lambda kept, _: straight.why_no_drill(straight.RodNeck(**kept)),
     "beam": lambda kept, level: beam.why_no_drill(beam.neck_from(kept), level),
     "intonate": lambda kept, _: intonate.why_no_drill(intonate.SaddleString(**kept)),
     "order": lambda kept, level: order.why_no_drill(order.day_from(kept), level),
-    **dict.fromkeys(rounds.IN_ROUNDS, lambda kept, _: rounds.why_no_drill(rounds.rounds_from(kept))),
-    "whole": lambda kept, _: whole_neck.why_no_drill(whole_neck.neck_from(kept)),
+    **dict.fromkeys(IN_ROUNDS, lambda kept, _: rounds.why_no_drill(rounds.rounds_from(kept))),
+    WHOLE: lambda kept, _: whole_neck.why_no_drill(whole_neck.neck_from(kept)),
 }
 
 
@@ -127,7 +102,7 @@ _HEAD = _object(
         "version": {"enum": [VERSION]},
         "name": _TEXT,
         "aim": _TEXT,
-        "drill": {"enum": list(_LEVELS)},
+        "drill": {"enum": list(DRILLS)},
         "level": {"type": "integer"},
         "number": {"type": ["integer", "null"], "minimum": 0, "maximum": BY_HAND - 1},
         "truth": {"type": "object"},
@@ -204,8 +179,8 @@ _TRUTHS: Mapping[str, Any] = {
             "right": _listed(_TEXT, 2, 20),
         }
     ),
-    **dict.fromkeys(rounds.IN_ROUNDS, _object({"rounds": _listed(_ROUND, 1, 20)})),
-    "whole": _object(
+    **dict.fromkeys(IN_ROUNDS, _object({"rounds": _listed(_ROUND, 1, 20)})),
+    WHOLE: _object(
         {
             "neck": _object(
                 {

@@ -85,6 +85,7 @@ def outcomes(db: Connection) -> list[Outcome]:
     """
     rows = db.execute(
         "SELECT person, drill, level, points, started_at FROM practice_attempt WHERE answered_at IS NOT NULL"
+        # drills.WHOLE
         " UNION ALL SELECT person, 'whole', level, json_extract(outcome, '$.score.points'), started_at"
         " FROM practice_neck WHERE handed_in_at IS NOT NULL ORDER BY 1, 2, 5"
     )

@@ -77,9 +77,12 @@ def of_instrument(db: Connection, instrument_id: int) -> Kept | None:
     return None if row is None else _kept(row)
 
 
-def is_job(db: Connection, job_id: int) -> bool:
-    """Whether a job is none of the bench's: done on a practice neck."""
-    return db.execute("SELECT 1 FROM bench_job WHERE id = ?", (job_id,)).fetchone() is None
+def is_practice(db: Connection, job_id: int) -> bool:
+    """Whether a job is done on a practice neck."""
+    found = db.execute(
+        "SELECT 1 FROM job j JOIN practice_neck p ON p.instrument_id = j.instrument_id WHERE j.id = ?", (job_id,)
+    )
+    return found.fetchone() is not None
 
 
 def latest(db: Connection, most: int = 30) -> list[Kept]:

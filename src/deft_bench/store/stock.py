@@ -150,7 +150,7 @@ def cut(
     db: Connection, item_id: int, job_id: int, used_um: Sequence[int], offcuts_um: Sequence[int], at: str, step: str
 ) -> None:
     """Take pieces that a job cut up, and put the offcuts worth keeping back."""
-    if practice_necks.is_job(db, job_id):
+    if practice_necks.is_practice(db, job_id):
         return
     with transaction(db):
         for length in sorted(set(used_um), reverse=True):
@@ -163,7 +163,7 @@ def use(db: Connection, job_id: int, step: str, used: Mapping[str, float], at: s
     """Take what a finished step uses of the materials that are kept in stock; returns their names. Wire goes by
     `cut`; a practice neck uses nothing. Joins an open transaction when there is one.
     """
-    if practice_necks.is_job(db, job_id):
+    if practice_necks.is_practice(db, job_id):
         return []
     with transaction(db):
         taken = []

@@ -1,24 +1,13 @@
 """Attempts at any drill: how one begins, who has reached what, what was left half-way."""
 
 import random
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from deft_bench.core.practice import (
-    beam,
-    bench_sums,
-    culprit,
-    intonate,
-    level_or_lift,
-    mistakes,
-    order,
-    read_light,
-    straight,
-    whole_neck,
-)
+from deft_bench.core.practice.drills import DRILLS
 from deft_bench.core.practice.ladder import WELL, Rung, next_level, rungs
 from deft_bench.core.times import moment, stamp
 from deft_bench.store import practice
@@ -29,94 +18,11 @@ MOST_SEED = practice.BY_HAND
 MOST_NAME, MOST_READINGS = 60, 500
 HALF_WAY_DAYS = 30
 MOST_SLIPS = 20
-WHOLE = "whole"
-"""A whole job is no attempt: it has an instrument and a job of its own (`bench/practice/whole.py`)."""
 ANSWERED = "This was answered already, in another window: its debrief is here."
 
 
 class PracticeError(ValueError):
     """What is asked for cannot be done; the message says why and what is accepted."""
-
-
-@dataclass(frozen=True, slots=True)
-class Drill:
-    """A drill: its title, what it asks and teaches, and what is said of each of its levels."""
-
-    title: str
-    aim: str
-    levels: Mapping[int, str]
-
-
-DRILLS: Mapping[str, Drill] = {
-    "culprit": Drill(
-        "Find the culprit",
-        "A straight neck, and a fret or a few that stand proud or low. Find them with a rocker and a straightedge,"
-        " as at the bench; then the truth is shown. About three minutes.",
-        {level: words for level, (words, _) in culprit.LEVELS.items()},
-    ),
-    "straight": Drill(
-        "Straight in three turns",
-        "A bowed neck and its rod. Read it with an edge and blades, turn, let it settle, read again, and leave it"
-        " straight or say that its rod gives no more. About four minutes.",
-        straight.LEVELS,
-    ),
-    "beam": Drill(
-        "Level with the beam",
-        "Frets that stand proud, and some that are only out of their slots. Stroke where the metal is, watch the ink,"
-        " press before you grind, and stop when it is level. About four minutes.",
-        beam.LEVELS,
-    ),
-    "intonate": Drill(
-        "Intonate by ear",
-        "A saddle that lies too far back or forward. Listen to the harmonic and the fretted twelfth, move the saddle,"
-        " listen again. About two minutes, with the sound on.",
-        intonate.LEVELS,
-    ),
-    "order": Drill(
-        "Order of the day",
-        "Steps of a job, shuffled. Put them in an order that spoils nothing; what each breach spoils is said. About two"
-        " minutes.",
-        order.LEVELS,
-    ),
-    "light": Drill(
-        "Read the light",
-        "A straightedge on the fret tops, and the light under it. Six necks: say what each is. About two minutes.",
-        read_light.LEVELS,
-    ),
-    "lift": Drill(
-        "Level or lift",
-        "Three lanes under an edge: level, lift, look under a fret first, leave them, or say that no metal is left."
-        " About two minutes.",
-        level_or_lift.LEVELS,
-    ),
-    "tape": Drill(
-        "How many layers of tape",
-        "A fall-away by tape under the beam: how many layers, for what the last fret shall lose. About three minutes.",
-        bench_sums.TAPE_LEVELS,
-    ),
-    "slot": Drill(
-        "How far the slot",
-        "A gap over the first fret, and what is wanted there: how far the slot’s bottom may come down, and whether it"
-        " may at all. About three minutes.",
-        bench_sums.SLOT_LEVELS,
-    ),
-    "saddle": Drill(
-        "One-piece saddle",
-        "The action at the twelfth on both sides, and what is wanted: how much comes off beneath. About three minutes.",
-        bench_sums.SADDLE_LEVELS,
-    ),
-    "mistakes": Drill(
-        "Mistakes",
-        "A sign that something goes wrong: name the mistake, and choose what saves the work. About three minutes.",
-        mistakes.LEVELS,
-    ),
-    WHOLE: Drill(
-        "A whole job",
-        "A neck with its rod and frets, and a level and dress to do on it from the first reading to the last stroke: by"
-        " hand on its stage, or on the usual screens. About ten minutes.",
-        whole_neck.LEVELS,
-    ),
-}
 
 
 def begin(

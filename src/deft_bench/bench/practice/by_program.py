@@ -8,10 +8,18 @@ from datetime import UTC, datetime, timedelta
 from deft_bench.bench.level_acceptance import accept_level, carried_out, fingerprint
 from deft_bench.bench.level_in_hand import SurveyFirstError, latest_planning
 from deft_bench.bench.level_planning import Planning, fresh_bow
-from deft_bench.bench.practice.whole import WholeJob, begin_on_truth, read_on_the_stage, whole_job, work
+from deft_bench.bench.practice.whole import (
+    WholeJob,
+    begin_on_truth,
+    keep_outcome,
+    open_job,
+    read_on_the_stage,
+    whole_job,
+    work,
+)
 from deft_bench.bench.rod import advice_for, recorded_turns
 from deft_bench.core.neck.rod_call import next_turn_words
-from deft_bench.core.practice.whole_neck import PracticeNeck
+from deft_bench.core.practice.whole_neck import PracticeNeck, score
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import stamp
 from deft_bench.store import jobs
@@ -42,6 +50,16 @@ def play(settings: ShopSettings, truth: PracticeNeck) -> Play:
 def play_on(db: Connection, settings: ShopSettings, neck_id: int, begins: datetime) -> Play:
     """Do the whole job as the calls say on a practice neck that lies on a bench, from a moment on."""
     return _Player(db, settings, neck_id, begins).play()
+
+
+def hand_in(db: Connection, settings: ShopSettings, now: datetime, neck_id: int) -> None:
+    """Hand a whole job in: what it was worth against the program's own play of the same neck. Raises KeyError, and
+    PracticeError where it is handed in already or was worked on meanwhile.
+    """
+    found = open_job(db, neck_id)
+    theirs = play(settings, found.truth)
+    worth = score(found.truth, found.neck, found.seconds, theirs.end, theirs.seconds)
+    keep_outcome(db, now, found, worth, theirs.said)
 
 
 class _Player:

@@ -3,9 +3,10 @@
 from datetime import datetime
 from typing import Any
 
-from deft_bench.bench.practice.attempts import DRILLS, WHOLE, begin_on
+from deft_bench.bench.practice.attempts import begin_on
 from deft_bench.bench.practice.by_program import play
 from deft_bench.bench.practice.whole import begin_on_truth
+from deft_bench.core.practice.drills import DRILLS, WHOLE
 from deft_bench.core.practice.whole_neck import neck_from
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.formats.challenge import Challenge, write_challenge

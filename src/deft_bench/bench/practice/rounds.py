@@ -7,10 +7,11 @@ from datetime import datetime
 from deft_bench.bench.practice.attempts import ANSWERED, PracticeError, begin, close, keep
 from deft_bench.bench.sheet_state import catalogue
 from deft_bench.core.practice import bench_sums
+from deft_bench.core.practice.drills import IN_ROUNDS
 from deft_bench.core.practice.level_or_lift import level_or_lift
 from deft_bench.core.practice.mistakes import mistakes
 from deft_bench.core.practice.read_light import read_light
-from deft_bench.core.practice.rounds import IN_ROUNDS, Round, points, rounds_from
+from deft_bench.core.practice.rounds import Round, points, rounds_from
 from deft_bench.store import practice
 from deft_bench.store.database import Connection, transaction
 from deft_bench.store.practice import Attempt

@@ -191,12 +191,11 @@ def _lines_of(plan: jobs.AcceptedPlan) -> dict[str, CutTo]:
     }
 
 
-def _open(db: Connection, neck_id: int) -> WholeJob:
+def open_job(db: Connection, neck_id: int) -> WholeJob:
+    """A practice neck that is not handed in; raises KeyError where there is none, PracticeError for another."""
     found = whole_job(db, neck_id)
     if found.kept.handed_in_at is not None:
         raise PracticeError(HANDED_IN)
-    if len(found.steps) >= MOST_DEEDS:
-        raise PracticeError(f"{MOST_DEEDS} things were done: hand it in, or lay another neck on the bench.")
     return found
 
 
@@ -214,7 +213,9 @@ def work(
 ) -> WholeJob:
     """Do one thing by hand and record it in the book; the job with it. Raises KeyError, PracticeError."""
     with transaction(db):
-        found = _open(db, neck_id)
+        found = open_job(db, neck_id)
+        if len(found.steps) >= MOST_DEEDS:
+            raise PracticeError(f"{MOST_DEEDS} things were done: hand it in, or lay another neck on the bench.")
         with refused():
             neck, deed = do(found.neck, what, frets, sixteenths=sixteenths, lanes=lanes, firm=firm, mm=mm)
         for step in found.steps[found.stored :]:
@@ -268,12 +269,16 @@ def _spot(db: Connection, at: str, found: WholeJob, deed: Deed) -> str:
 # --- reading
 
 
-def tool_says(db: Connection, survey: surveys.Survey, place: Place) -> str | None:
-    """What the survey's tool reads at a place, as it would be typed; None where the instrument is no practice neck or
-    answers no such survey (any more).
-    """
+def tool_answers(db: Connection, survey: surveys.Survey) -> practice_necks.Kept | None:
+    """The practice neck that answers a survey's tool; None for a real one, another survey, or one that is handed in."""
     kept = practice_necks.of_instrument(db, survey.instrument_id)
-    if kept is None or kept.handed_in_at is not None or survey.head.kind not in READING_SECONDS:
+    return kept if kept is not None and not kept.handed_in_at and survey.head.kind in READING_SECONDS else None
+
+
+def tool_says(db: Connection, survey: surveys.Survey, place: Place) -> str | None:
+    """What the survey's tool reads at a place, as it would be typed; None where it does not answer."""
+    kept = tool_answers(db, survey)
+    if kept is None or place not in cursor_order(db, survey):
         return None
     return _typed(survey, answered(whole_job(db, kept.id).neck, survey.head, place))
 
@@ -285,16 +290,15 @@ def _typed(survey: surveys.Survey, stored: int) -> str:
     return f"{stored / 1000:g} mm"
 
 
-def read_with_the_tool(
-    db: Connection, settings: ShopSettings, now: datetime, survey: surveys.Survey, places: Sequence[Place] = ()
-) -> int:
-    """Take the tool's readings at some places, or at all that are not read yet; how many. Raises PracticeError."""
-    kept = practice_necks.of_instrument(db, survey.instrument_id)
-    if kept is None or survey.head.kind not in READING_SECONDS:
-        raise PracticeError("Only a practice neck answers its tools, and no such survey.")
-    if kept.handed_in_at is not None:
-        raise PracticeError(HANDED_IN)
-    return _read_into(db, settings, now, survey, whole_job(db, kept.id).neck, places)
+def read_what_is_left(db: Connection, settings: ShopSettings, now: datetime, survey: surveys.Survey) -> int:
+    """Take the tool's readings at all places that are not read yet; how many. Raises PracticeError."""
+    kept = tool_answers(db, survey)
+    if kept is None:
+        raise PracticeError("Only a practice neck that is not handed in answers its tools, and no such survey.")
+    read = surveys.readings(db, survey.id)
+    left = [place for place in cursor_order(db, survey) if place not in read]
+    _read_into(db, settings, now, survey, whole_job(db, kept.id).neck, left)
+    return len(left)
 
 
 def _read_into(
@@ -304,15 +308,14 @@ def _read_into(
     survey: surveys.Survey,
     neck: PracticeNeck,
     places: Sequence[Place],
-) -> int:
+) -> None:
+    """Take the tool's readings at some places, in place of what stands there."""
     read = surveys.readings(db, survey.id)
-    wanted = places or [place for place in cursor_order(db, survey) if place not in read]
     with transaction(db):
-        for place in wanted:
+        for place in places:
             typed = _typed(survey, answered(neck, survey.head, place))
             stands = read[place].id if place in read else None
             accept_reading(db, settings, now, survey, place, typed, token=uuid4().hex, expects=stands, sure=typed)
-    return len(wanted)
 
 
 def read_on_the_stage(
@@ -327,7 +330,7 @@ def read_on_the_stage(
     """Read with a tool on the stage: at some frets, or all; into the job's last survey of the kind that still holds,
     or one that is begun now. Raises KeyError, PracticeError.
     """
-    found = _open(db, neck_id)
+    found = open_job(db, neck_id)
     if kind not in READING_SECONDS:
         raise PracticeError(f"Choose one of: {', '.join(READING_SECONDS)}.")
     survey = _survey_that_holds(db, settings, now, found, kind)

@@ -127,8 +127,8 @@ class Compared:
 @dataclass(slots=True)
 class _Tried:
     """One action on every draw: metal [draws, lanes, frets], whether the gate passes, minutes in all, what else it
-    costs in minutes, how many frets end too low to keep, and what else the level would cost that puts a failed gate
-    right: it grinds what still sits loose, and leaves frets too low.
+    costs in minutes, how many frets end too low to keep, and what else the level costs that puts a failed gate right
+    (`_Levelled.later`).
     """
 
     do: str
@@ -177,9 +177,9 @@ class _Bench:
     levelling: Levelling
 
     @cached_property
-    def level_now(self) -> Array:
-        """What a level takes off before anything else is done."""
-        return self.level(self.now.tops)
+    def level_now(self) -> "_Levelled":
+        """A level before anything else is done."""
+        return _levelled(self, self.now)
 
     @classmethod
     def of(
@@ -211,7 +211,7 @@ class _Bench:
 
     def costs(self, tried: Sequence[_Tried]) -> Array:
         """What each action costs on every draw, [draws, actions]."""
-        worst = self.level_now.max(axis=(1, 2))
+        worst = self.level_now.metal.max(axis=(1, 2))
         rework = np.asarray(WHOLE_METAL_MINUTES * worst / self.spare + MINUTES["level"], dtype=float)
         return np.stack([one.cost(self.spare, rework) for one in tried], axis=1)
 
@@ -246,7 +246,7 @@ class _Bench:
         """What may be done before metal; what can be undone first. Of lifting there may be several, the best first."""
         may = tuple(fret for fret in _suspects(self.draws.even_mm > FAR_UP_MM) if fret not in daylight)
         low = _suspects(self.draws.even_mm < FAR_DOWN_MM, MOST_LIFTED)
-        short = (self.level_now.max(axis=1) > self.now.room).mean(axis=0) >= 0.5
+        short = (self.level_now.metal.max(axis=1) > self.now.room).mean(axis=0) >= 0.5
         named: list[Step] = [("check_seating", may), ("reseat", tuple(sorted(self.seen)))]
         named += [("lift", some) for some in (self.worth_lifting(low, may) if low else [])]
         named += [("partial_refret", tuple(int(i) + 1 for i in np.flatnonzero(short)))]
@@ -276,7 +276,7 @@ class _Bench:
 
     def with_metal(self, state: _State, minutes: Array) -> list[_Tried]:
         """What may be done with metal after what was prepared."""
-        whole = self.level(state.tops)
+        whole = _levelled(self, state)
         tried = [_metal(self, do, (), state, whole) for do in ("leave", "marked", "level")]
         tried += [_metal(self, "fall_away", (), state, whole)] if state.rises.any() else []
         for one in tried:
@@ -485,8 +485,8 @@ METAL = ("leave", "spot", "marked", "level", "fall_away")
 """What is done with metal alone, or nothing."""
 
 
-def _metal(bench: _Bench, do: str, frets: tuple[int, ...], now: _State, whole: Array) -> _Tried:
-    """What an action does with metal; `whole` is what a level would take."""
+def _metal(bench: _Bench, do: str, frets: tuple[int, ...], now: _State, whole: "_Levelled") -> _Tried:
+    """What an action does with metal; `whole` is a level of the same neck."""
     x, h = bench.neck.positions_mm, now.tops
     metal = np.zeros_like(h)
     if do in ("spot", "marked"):
@@ -494,15 +494,31 @@ def _metal(bench: _Bench, do: str, frets: tuple[int, ...], now: _State, whole: A
         if frets and (do == "spot" or not bench.all_read):
             metal[..., [n for n in range(h.shape[2]) if n + 1 not in frets]] = 0.0
     elif do == "level":
-        metal = whole
+        metal = whole.metal
     elif do == "fall_away":
         metal = _over_the_neck_before(h, x, bench.neck.joint_fret or h.shape[2])
-    harm, later = _harm(now, metal), _harm(now, whole) + SHORT_FRET_MINUTES * _short(now, whole)
     passes = (nothing_rocks(h - metal, x) & now.straight & ~(now.rises & (do != "fall_away"))).astype(float)
     passes = np.full(len(h), LEVEL_PASSES) if do == "level" else passes
     for fret in bench.seen:
         passes = np.where(now.loose[fret], 0.0, passes)  # what was seen to sit loose does not stay so
-    return _Tried(do, frets, metal, passes, np.full(len(h), MINUTES[do]), harm, _short(now, metal), later)
+    return _Tried(
+        do, frets, metal, passes, np.full(len(h), MINUTES[do]), _harm(now, metal), _short(now, metal), whole.later
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Levelled:
+    """A full level of a neck on every draw: what it takes off, [draws, lanes, frets], and what else it costs, minutes:
+    it grinds what sits loose, and leaves frets too low.
+    """
+
+    metal: Array
+    later: Array
+
+
+def _levelled(bench: _Bench, now: _State) -> _Levelled:
+    metal = bench.level(now.tops)
+    return _Levelled(metal, _harm(now, metal) + SHORT_FRET_MINUTES * _short(now, metal))
 
 
 def _short(now: _State, metal: Array) -> Array:

@@ -12,23 +12,18 @@ from typing import Any, Literal, cast
 import numpy as np
 
 from deft_bench.core.board.positions import fret_positions
-from deft_bench.core.frets.beam_contact import stroked
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.levelling import band_width, to_come_off
+from deft_bench.core.practice.level_work import FIRM_MM, STROKES, added, flatness, ink_left, ten_strokes, work_points
 from deft_bench.core.practice.numbered import WORTH_PLAYING, chance_of
 
 FRETS, SCALE_MM = 22, 640.0
-STROKES, LIGHT_MM, FIRM_MM = 10, 0.003, 0.01
-"""So many strokes at once, and what each takes in all, off whatever bears."""
-INK_MM = 0.001
-"""Ink is gone where twice so much came off, and thin from half of it on."""
 READ_MM = 0.01
 """What the gauge reads to."""
 SECONDS: Mapping["What", float] = {"stroke": 20.0, "press": 3.0, "tap": 10.0, "ink": 25.0, "read": 120.0}
 """What each takes on a bench; strokes by the lane."""
 LEVEL_MM, OFF_MM = 0.01, 0.022
 """Half the width of the band that holds a lane: up to the first it is level, from the second on worth nothing."""
-FLAT_SHARE, METAL_SHARE = 0.5, 0.3
 EVEN_MM = 0.005
 PROUD_MM, LIFTED_MM = (0.06, 0.11), (0.1, 0.2)
 STANDS_OUT_MM, ABOUT = 0.025, 3
@@ -80,9 +75,7 @@ class BeamNeck:
 
     def ink(self, lane: str) -> tuple[int, ...]:
         """The ink on each fret: 2 whole, 1 thin, 0 gone."""
-        return tuple(
-            2 if off < INK_MM / 2 else 1 if off < 2 * INK_MM else 0 for off in self.since_ink.get(lane, (0.0,) * FRETS)
-        )
+        return ink_left(self.since_ink.get(lane, (0.0,) * FRETS))
 
 
 @dataclass(frozen=True, slots=True)
@@ -183,22 +176,17 @@ def _put(values: tuple[float, ...], fret: int, value: float) -> tuple[float, ...
 
 def _stroke(neck: BeamNeck, fret: int, lanes: Sequence[str], firm: bool) -> tuple[BeamNeck, Done]:
     """Ten strokes in each of some lanes."""
-    if not lanes or any(lane not in LANES for lane in lanes):
-        raise ValueError(f"choose a lane: {', '.join(LANES)}")
-    hand = min(max(POSITIONS[fret - 1], POSITIONS[0] + 1), POSITIONS[-1] - 1)
-    tops, since, taken = dict(neck.tops), dict(neck.since_ink), dict(neck.taken)
-    wasted = neck.wasted_mm
-    for lane in lanes:
-        takes = [FIRM_MM if firm else LIGHT_MM] * STROKES
-        after = stroked(POSITIONS, tops[lane], hand, takes, neck.lifted)
-        off = np.array(tops[lane]) - after
-        for sums in (since, taken):
-            sums[lane] = tuple((np.array(sums.get(lane, (0.0,) * FRETS)) + off).tolist())
-        tops[lane] = tuple(after.tolist())
-        wasted += float(off[np.array(neck.lifted) > 0].sum())
-    return replace(neck, tops=tops, since_ink=since, taken=taken, wasted_mm=wasted), Done(
-        "stroke", fret, tuple(lanes), firm
+    offs = ten_strokes(POSITIONS, neck.tops, neck.lifted, fret, lanes, firm=firm)
+    rows = {lane: off.tolist() for lane, off in offs.items()}
+    tops = {lane: tuple(top - off for top, off in zip(neck.tops[lane], row, strict=True)) for lane, row in rows.items()}
+    after = replace(
+        neck,
+        tops={**neck.tops, **tops},
+        since_ink=added(neck.since_ink, rows),
+        taken=added(neck.taken, rows),
+        wasted_mm=neck.wasted_mm + sum(float(off[np.array(neck.lifted) > 0].sum()) for off in offs.values()),
     )
+    return after, Done("stroke", fret, tuple(lanes), firm)
 
 
 def by_program(neck: BeamNeck) -> tuple[list[Done], BeamNeck]:
@@ -243,14 +231,11 @@ def score(truth: BeamNeck, done: Sequence[Done], end: BeamNeck, program: tuple[S
     """What an attempt was worth that began on one neck and ended on another, against what `by_program` does."""
     theirs, their_end = program
     least = sum(sum(truth.home().to_come_off(lane)) for lane in LANES)
-    flat = min(1.0, max(0.0, (OFF_MM - end.band_mm) / (OFF_MM - LEVEL_MM)))
-    metal = min(1.0, their_end.taken_mm / end.taken_mm) if end.taken_mm else 1.0
     seconds = sum(one.seconds for one in done)
     their_seconds = sum(one.seconds for one in theirs)
-    spared = min(1.0, their_seconds / seconds) if seconds else 0.0
-    points = 100 * flat * (FLAT_SHARE + METAL_SHARE * metal + (1 - FLAT_SHARE - METAL_SHARE) * spared)
+    flat = flatness(end.band_mm, LEVEL_MM, OFF_MM)
     return BeamScore(
-        round(points),
+        work_points(flat, end.taken_mm, their_end.taken_mm, seconds, their_seconds),
         end.band_mm,
         end.taken_mm,
         their_end.taken_mm,

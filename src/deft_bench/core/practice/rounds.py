@@ -9,8 +9,6 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 Asks = Literal["choice", "length", "count"]
-IN_ROUNDS = ("light", "lift", "tape", "slot", "saddle", "mistakes")
-"""The drills in rounds, by code."""
 OFF_TIMES = 3.0
 """An answer this many times further off than counts as right is worth nothing."""
 

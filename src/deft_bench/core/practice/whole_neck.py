@@ -11,12 +11,11 @@ from typing import Any, Literal, cast
 
 import numpy as np
 
-from deft_bench.core.frets.beam_contact import stroked
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.levelling import LevelRequest, band_width, least_height, plan_level, to_come_off
 from deft_bench.core.frets.rocker import around, rock_of
 from deft_bench.core.limits import SEATING_GAP_MM
-from deft_bench.core.practice.beam import FIRM_MM, INK_MM, LIGHT_MM, STROKES
+from deft_bench.core.practice.level_work import added, flatness, ink_left, ten_strokes, work_points
 from deft_bench.core.practice.numbered import chance_of
 from deft_bench.core.practice.straight import Feel, RodNeck, why_no_rod
 from deft_bench.core.simulated_neck import SimulatedNeck
@@ -38,11 +37,10 @@ PROUD_MM, LIFTED_MM, LOW_MM, BOW_MM = (0.08, 0.13), (0.1, 0.2), (0.12, 0.2), (0.
 FIRST, LAST = 3, 17
 """Faults are drawn between these frets: low ones further up may be left as fall-away."""
 APART = 2
-LEVEL_MM, OFF_MM = 0.025, 0.06
+LEVEL_MM, OFF_MM = 0.03, 0.05
 """Half the width of the band that holds a lane: up to the first it is level (the rock that counts, and what the
 straight gate lets pass), from the second on worth nothing.
 """
-FLAT_SHARE, METAL_SHARE = 0.5, 0.3
 LEAST_MARK_MM = 0.001
 """A stroke that took so much off a fret has touched it."""
 MOST_LIFT_MM = 0.5
@@ -118,10 +116,7 @@ class PracticeNeck:
 
     def ink(self, lane: str) -> tuple[int, ...]:
         """The ink on each fret: 2 whole, 1 thin, 0 gone."""
-        return tuple(
-            2 if off < INK_MM / 2 else 1 if off < 2 * INK_MM else 0
-            for off in self.since_ink.get(lane, (0.0,) * self.neck.frets)
-        )
+        return ink_left(self.since_ink.get(lane, (0.0,) * self.neck.frets))
 
     def to_come_off(self) -> dict[str, tuple[float, ...]]:
         """What the level programme would take off each top, settled and with every fret home."""
@@ -333,17 +328,9 @@ def do(
 
 def _stroke(found: PracticeNeck, fret: int, lanes: Sequence[str], firm: bool) -> tuple[PracticeNeck, Deed]:
     """Ten strokes in each of some lanes."""
-    if not lanes or any(lane not in LANES for lane in lanes):
-        raise ValueError(f"choose a lane: {', '.join(LANES)}")
     now = found.now
-    xs = now.positions
-    hand = min(max(xs[fret - 1], xs[0] + 1), xs[-1] - 1)
-    lifted_mm = [now.unseated.get(n, 0.0) for n in range(1, now.frets + 1)]
-    takes = [FIRM_MM if firm else LIGHT_MM] * STROKES
-    offs, heights = {}, now.heights()
-    for lane in lanes:
-        tops = heights[lane]
-        offs[lane] = np.maximum(np.array(tops) - stroked(xs, tops, hand, takes, lifted_mm), 0.0)
+    out = [now.unseated.get(n, 0.0) for n in range(1, now.frets + 1)]
+    offs = ten_strokes(now.positions, now.heights(), out, fret, lanes, firm=firm)
     after = _off(found, {lane: off.tolist() for lane, off in offs.items()})
     touched = tuple(n for n in range(1, now.frets + 1) if any(off[n - 1] > LEAST_MARK_MM for off in offs.values()))
     total = float(sum(off.sum() for off in offs.values()))
@@ -352,21 +339,18 @@ def _stroke(found: PracticeNeck, fret: int, lanes: Sequence[str], firm: bool) ->
 
 def _off(found: PracticeNeck, offs: Mapping[str, Sequence[float]]) -> PracticeNeck:
     """With so much metal off each top of some lanes."""
-    frets = found.neck.frets
-    tops, since, taken = dict(found.neck.tops), dict(found.since_ink), dict(found.taken)
-    total = wasted = 0.0
-    for lane, off in offs.items():
-        tops[lane] = tuple(top - less for top, less in zip(tops[lane], off, strict=True))
-        for sums in (since, taken):
-            sums[lane] = tuple(a + b for a, b in zip(sums.get(lane, (0.0,) * frets), off, strict=True))
-        total += sum(off)
-        wasted += sum(off[fret - 1] for fret in found.neck.unseated)
+    tops = {
+        lane: tuple(top - off for top, off in zip(found.neck.tops[lane], row, strict=True))
+        for lane, row in offs.items()
+    }
+    total = sum(sum(row) for row in offs.values())
+    wasted = sum(row[fret - 1] for row in offs.values() for fret in found.neck.unseated)
     bowed = total if abs(found.rod.settled_mm) > LEVEL_MM + STRAIGHT_MM else 0.0
     return replace(
         found,
-        neck=replace(found.neck, tops=tops),
-        since_ink=since,
-        taken=taken,
+        neck=replace(found.neck, tops={**found.neck.tops, **tops}),
+        since_ink=added(found.since_ink, offs),
+        taken=added(found.taken, offs),
         wasted_mm=found.wasted_mm + wasted,
         bowed_mm=found.bowed_mm + bowed,
     )
@@ -511,12 +495,9 @@ def _least(truth: PracticeNeck) -> float:
 
 
 def _points(end: PracticeNeck, seconds: float, their_mm: float, their_seconds: float) -> int:
-    flat = min(1.0, max(0.0, (OFF_MM - end.band_mm) / (OFF_MM - LEVEL_MM)))
-    if end.rod.forced or end.neck.unseated:
-        flat = 0.0
-    metal = min(1.0, their_mm / end.taken_mm) if end.taken_mm else 1.0
-    spared = min(1.0, their_seconds / seconds) if seconds else 0.0
-    return round(100 * flat * (FLAT_SHARE + METAL_SHARE * metal + (1 - FLAT_SHARE - METAL_SHARE) * spared))
+    spoiled = end.rod.forced or end.neck.unseated
+    flat = 0.0 if spoiled else flatness(end.band_mm, LEVEL_MM, OFF_MM)
+    return work_points(flat, end.taken_mm, their_mm, seconds, their_seconds)
 
 
 # --- as it is kept

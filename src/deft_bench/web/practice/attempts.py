@@ -3,15 +3,7 @@
 from flask import redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.practice.attempts import (
-    DRILLS,
-    MOST_SEED,
-    WHOLE,
-    PracticeError,
-    drill_of,
-    progress,
-    unanswered,
-)
+from deft_bench.bench.practice.attempts import MOST_SEED, PracticeError, drill_of, progress, unanswered
 from deft_bench.bench.practice.beam import begin_beam
 from deft_bench.bench.practice.culprit import begin_culprit
 from deft_bench.bench.practice.intonate import begin_intonate
@@ -19,8 +11,8 @@ from deft_bench.bench.practice.order import begin_order
 from deft_bench.bench.practice.rounds import begin_rounds
 from deft_bench.bench.practice.straight import begin_straight
 from deft_bench.bench.practice.whole import begin_whole
+from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS, WHOLE
 from deft_bench.core.practice.ladder import DAYS, WELL
-from deft_bench.core.practice.rounds import IN_ROUNDS
 from deft_bench.store import practice_necks
 from deft_bench.web.practice import beam, culprit, intonate, order, rounds, straight
 from deft_bench.web.practice.screen import screen
@@ -47,7 +39,7 @@ PAGES = {
 @screen.get("/practice")
 def show() -> str:
     """The drills, what was left half-way, and what each person has reached."""
-    return listing(Form(), {})
+    return _listing(Form(), {})
 
 
 @screen.post("/practice")
@@ -57,21 +49,19 @@ def start() -> Response | tuple[str, int]:
     drill = form.text("drill", "culprit")
     if drill not in DRILLS:
         form.errors["drill"] = f"Choose a drill: {', '.join(DRILLS)}."
-        return listing(form, request.form.to_dict()), 422
+        return _listing(form, request.form.to_dict()), 422
     person, level, seed = form.text("person"), form.count("level", 1, max(DRILLS[drill].levels)), None
     if form.text("seed"):
         seed = form.count("seed", 0, MOST_SEED - 1)
     if not form.errors and level is not None:
         try:
             if drill == WHOLE:
-                silent = bool(form.text("silent"))
-                return redirect(
-                    url_for(".neck", neck_id=begin_whole(db(), now(), person, level, seed, calls=not silent))
-                )
+                made = begin_whole(db(), now(), person, level, seed, calls=not form.text("silent"))
+                return redirect(url_for(".neck", neck_id=made))
             return redirect(url_for(".attempt", attempt_id=BEGIN[drill](db(), now(), person, level, seed)))
         except PracticeError as error:
             form.errors["person"] = str(error)
-    return listing(form, request.form.to_dict()), 422
+    return _listing(form, request.form.to_dict()), 422
 
 
 @screen.get("/practice/<int:attempt_id>")
@@ -82,8 +72,7 @@ def attempt(attempt_id: int) -> str:
     return PAGES[drill](attempt_id)
 
 
-def listing(form: Form, values: dict[str, str]) -> str:
-    """The drills, whole jobs and what was left half-way, with what was sent where it was refused."""
+def _listing(form: Form, values: dict[str, str]) -> str:
     return render_template(
         "practice/show.html",
         section="practice",

@@ -9,16 +9,14 @@ from deft_bench.bench.practice.attempts import PracticeError, level_words
 from deft_bench.bench.practice.beam import UnderTheBeam, call_level, debrief_beam, under_the_beam, work
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.practice.beam import (
-    FLAT_SHARE,
     FRETS,
     LEVEL_MM,
-    METAL_SHARE,
     POSITIONS,
     SECONDS,
-    STROKES,
     Done,
     What,
 )
+from deft_bench.core.practice.level_work import FLAT_SHARE, METAL_SHARE, STROKES
 from deft_bench.web.drawing.beamed_neck import UM_FOR_ALL, under_beam
 from deft_bench.web.practice.screen import acted_on, screen
 from deft_bench.web.support import Form, db, display, now, or_404

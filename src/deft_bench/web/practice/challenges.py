@@ -4,8 +4,9 @@ from flask import Response as Sent
 from flask import redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.practice.attempts import DRILLS, WHOLE, PracticeError
+from deft_bench.bench.practice.attempts import PracticeError
 from deft_bench.bench.practice.challenges import as_challenge, begin_challenge, why_not
+from deft_bench.core.practice.drills import DRILLS, WHOLE
 from deft_bench.formats.challenge import MOST_BYTES, Challenge, read_challenge, shipped
 from deft_bench.formats.strict_json import RequestError
 from deft_bench.web.practice.screen import screen

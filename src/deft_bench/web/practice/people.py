@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping
 
 from flask import render_template
 
-from deft_bench.bench.practice.attempts import DRILLS, progress, slips
+from deft_bench.bench.practice.attempts import progress, slips
 from deft_bench.bench.practice.beam import under_the_beam
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.intonate import at_the_saddle
@@ -12,8 +12,8 @@ from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.rounds import in_rounds
 from deft_bench.bench.practice.straight import SAYINGS, at_the_rod, debrief_rod
 from deft_bench.core.frets.rocker import Signed
+from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS
 from deft_bench.core.practice.ladder import WELL
-from deft_bench.core.practice.rounds import IN_ROUNDS
 from deft_bench.web.practice.rounds import answer_words, said
 from deft_bench.web.practice.screen import screen
 from deft_bench.web.support import db, display, now

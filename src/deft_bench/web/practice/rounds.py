@@ -3,10 +3,11 @@
 from flask import flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.practice.attempts import DRILLS, PracticeError, level_words
+from deft_bench.bench.practice.attempts import PracticeError, level_words
 from deft_bench.bench.practice.rounds import InRounds, answer_round, in_rounds
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.instrument import MOST_FRETS
+from deft_bench.core.practice.drills import DRILLS
 from deft_bench.core.practice.rounds import Round
 from deft_bench.web.drawing.light_under_edge import UnderEdge, light_under_edge
 from deft_bench.web.practice.screen import acted_on, screen

@@ -8,18 +8,16 @@ from flask import Response as Answer
 from flask import flash, jsonify, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.level_planning import call_of
-from deft_bench.bench.next_step import next_step
+from deft_bench.bench.next_step import called, next_step
 from deft_bench.bench.practice.attempts import PracticeError
-from deft_bench.bench.practice.by_program import play
+from deft_bench.bench.practice.by_program import hand_in
 from deft_bench.bench.practice.challenges import whole_as_challenge
 from deft_bench.bench.practice.moments import Moment, felt_so_far, moments
 from deft_bench.bench.practice.whole import (
     WholeJob,
     believed_at,
-    keep_outcome,
     read_on_the_stage,
-    read_with_the_tool,
+    read_what_is_left,
     tool_says,
     whole_job,
     work,
@@ -27,16 +25,13 @@ from deft_bench.bench.practice.whole import (
 from deft_bench.core.calls import frets_named
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.neck.rod_call import turn_words
+from deft_bench.core.practice.level_work import FLAT_SHARE, METAL_SHARE, STROKES
 from deft_bench.core.practice.whole_neck import (
-    FLAT_SHARE,
     LEVEL_MM,
     LEVELS,
-    METAL_SHARE,
-    READING_SECONDS,
     SIXTEENTHS,
     Deed,
     What,
-    score,
 )
 from deft_bench.core.survey_kinds import FLAT_UM, HOME_UM, LIGHT_UM, ROCKS_UM, SURVEY_KINDS
 from deft_bench.store import instruments, practice_necks, surveys
@@ -85,8 +80,9 @@ FEELS = {
 def neck(neck_id: int) -> str:
     """The stage, or the debrief once the job is handed in; `?moment=` is the one that is shown there."""
     with or_404():
-        found = whole_job(db(), neck_id)
-    return _stage(found, Form()) if found.score is None else _debrief(found)
+        handed_in = practice_necks.get(db(), neck_id).handed_in_at is not None
+    found = whole_job(db(), neck_id, every_neck=handed_in)
+    return _debrief(found) if handed_in else _stage(found, Form())
 
 
 @screen.get("/practice/instruments/<int:instrument_id>")
@@ -106,8 +102,8 @@ def neck_call(neck_id: int) -> str:
     if not found.kept.calls:
         return ""
     step = next_step(db(), settings(), found.job, found.instrument)
-    call = call_of(db(), settings(), found.job, found.instrument) if step.code == "plan" else None
-    return render_template("practice/neck_call.html", found=found, step=step, say=call or step.say)
+    say = called(db(), settings(), found.job, found.instrument, step)
+    return render_template("practice/neck_call.html", found=found, step=step, say=say)
 
 
 @screen.post("/practice/necks/<int:neck_id>/work")
@@ -175,15 +171,12 @@ def _read(neck_id: int, did: str, frets: list[int], lanes: tuple[str, ...]) -> s
 
 @screen.post("/practice/necks/<int:neck_id>/hand-in")
 def hand_in_neck(neck_id: int) -> Response:
-    """Hand the job in: what it was worth is worked out against the program's own play."""
+    """Hand the job in."""
     with or_404():
-        found = whole_job(db(), neck_id)
-    theirs = play(settings(), found.truth)
-    worth = score(found.truth, found.neck, found.seconds, theirs.end, theirs.seconds)
-    try:
-        keep_outcome(db(), now(), found, worth, theirs.said)
-    except PracticeError as error:
-        flash(str(error))
+        try:
+            hand_in(db(), settings(), now(), neck_id)
+        except PracticeError as error:
+            flash(str(error))
     return redirect(url_for(".neck", neck_id=neck_id))
 
 
@@ -203,16 +196,13 @@ def tool(survey_id: int) -> Answer | Response:
     survey, _ = survey_or_404(survey_id)
     if request.method == "POST":
         try:
-            many = read_with_the_tool(db(), settings(), now(), survey)
+            many = read_what_is_left(db(), settings(), now(), survey)
             flash(f"{many} reading{'s' if many != 1 else ''} taken with the tool.")
         except PracticeError as error:
             flash(str(error))
         return redirect(url_for("surveys.show", survey_id=survey_id))
     place = request.args.get("lane", ""), request.args.get("fret", 0, type=int)
-    try:
-        return jsonify(typed=tool_says(db(), survey, place))
-    except (KeyError, IndexError, ValueError):
-        return jsonify(typed=None)
+    return jsonify(typed=tool_says(db(), survey, place))
 
 
 def deed_words(one: Deed) -> str:
@@ -228,7 +218,7 @@ def _turned(one: Deed, frets: str) -> str:
 
 def _stroked(one: Deed, frets: str) -> str:
     where = "all three lanes" if len(one.lanes) == len(LANES) else f"the {one.lanes[0]}"
-    return f"Ten {'firm' if one.firm else 'light'} strokes along {where}, the hand over fret {one.hand}"
+    return f"{STROKES} {'firm' if one.firm else 'light'} strokes along {where}, the hand over fret {one.hand}"
 
 
 def _planned(one: Deed, frets: str) -> str:
@@ -270,8 +260,7 @@ def _stage(found: WholeJob, form: Form, say: str = "", template: str = "practice
     )
 
 
-def _debrief(kept: WholeJob) -> str:
-    found = whole_job(db(), kept.kept.id, every_neck=True)
+def _debrief(found: WholeJob) -> str:
     told = moments(db(), found)
     shown = min(max(0, request.args.get("moment", len(told) - 1, type=int)), max(0, len(told) - 1))
     moment = told[shown] if told else None
@@ -302,7 +291,6 @@ def _debrief(kept: WholeJob) -> str:
         shares=(FLAT_SHARE, METAL_SHARE),
         level_mm=LEVEL_MM,
         for_all_mm=UM_FOR_ALL / 1000,
-        seconds_of=READING_SECONDS,
     )
 
 

@@ -7,6 +7,7 @@ from flask import flash, jsonify, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.likely import TELLING, Likely, likely
+from deft_bench.bench.practice.whole import tool_answers
 from deft_bench.bench.rocker_results import edges, rocker_results
 from deft_bench.bench.surveying import (
     ReadingQuestionedError,
@@ -16,7 +17,6 @@ from deft_bench.bench.surveying import (
     gauge_of,
     off_mm,
 )
-from deft_bench.core.practice.whole_neck import READING_SECONDS
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
@@ -60,7 +60,7 @@ def show(survey_id: int) -> str:
         neck=_neck(survey, instrument, values, found),
         found=found,
         telling=_tells(survey, instrument, job),
-        tool_answers=instrument.practice and kind.code in READING_SECONDS,
+        tool_answers=instrument.practice and tool_answers(db(), survey) is not None,
         blades=[display().fine_number(um) for um in survey.head.blades_um],
         lanes=tuple(reversed(kind.lanes_of(survey.head.strings))),
         columns=_columns(kind, survey, order),
