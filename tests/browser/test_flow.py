@@ -6,7 +6,7 @@ import re
 from contextlib import closing
 from pathlib import Path
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from browsing import press, ready_to_read, tab_to
 from deft_bench.store import instruments, jobs, surveys
@@ -249,3 +249,18 @@ def test_a_loose_fret_at_twelve_is_reseated_and_not_ground(demo_path: Path, page
     expect(page.locator(".call-panel h2")).to_contain_text("Nothing to level")
     with closing(connect(demo_path)) as db:
         assert jobs.removed_from(db, 9) == {}
+
+
+def test_keys_pressed_before_a_script_runs_are_not_lost(demo_path: Path, page: Page, server: Server) -> None:
+    """A slow tablet draws the page first and runs its script a while later."""
+    with closing(connect(demo_path)) as db:
+        job = jobs.open_of(db, [1])[1]
+    held: list[Route] = []
+    page.route("**/level.js*", lambda route: held.append(route))
+    page.goto(f"{server.url}/jobs/{job.id}/level", wait_until="commit")
+    expect(page.locator(".call-panel h2")).to_be_visible()
+    for key in ("ArrowRight", "ArrowRight", "x"):
+        page.keyboard.press(key)
+    for route in held:
+        route.continue_()
+    expect(page).to_have_url(re.compile("left_out=2"))
