@@ -265,7 +265,7 @@ def _serve(args: argparse.Namespace) -> int:
     host = args.host or ("0.0.0.0" if args.bench else "127.0.0.1")
     try:
         return serve(args.database, Address(host, args.port, tuple(args.name), args.run is _demo), bench=args.bench)
-    except StoreError as error:
+    except (StoreError, OSError) as error:
         return _failed(error)
 
 
@@ -284,9 +284,8 @@ def _passphrase(args: argparse.Namespace) -> int:
     try:
         with closing(open_database(args.database)) as db:
             set_passphrase(db, typed, stamp(datetime.now(UTC)))
-    except (StoreError, ValueError) as error:
-        print(error, file=sys.stderr)
-        return 1
+    except (StoreError, OSError, ValueError) as error:
+        return _failed(error)
     print("It is set: devices that were let in before enter again.")
     return 0
 
@@ -337,17 +336,13 @@ def _put_demo_aside(path: Path) -> Path:
 
 
 def _backup(args: argparse.Namespace) -> int:
-    from contextlib import closing
-
-    from deft_bench.store.database import StoreError, backup, open_database, verify
+    from deft_bench.store.database import StoreError, backup, open_to_read, verify
 
     try:
-        if not args.database.exists():
-            raise StoreError(f"{args.database} is not there.")
-        with closing(open_database(args.database)) as db:
+        with open_to_read(args.database) as db:
             backup(db, args.target)
         counts = verify(args.target)
-    except StoreError as error:
+    except (StoreError, OSError) as error:
         return _failed(error)
     print(f"{args.target}: verified, {', '.join(f'{count} {what}' for what, count in counts.items())}")
     return 0
@@ -362,8 +357,7 @@ def _restore(args: argparse.Namespace) -> int:
         refuse_other_files(args.database)
         args.database.parent.mkdir(parents=True, exist_ok=True)
         with held(args.database, alone=True):
-            kept = restore(args.source, args.database)
-        counts = verify(args.database)
+            counts, kept = restore(args.source, args.database)
     except (StoreError, OSError) as error:
         return _failed(error)
     print(f"{args.database}: restored, {', '.join(f'{count} {what}' for what, count in counts.items())}")
@@ -373,15 +367,11 @@ def _restore(args: argparse.Namespace) -> int:
 
 
 def _export(args: argparse.Namespace) -> int:
-    from contextlib import closing
-
     from deft_bench.store import instruments
-    from deft_bench.store.database import StoreError, open_database
+    from deft_bench.store.database import StoreError, open_to_read
 
     try:
-        if not args.database.exists():
-            raise StoreError(f"{args.database} is not there.")
-        with closing(open_database(args.database)) as db:
+        with open_to_read(args.database) as db:
             ids = instruments.named(db, args.name)
             if len(ids) != 1:
                 raise StoreError(f"{len(ids) or 'No'} instruments are named {args.name!r}.")
@@ -454,6 +444,11 @@ def _import(args: argparse.Namespace) -> int:
 
 
 def _failed(error: Exception) -> int:
+    if isinstance(error, OSError) and error.strerror:
+        name = str(error.filename or "")
+        named = f"{name if len(name) <= 120 else name[:119] + '…'}: " if name else ""
+        print(f"deft-bench: {named}{error.strerror}", file=sys.stderr)
+        return 1
     print(f"deft-bench: {error}", file=sys.stderr)
     return 1
 

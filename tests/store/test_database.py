@@ -4,6 +4,7 @@ import json
 import os
 import re
 import sqlite3
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
@@ -163,11 +164,11 @@ def test_backup_and_restore(demo_path: Path, tmp_path: Path) -> None:
             backup(db, copy)
     counts = verify(copy)
     assert counts["instruments"] == 15
-    assert restore(copy, other) is None
+    assert restore(copy, other) == (counts, None)
     assert verify(other) == counts
     with closing(open_database(other)) as db, transaction(db):
         db.execute("DELETE FROM climate")
-    kept = restore(copy, other)
+    _, kept = restore(copy, other)
     assert kept is not None
     assert verify(kept) == counts
     with closing(open_database(other)) as db:
@@ -181,7 +182,7 @@ def test_a_path_may_have_any_name(demo_path: Path, tmp_path: Path) -> None:
     with closing(open_database(demo_path)) as db:
         backup(db, copy)
     assert verify(copy)["instruments"] > 0
-    assert restore(copy, folder / "bench.sqlite3") is None
+    assert restore(copy, folder / "bench.sqlite3")[1] is None
     assert verify(folder / "bench.sqlite3") == verify(copy)
 
 
@@ -206,6 +207,59 @@ def test_a_database_in_use_is_not_replaced(demo_path: Path, tmp_path: Path) -> N
             restore(copy, demo_path)
         db.execute("ROLLBACK")
     assert verify(demo_path)["instruments"] == 15
+
+
+def test_a_restore_cut_off_leaves_the_bench_where_it_was(
+    demo_path: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    copy = tmp_path / "copy.sqlite3"
+    with closing(open_database(demo_path)) as db:
+        backup(db, copy)
+        instruments.add(db, replace(STARTING["electric"], name="Mine"), "2026-01-01T09:00:00.000Z")
+
+    def cut_off(source: Path, target: Path) -> None:
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(os, "replace", cut_off)
+    with pytest.raises(KeyboardInterrupt):
+        restore(copy, demo_path)
+    assert verify(demo_path)["instruments"] == 16
+
+
+def test_no_bench_is_made_beside_one_that_was_kept(demo_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    kept = database.put_aside(demo_path)
+    assert main(["serve", "--database", str(demo_path)]) == 1
+    assert f"deft-bench restore {kept} --database {demo_path}" in capsys.readouterr().err
+    assert not demo_path.exists()
+    assert main(["restore", str(kept), "--database", str(demo_path)]) == 0
+    assert verify(demo_path)["instruments"] == 15
+
+
+def test_a_disk_that_may_only_be_read_gives_up_what_is_on_it(
+    demo_path: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    kept, record = tmp_path / "kept" / "copy.sqlite3", tmp_path / "kept" / "mine.json"
+    kept.parent.mkdir()
+    with closing(open_database(demo_path)) as db:
+        # the last of it is still in the write-ahead log
+        instruments.add(db, replace(STARTING["electric"], name="Mine"), "2026-01-01T09:00:00.000Z")
+        before = {one.name: one.read_bytes() for one in demo_path.parent.glob(f"{demo_path.name}*")}
+        access = os.access
+        monkeypatch.setattr(os, "access", lambda path, mode: Path(path) != demo_path and access(path, mode))
+        assert main(["backup", str(kept), "--database", str(demo_path)]) == 0
+        assert main(["export", "Mine", "--out", str(record), "--database", str(demo_path)]) == 0
+        assert before == {one.name: one.read_bytes() for one in demo_path.parent.glob(f"{demo_path.name}*")}
+    assert verify(kept)["instruments"] == 16
+    assert json.loads(record.read_text())["spec"]["name"] == "Mine"
+
+
+def test_starts_at_one_moment_migrate_once(path: Path) -> None:
+    old_version(path, 3)
+    with ThreadPoolExecutor(8) as pool:
+        for start in [pool.submit(lambda: open_database(path).close()) for _ in range(8)]:
+            start.result()
+    assert len(list(path.parent.glob(f"{path.name}.before-*"))) == 1
+    assert not list(path.parent.glob(f".{path.name}.*"))
 
 
 @pytest.mark.parametrize("what", ["text", "foreign", "folder", "link"])

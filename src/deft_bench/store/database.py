@@ -1,6 +1,9 @@
 """Opening, migrating, backing up and restoring the one database file."""
 
+import fcntl
+import glob
 import os
+import shutil
 import sqlite3
 import tempfile
 from collections.abc import Iterator
@@ -17,6 +20,9 @@ HEADER_BYTES = 100
 """An SQLite file begins with this many bytes of heading; the application's mark stands at 68 (SQLite, Database File
 Format, 1.3).
 """
+
+REPLACED = "replaced"
+"""Between the name of a bench file and the moment at which another took its place."""
 
 Connection = sqlite3.Connection
 DriverError = sqlite3.Error
@@ -102,15 +108,25 @@ def open_database(path: Path) -> Connection:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise StoreError(f"{path.parent} cannot be made: {error.strerror}.") from error
-    new = not path.exists() or path.stat().st_size == 0
-    if not os.access(path.parent if new else path, os.W_OK) or not os.access(path.parent, os.W_OK):
+    try:
+        new = not path.exists() or path.stat().st_size == 0
+    except OSError as error:
+        raise StoreError(f"{path} cannot be looked at: {error.strerror}.") from error
+    if not _writable(path):
         raise StoreError(f"{path} cannot be written: check the folder, and that this user may write in it.")
+    if new and (kept := sorted(path.parent.glob(f"{glob.escape(path.name)}.{REPLACED}-*[0-9]"))):
+        raise StoreError(
+            f"{path} is not there, but {kept[-1].name} is kept beside it. Nothing was made: “deft-bench restore"
+            f" {kept[-1]} --database {path}” puts it in place again; to begin a new bench, put the kept one into"
+            " another folder."
+        )
     db = connect(path)
     try:
         new = new or _bare(db)
         if not new:
             _refuse_foreign(db, path)
-        _migrate(db, path, new)
+        with _one_migrates(db, path):
+            _migrate(db, path, new)
         db.execute("PRAGMA journal_mode = WAL")
         return db
     except sqlite3.Error as error:
@@ -119,6 +135,36 @@ def open_database(path: Path) -> Connection:
     except BaseException:
         db.close()
         raise
+
+
+def _writable(path: Path) -> bool:
+    return os.access(path.parent, os.W_OK) and (not path.exists() or os.access(path, os.W_OK))
+
+
+@contextmanager
+def open_to_read(path: Path) -> Iterator[Connection]:
+    """The database for a backup or an export: opened as ever where it can be written, else a copy of it with its
+    write-ahead log, so that a disk that may only be read gives up what is on it.
+
+    Raises StoreError as `open_database` does, and when there is no database or no room for the copy.
+    """
+    if not path.exists():
+        raise StoreError(f"{path} is not there.")
+    if _writable(path):
+        with closing(open_database(path)) as db:
+            yield db
+        return
+    with tempfile.TemporaryDirectory(prefix="deft-bench-") as folder:
+        copy = Path(folder) / "bench.sqlite3"
+        try:
+            for tail in ("", "-wal"):
+                side = path.with_name(path.name + tail)
+                if side.exists():
+                    shutil.copyfile(side, copy.with_name(copy.name + tail))
+        except OSError as error:
+            raise StoreError(f"{path} cannot be copied to be read: {error.strerror}.") from error
+        with closing(open_database(copy)) as db:
+            yield db
 
 
 def scratch() -> Connection:
@@ -132,6 +178,21 @@ def _bare(db: Connection) -> bool:
     """Whether nothing was ever written into a database but its first page: a start that was cut off leaves that."""
     marks = [db.execute(f"PRAGMA {name}").fetchone()[0] for name in ("application_id", "user_version")]
     return not any(marks) and db.execute("SELECT 1 FROM sqlite_master").fetchone() is None
+
+
+@contextmanager
+def _one_migrates(db: Connection, path: Path) -> Iterator[None]:
+    """Two that start at once migrate one after the other; one that has nothing to migrate waits for nobody."""
+    if db.execute("PRAGMA user_version").fetchone()[0] == migrations()[-1][0]:
+        yield
+        return
+    beside = path.with_name(f".{path.name}.migrating")
+    with beside.open("a") as file:
+        fcntl.flock(file, fcntl.LOCK_EX)
+        yield
+        for part in path.parent.glob(f".{glob.escape(path.name)}.before-*.part"):
+            part.unlink(missing_ok=True)  # of a migration that was cut off: nobody else writes one now
+        beside.unlink(missing_ok=True)
 
 
 def _refuse_foreign(db: Connection, path: Path) -> None:
@@ -154,7 +215,7 @@ def _migrate(db: Connection, path: Path, new: bool) -> None:
     if version == newest:
         return
     if not new:
-        stamp = datetime.now(UTC).strftime("%Y%m%dT%H%M%S")
+        stamp = datetime.now(UTC).strftime("%Y%m%dT%H%M%S%f")
         backup(db, path.with_name(f"{path.name}.before-{newest:04d}-{stamp}"))
     # a migration may rebuild a table under its old name: references are checked once at the end instead
     db.execute("PRAGMA foreign_keys = OFF")
@@ -224,29 +285,55 @@ def verify(path: Path) -> dict[str, int]:
         raise in_words(error, path) from error
 
 
-def restore(source: Path, target: Path) -> Path | None:
-    """Put a verified backup in the database's place; the present one is kept beside it and its path returned.
+def restore(source: Path, target: Path) -> tuple[dict[str, int], Path | None]:
+    """Put a verified backup in the database's place; its row counts, and where the present one is kept beside it.
 
+    The present file gets its second name before the other takes its first, in one step: at no moment is there none.
     Raises StoreError, with nothing changed, when the backup does not verify, the database is in use, or what stands
     there is no bench file.
     """
     verify(source)
     refuse_other_files(target)
+    target = target.resolve()
     target.parent.mkdir(parents=True, exist_ok=True)
     fresh = Path(tempfile.mkstemp(prefix=".restore-", dir=target.parent)[1])
     kept = None
     try:
         with closing(sqlite3.connect(source)) as db, closing(sqlite3.connect(fresh)) as copy:
             db.backup(copy)
-        verify(fresh)
+        counts = verify(fresh)
         if target.exists():
-            kept = put_aside(target)
+            _refuse_in_use(target)
+            kept = _beside(target)
+            _link(target, kept)
+            shutil.copymode(target, fresh)
+            _move_sides(target, kept)
         os.replace(fresh, target)
-        return kept
+        return counts, kept
     except sqlite3.Error as error:
         raise in_words(error, target) from error
     finally:
         fresh.unlink(missing_ok=True)
+
+
+def _beside(path: Path) -> Path:
+    return path.with_name(f"{path.name}.{REPLACED}-{datetime.now(UTC):%Y%m%dT%H%M%S%f}")
+
+
+def _link(path: Path, kept: Path) -> None:
+    """A second name for a file; a copy where the disk knows no second names."""
+    try:
+        os.link(path, kept)
+    except OSError:
+        shutil.copyfile(path, kept)
+
+
+def _move_sides(path: Path, kept: Path) -> None:
+    """What a damaged database left beside it goes with it: no log is ever read into another file."""
+    for tail in ("-wal", "-shm"):
+        side = path.with_name(path.name + tail)
+        if side.exists():
+            os.replace(side, kept.with_name(kept.name + tail))
 
 
 def put_aside(path: Path) -> Path:
@@ -256,12 +343,9 @@ def put_aside(path: Path) -> Path:
     """
     refuse_other_files(path)
     _refuse_in_use(path)
-    kept = path.with_name(f"{path.name}.replaced-{datetime.now(UTC):%Y%m%dT%H%M%S%f}")
+    kept = _beside(path)
     os.replace(path, kept)
-    for tail in ("-wal", "-shm"):
-        side = path.with_name(path.name + tail)
-        if side.exists():
-            os.replace(side, kept.with_name(kept.name + tail))
+    _move_sides(path, kept)
     return kept
 
 

@@ -10,6 +10,9 @@ from deft_bench.core.work.schedule.bench import Placed
 from deft_bench.core.work.schedule.hours import BenchHours, from_fields, to_fields, usual_hours
 from deft_bench.store.database import Connection, transaction
 
+KEPT = 20
+"""Schedules before the one in force."""
+
 
 @dataclass(frozen=True, slots=True)
 class SavedSchedule:
@@ -58,7 +61,7 @@ def latest(db: Connection) -> SavedSchedule | None:
 
 
 def save(db: Connection, made_at: str, key: str, placed: Sequence[Placed], outcome: Mapping[str, Any]) -> None:
-    """Put a schedule in force; the earlier ones stay in the record."""
+    """Put a schedule in force; the `KEPT` before it stay, older ones go: they are made from what is kept anyway."""
     rows = [
         [step.job, step.step, step.part, step.parts, step.technician]
         + [moment.isoformat() for moment in (step.start, step.end, step.free_at)]
@@ -69,6 +72,7 @@ def save(db: Connection, made_at: str, key: str, placed: Sequence[Placed], outco
             "INSERT INTO schedule (made_at, key, placed, outcome) VALUES (?, ?, ?, ?)",
             (made_at, key, json.dumps(rows), json.dumps(dict(outcome))),
         )
+        db.execute("DELETE FROM schedule WHERE id <= (SELECT max(id) FROM schedule) - ?", (KEPT + 1,))
 
 
 def pins(db: Connection) -> list[SavedPin]:
