@@ -5,7 +5,7 @@ import ssl
 import urllib.error
 import urllib.request
 from collections.abc import Iterator
-from contextlib import closing
+from contextlib import ExitStack, closing, suppress
 from datetime import timedelta
 from http.client import HTTPResponse
 from http.cookiejar import CookieJar
@@ -20,7 +20,7 @@ from cryptography import x509
 from deft_bench.core.times import stamp
 from deft_bench.store import access
 from deft_bench.store.database import Connection, connect
-from deft_bench.web import create_app
+from deft_bench.web import create_app, serving
 from deft_bench.web.access.certificates import Certificate, certificate, fingerprint, is_local
 from deft_bench.web.access.gate import WRONG, LocalNetwork, close_gate
 from deft_bench.web.access.passphrase import is_passphrase, set_passphrase
@@ -102,6 +102,35 @@ def test_a_slow_handshake_holds_nobody_up(network: tuple[str, Path]) -> None:
     assert Device(*network).ask("/door")[0] == 200
     for one in silent:
         one.close()
+
+
+def test_the_silent_take_up_no_thread(network: tuple[str, Path]) -> None:
+    port = int(network[0].rpartition(":")[2])
+    with ExitStack() as stack:
+        for _ in range(60):
+            stack.enter_context(create_connection(("127.0.0.1", port)))
+        assert Device(*network).ask("/door")[0] == 200
+
+
+def test_one_device_does_not_take_up_all_threads(path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    # as if this machine were another, which alone is not counted
+    monkeypatch.setattr(serving, "ip_address", lambda _: ip_address("10.0.0.7"))
+    with in_background(create_app(path)) as server, ExitStack() as stack:
+        url = f"http://127.0.0.1:{server.port}/help"
+        for _ in range(serving.MOST_OF_A_DEVICE):
+            half = stack.enter_context(create_connection(("127.0.0.1", server.port)))
+            half.sendall(b"GET / HTTP/1.1\r\n")
+        statuses = set()
+        while 503 not in statuses:
+            try:
+                statuses.add(urllib.request.urlopen(url, timeout=20).status)
+            except urllib.error.HTTPError as error:
+                statuses.add(error.status)
+        stack.close()
+        while 200 not in statuses:
+            with suppress(urllib.error.HTTPError):
+                statuses.add(urllib.request.urlopen(url, timeout=20).status)
+    assert statuses <= {200, 503}
 
 
 def test_the_passphrase_lets_in_and_guesses_are_limited(network: tuple[str, Path]) -> None:

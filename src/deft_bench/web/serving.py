@@ -2,17 +2,20 @@
 
 import errno
 import logging
+import selectors
 import signal
 import socket
 import ssl
 import sys
+from collections import Counter
 from collections.abc import Iterator
 from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from importlib import import_module
+from ipaddress import ip_address
 from pathlib import Path
-from threading import Thread, Timer
+from threading import Lock, Thread, Timer
 from typing import TYPE_CHECKING, Any
 
 from cheroot import wsgi
@@ -33,10 +36,18 @@ if TYPE_CHECKING:
 THREADS = 16
 """More than may wait for a plan at one time, so that other pages are still answered."""
 WARM_AFTER_SECONDS = 4.0
+SILENT_SECONDS = 15
+"""How long one may be silent in the middle of what he says, or between two questions."""
+MOST_OF_A_DEVICE = 12
+"""Questions of one device that are answered at a time: a browser asks six, and may follow with a second window."""
 HEADER_BYTES = 64 * 1024
 NOT_TLS = (
     b"HTTP/1.1 400 Bad Request\r\nContent-Type: text/plain; charset=utf-8\r\nConnection: close\r\n\r\n"
     b"This bench is reached by https: put https:// before its address.\n"
+)
+BUSY = (
+    b"HTTP/1.1 503 Service Unavailable\r\nContent-Type: text/plain; charset=utf-8\r\nRetry-After: 5\r\n"
+    b"Connection: close\r\n\r\nThis device asks too much at one time: try again in a moment.\n"
 )
 
 
@@ -66,21 +77,42 @@ class _Tls(Adapter):
 
 
 class _Connection(HTTPConnection):
-    """A connection that shakes hands before it is first read."""
+    """A connection that takes up a thread only while something is heard of it, and shakes hands before it is first
+    read.
+    """
 
     shaken = False
 
     def communicate(self) -> bool:
-        if not self.shaken and isinstance(self.socket, ssl.SSLSocket):
-            try:
-                self.socket.do_handshake()
-            except (ssl.SSLError, OSError) as error:
-                if "HTTP_REQUEST" in str(getattr(error, "reason", "")):
+        if not self._heard():
+            return True  # it waits, as one between two questions does, until there is something or its time is over
+        with self.server.one_more_of(self.remote_addr) as allowed:
+            if not allowed:
+                if self.shaken or not isinstance(self.socket, ssl.SSLSocket):
                     with suppress(OSError):
-                        socket.socket.sendall(self.socket, NOT_TLS)
+                        self.socket.sendall(BUSY)
                 return False
-            self.shaken = True
-        return bool(super().communicate())  # type: ignore[no-untyped-call]
+            return self._shakes_hands() and bool(super().communicate())  # type: ignore[no-untyped-call]
+
+    def _heard(self) -> bool:
+        if self.rfile.has_data() or (isinstance(self.socket, ssl.SSLSocket) and self.socket.pending()):
+            return True
+        with selectors.DefaultSelector() as waiting:
+            waiting.register(self.socket, selectors.EVENT_READ)
+            return bool(waiting.select(0))
+
+    def _shakes_hands(self) -> bool:
+        if self.shaken or not isinstance(self.socket, ssl.SSLSocket):
+            return True
+        try:
+            self.socket.do_handshake()
+        except (ssl.SSLError, OSError) as error:
+            if "HTTP_REQUEST" in str(getattr(error, "reason", "")):
+                with suppress(OSError):
+                    socket.socket.sendall(self.socket, NOT_TLS)
+            return False
+        self.shaken = True
+        return True
 
 
 class Server(wsgi.Server):
@@ -90,6 +122,8 @@ class Server(wsgi.Server):
 
     def __init__(self, app: Flask, listener: socket.socket, certificate: "Certificate | None" = None) -> None:
         self.listener, self.app = listener, app
+        self._answering: Counter[str] = Counter()
+        self._counting = Lock()
         self.port = int(listener.getsockname()[1])
         super().__init__(
             listener.getsockname()[:2],
@@ -97,13 +131,32 @@ class Server(wsgi.Server):
             numthreads=THREADS + MOST_FOLLOWERS,
             server_name="deft-bench",
             request_queue_size=128,
-            timeout=30,
+            timeout=SILENT_SECONDS,
             shutdown_timeout=1,
         )
         self.software = "Deft Bench"
         self.max_request_header_size = HEADER_BYTES
         if certificate is not None:
             self.ssl_adapter = _Tls(certificate)
+
+    @contextmanager
+    def one_more_of(self, address: str) -> Iterator[bool]:
+        """Whether another device's next question is taken up: one device does not have all the threads. This machine
+        itself, from which every window may come, is not counted.
+        """
+        if ip_address(address).is_loopback:
+            yield True
+            return
+        with self._counting:
+            allowed = self._answering[address] < MOST_OF_A_DEVICE
+            self._answering[address] += 1
+        try:
+            yield allowed
+        finally:
+            with self._counting:
+                self._answering[address] -= 1
+                if not self._answering[address]:
+                    del self._answering[address]
 
     def bind(self, family: int, type: int, proto: int = 0) -> socket.socket:
         """Take the socket that listens already."""
