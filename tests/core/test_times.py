@@ -47,6 +47,12 @@ def test_what_is_no_day_is_refused_in_words(typed: str) -> None:
         read_moment(typed, TODAY)
 
 
+@pytest.mark.parametrize("typed", ["9999-12-31", "31 Dec 1899"])
+def test_a_year_that_no_bench_sees_is_refused(typed: str) -> None:
+    with pytest.raises(ValueError, match="give one from 1900 to 2200"):
+        read_day(typed, TODAY)
+
+
 def test_times_of_day() -> None:
     assert [read_clock(text) for text in ("9", "9:30", "0930", "14.05")] == [
         time(9),

@@ -156,6 +156,7 @@ def test_straightness_answers_in_fret_order_with_nulls() -> None:
         ("level-plan", {**LEVEL, "objective": "most"}, ["objective: must be one of"]),
         ("fall-away-tape", {**TAPE, "scale_mm": 1e-12}, ["scale_mm: 1e-12 is less than 100"]),
         ("fall-away-tape", {**TAPE, "last_drop_mm": 1e-15}, ["last_drop_mm: is so little"]),
+        ("level-plan", {**LEVEL, "heights_mm": {"middle": [*HEIGHTS[1:], -1e300]}}, ["heights_mm.middle[11]: -1e+"]),
         ("straightness", {**STRAIGHT, "last_fret": 9}, ["last_fret: 9 is more than the 8"]),
         ("straightness", {**STRAIGHT, "first_fret": 8}, ["first_fret: must be less"]),
         (
@@ -184,6 +185,7 @@ def test_a_bad_request_is_refused_one_line_a_field(name: str, request_: dict[str
         ("[" * 100_000, "nested too deeply"),
         ("9" * 5000, "."),
         ("[]", ".: must be an object"),
+        ('{"scale_mm": 628, "frets": 5e-324}', "frets: 0 is less than 1"),
     ],
 )
 def test_what_is_no_request_exits_2_in_one_line(text: str, line: str) -> None:

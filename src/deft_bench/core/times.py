@@ -8,6 +8,8 @@ DAY_FORMS = ("%Y-%m-%d", "%d %b %Y", "%d %B %Y", "%d.%m.%Y", "%b %d %Y", "%B %d 
 YEARLESS = ("%d %b", "%d %B", "%d.%m.", "%b %d", "%B %d")
 PAST_DAYS, AHEAD_DAYS = 120, 366
 """A day without its year lies no further back than this, and no further ahead unless there is none."""
+YEARS = range(1900, 2201)
+"""Years in which anything at a bench can have happened or be promised."""
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 CLOCK = re.compile(r"(\d{1,2})(?:[:.]?(\d{2}))?")
 
@@ -60,6 +62,8 @@ def read_day(text: str, today: date) -> date:
     meant = [day for day in found if weekday in (None, day.weekday())]
     if not meant:
         raise ValueError(f"{found[0].day} {found[0]:%b} {found[0].year} is a {found[0]:%A}, not a {first[:12]}")
+    if meant[0].year not in YEARS:
+        raise ValueError(f"{meant[0].year} is not a year of this bench: give one from {YEARS[0]} to {YEARS[-1]}")
     return meant[0]
 
 

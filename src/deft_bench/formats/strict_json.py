@@ -2,18 +2,25 @@
 
 import json
 import math
+from collections import Counter
 from collections.abc import Iterable, Mapping
 from datetime import date, datetime
 from functools import cache, partial
+from itertools import islice
 from typing import TYPE_CHECKING, Any
 
 from deft_bench.core.text import barred
+from deft_bench.core.times import YEARS
 
 if TYPE_CHECKING:  # takes its time, and a server starts without it
     from jsonschema import FormatChecker, ValidationError
 
 MOST_WHOLE = 2**53
 """Every whole number up to here is a float too."""
+LARGEST, SMALLEST = 1e9, 1e-9
+"""Sizes of figures in any unit that a bench uses: a kilometre in µm; less than a millionth of a µm in mm is nothing."""
+MOST_LINES = 50
+"""As many faults as anybody reads before they mend the first."""
 _KINDS = {
     "number": "a number",
     "integer": "a whole number",
@@ -26,10 +33,14 @@ _KINDS = {
 
 
 class RequestError(ValueError):
-    """A bad request; `lines` holds one line a field, `path: what is wrong`."""
+    """A bad request; `lines` holds one line a field, `path: what is wrong`, at most `MOST_LINES` and one that says that
+    there is more.
+    """
 
     def __init__(self, lines: Iterable[str]) -> None:
         self.lines = list(lines)
+        if len(self.lines) > MOST_LINES:
+            self.lines[MOST_LINES:] = ["and more of the kind: mend these first"]
         super().__init__("\n".join(self.lines))
 
 
@@ -52,8 +63,10 @@ def _no_constant(name: str) -> None:
 
 
 def _finite(text: str) -> float:
-    """A number with a point; a whole one is a whole number, however it is written."""
+    """A number with a point; a whole one is a whole number, however it is written; too small for any bench is 0."""
     value = float(text)
+    if abs(value) < SMALLEST:
+        return 0
     if math.isinf(value):
         raise ValueError(f"{text[:20]} is too large a number")
     return int(value) if value.is_integer() and abs(value) <= MOST_WHOLE else value
@@ -62,14 +75,9 @@ def _finite(text: str) -> float:
 def _no_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     found = dict(pairs)
     if len(found) < len(pairs):
-        names = [name for name, _ in pairs]
-        repeated = next(name for name in names if names.count(name) > 1)
+        repeated = Counter(name for name, _ in pairs).most_common(1)[0][0]
         raise ValueError(f"the name “{repeated[:40]}” stands twice in one object")
     return found
-
-
-YEARS = range(1900, 2201)
-"""Years in which anything at a bench can have happened or be promised."""
 
 
 @cache
@@ -95,23 +103,29 @@ def _in_calendar(kind: type[date], text: str) -> bool:
 
 
 def check(value: object, schema: Mapping[str, Any]) -> None:
-    """Check a value against a JSON Schema, and every text in it for what cannot be typed; raises RequestError with one
-    line a field.
+    """Check a value against a JSON Schema, every text in it for what cannot be typed and every number for a size that
+    no bench knows; raises RequestError with one line a field.
 
     Beside the standard the schema may ask for the formats `day` and `moment`: dates and times that there are.
     """
     from jsonschema import Draft202012Validator
 
     validator = Draft202012Validator(schema, format_checker=_formats())
-    lines = [line for error in validator.iter_errors(value) for line in _lines(error)]
-    lines += _barred_texts(value, ())
-    if lines:
-        raise RequestError(dict.fromkeys(lines))
+    found = (line for error in validator.iter_errors(value) for line in _lines(error))
+    # what is wrong in thousands of places is not looked for to its end
+    for faults in (found, _beyond_a_bench(value, ())):
+        if lines := dict.fromkeys(islice(faults, MOST_LINES + 1)):
+            raise RequestError(lines)
 
 
-def _barred_texts(value: object, parts: tuple[str | int, ...]) -> Iterable[str]:
-    """A line for each text, or name of a field, that holds a control character or half of one."""
-    if isinstance(value, str):
+def _beyond_a_bench(value: object, parts: tuple[str | int, ...]) -> Iterable[str]:
+    """A line for each number too large for any bench, and each text, or name of a field, that holds a control character
+    or half of one.
+    """
+    if isinstance(value, (int, float)) and not isinstance(value, bool):
+        if abs(value) > LARGEST:
+            yield f"{path(parts)}: {_shown(value)} is more than any figure at a bench ({LARGEST:.0e})"
+    elif isinstance(value, str):
         why = barred(value, lines=True)
         if why:
             yield f"{path(parts)}: {why[:1].lower()}{why[1:].rstrip('.')}"
@@ -120,10 +134,10 @@ def _barred_texts(value: object, parts: tuple[str | int, ...]) -> Iterable[str]:
             if barred(name):
                 yield f"{path(parts)}: the name of a field holds a control character"
             else:
-                yield from _barred_texts(item, (*parts, name))
+                yield from _beyond_a_bench(item, (*parts, name))
     elif isinstance(value, list):
         for i, item in enumerate(value):
-            yield from _barred_texts(item, (*parts, i))
+            yield from _beyond_a_bench(item, (*parts, i))
 
 
 def _lines(error: "ValidationError") -> Iterable[str]:

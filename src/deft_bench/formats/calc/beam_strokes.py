@@ -44,7 +44,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
     field = "hand_fret" if "hand_fret" in asked else "hand_mm"
     hand = positions[asked["hand_fret"] - 1] if field == "hand_fret" else asked["hand_mm"]
     try:
-        after = stroked(positions, tops, hand, [asked["take_mm"]] * asked.get("strokes", 1), lifted)
+        after = stroked(positions, tops, hand, [asked["take_mm"]] * int(asked.get("strokes", 1)), lifted)
     except ValueError as error:
         raise RequestError([f"{field}: {error}"]) from None
     left = to_come_off(positions, after.tolist())

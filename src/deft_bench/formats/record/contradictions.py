@@ -92,11 +92,8 @@ def _board_lines(record: dict[str, Any]) -> list[str]:
         lines += _setup_plan_lines(saved["plan"], f"setup_plans[{k}].plan")
     for i, job in enumerate(record["jobs"]):
         lines += _job_plan_lines(job, f"jobs[{i}]", spec.frets)
-    ticks = [(tick["line"], tick["fret"]) for tick in record["board_ticks"]]
-    lines += [
-        f"board_ticks: {line} fret {fret} stands twice"
-        for line, fret in {tick for tick in ticks if ticks.count(tick) > 1}
-    ]
+    ticks = Counter((tick["line"], tick["fret"]) for tick in record["board_ticks"])
+    lines += [f"board_ticks: {line} fret {fret} stands twice" for (line, fret), times in ticks.items() if times > 1]
     return lines
 
 

@@ -54,7 +54,7 @@ def import_record(db: Connection, raw: bytes, *, as_copy: bool = False) -> int:
     check(record, SCHEMA)
     photos, bad_photos = _photos(record["pins"])
     if lines := [*contradictions(record), *bad_photos]:
-        raise RequestError(lines[:200])
+        raise RequestError(lines)
     here = instruments.id_of(db, record["uid"])
     if here is not None and not as_copy:
         raise AlreadyHereError(here)
