@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, NoReturn
 
 if TYPE_CHECKING:
     from deft_bench.devices.stand_in import StandIn
+    from deft_bench.formats.archive import HereAlready
     from deft_bench.store.database import Connection
 
 
@@ -62,6 +63,13 @@ def _parser() -> argparse.ArgumentParser:
     _database(backup)
     backup.set_defaults(run=_backup)
 
+    archive = commands.add_parser(
+        "archive", help="write the whole bench into one ZIP file of open formats, for this program and any other"
+    )
+    archive.add_argument("target", type=Path, help="the new file")
+    _database(archive)
+    archive.set_defaults(run=_archive)
+
     restore = commands.add_parser("restore", help="verify a backup and put it in the database's place")
     restore.add_argument("source", type=Path, help="the backup")
     _database(restore)
@@ -107,8 +115,15 @@ def _parser() -> argparse.ArgumentParser:
     _database(export)
     export.set_defaults(run=_export)
 
-    bring = commands.add_parser("import", help="bring in a record that was exported, whole or not at all")
-    bring.add_argument("source", type=Path, help="the record's JSON file")
+    bring = commands.add_parser(
+        "import", help="bring in a record that was exported, or a whole bench that was archived: all of it or nothing"
+    )
+    bring.add_argument("source", type=Path, help="the record's JSON file, or the archive's ZIP file")
+    bring.add_argument(
+        "--here-already",
+        choices=["keep", "copy"],
+        help="of an archive's instruments that are here and differ: keep what is here, or bring them in as copies",
+    )
     bring.add_argument("--as-copy", action="store_true", help="as a copy, beside one that is here already")
     _database(bring)
     bring.set_defaults(run=_import)
@@ -348,6 +363,21 @@ def _backup(args: argparse.Namespace) -> int:
     return 0
 
 
+def _archive(args: argparse.Namespace) -> int:
+    from deft_bench.core.times import stamp
+    from deft_bench.formats.archive import write_archive
+    from deft_bench.store.database import StoreError, open_to_read
+
+    try:
+        with open_to_read(args.database) as db:
+            counts = write_archive(db, args.target, stamp(datetime.now(UTC)))
+    except (StoreError, OSError) as error:
+        return _failed(error)
+    told = ", ".join(f"{counts[name]} {name}s" for name in ("instrument", "survey", "reading", "photo"))
+    print(f"{args.target}: {told}, and all the bench knows beside them")
+    return 0
+
+
 def _restore(args: argparse.Namespace) -> int:
     from deft_bench.store.database import StoreError, refuse_other_files, restore, verify
     from deft_bench.store.lock import held
@@ -427,19 +457,44 @@ def _put(made: bytes, out: Path | None) -> int:
 
 def _import(args: argparse.Namespace) -> int:
     from contextlib import closing
+    from zipfile import is_zipfile
 
+    from deft_bench.formats.archive import ArchiveError, AskError
     from deft_bench.formats.record import AlreadyHereError, import_record
     from deft_bench.formats.strict_json import RequestError
     from deft_bench.store.database import StoreError, open_database
 
     try:
         with closing(open_database(args.database)) as db:
+            if is_zipfile(args.source):
+                return _import_archive(db, args.source, "copy" if args.as_copy else args.here_already)
             import_record(db, args.source.read_bytes(), as_copy=args.as_copy)
     except RequestError as error:
         _refuse(error.lines)
-    except (AlreadyHereError, StoreError, OSError) as error:
+    except AskError as error:
+        return _failed(ValueError(f"{error} Say which: --here-already keep, or --here-already copy."))
+    except (AlreadyHereError, ArchiveError, StoreError, OSError) as error:
         return _failed(error)
     print("The record is imported whole.")
+    return 0
+
+
+def _import_archive(db: "Connection", source: Path, here_already: "HereAlready | None") -> int:
+    from deft_bench.formats.archive import AskError, bring_in
+
+    try:
+        brought = bring_in(db, source, here_already)
+    except AskError as asked:
+        if not sys.stdin.isatty():
+            raise
+        print(f"Here already, and other than in the archive: {', '.join(asked.names)}.")
+        answer = input("Keep what is here (k), bring the archive's in beside it as copies (c), or leave it (Enter)? ")
+        chosen: dict[str, HereAlready] = {"k": "keep", "c": "copy"}
+        if answer.strip().lower() not in chosen:
+            print("Nothing was brought in.")
+            return 1
+        brought = bring_in(db, source, chosen[answer.strip().lower()])
+    print("\n".join(brought.lines()))
     return 0
 
 

@@ -6,7 +6,7 @@ import os
 import shutil
 import sqlite3
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager, suppress
 from datetime import UTC, datetime
 from importlib.resources import files
@@ -96,6 +96,16 @@ def transaction(db: Connection) -> Iterator[Connection]:
         raise
     except sqlite3.Error as error:
         raise in_words(error) from error
+
+
+@contextmanager
+def reading(db: Connection) -> Iterator[Connection]:
+    """What is read in the block is one moment of the bench, whatever others write meanwhile."""
+    db.execute("BEGIN")
+    try:
+        yield db
+    finally:
+        db.execute("ROLLBACK")
 
 
 def open_database(path: Path) -> Connection:
@@ -219,8 +229,36 @@ def _migrate(db: Connection, path: Path, new: bool) -> None:
         backup(db, path.with_name(f"{path.name}.before-{newest:04d}-{stamp}"))
     # a migration may rebuild a table under its old name: references are checked once at the end instead
     db.execute("PRAGMA foreign_keys = OFF")
-    for number, sql in known:
-        if number > version:
+    _apply(db, version, newest)
+    if db.execute("PRAGMA foreign_key_check").fetchone() is not None:
+        raise StoreError(f"{path} is damaged: a row names another that is not there. Restore a backup.")
+    db.execute("PRAGMA foreign_keys = ON")
+
+
+def made_at(path: Path, version: int, fill: Callable[[Connection], None]) -> Connection:
+    """A new database as a version of the program made it, filled, and then brought up to date; its references are not
+    checked. Raises StoreError for a version that is not known, DriverError for rows that it cannot hold.
+    """
+    newest = migrations()[-1][0]
+    if not 1 <= version <= newest:
+        raise StoreError(f"schema {version} is not known: this program knows 1 to {newest}")
+    db = connect(path)
+    try:
+        db.execute("PRAGMA foreign_keys = OFF")
+        _apply(db, 0, version)
+        with transaction(db):
+            fill(db)
+        _apply(db, version, newest)
+        return db
+    except BaseException:
+        db.close()
+        raise
+
+
+def _apply(db: Connection, after: int, last: int) -> None:
+    """Migrations after one version up to another, each whole or not at all."""
+    for number, sql in migrations():
+        if after < number <= last:
             try:
                 # executescript would commit an open transaction: it is opened inside the script instead
                 db.executescript(
@@ -231,9 +269,6 @@ def _migrate(db: Connection, path: Path, new: bool) -> None:
                 if db.in_transaction:
                     db.execute("ROLLBACK")
                 raise
-    if db.execute("PRAGMA foreign_key_check").fetchone() is not None:
-        raise StoreError(f"{path} is damaged: a row names another that is not there. Restore a backup.")
-    db.execute("PRAGMA foreign_keys = ON")
 
 
 def backup(db: Connection, target: Path) -> None:

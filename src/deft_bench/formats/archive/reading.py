@@ -1,0 +1,262 @@
+"""Reading an archive back: exactly into an empty bench, instrument by instrument into one that is in use."""
+
+import hashlib
+import json
+import zlib
+from collections.abc import Callable, Iterator
+from contextlib import closing
+from dataclasses import dataclass, field
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import IO, Any, Literal
+from zipfile import BadZipFile, ZipFile
+
+from deft_bench.formats.archive.layout import (
+    MANIFEST,
+    MOST_BYTES,
+    MOST_OF_A_MANIFEST,
+    PHOTOGRAPHS,
+    SCHEMA,
+    VERSION,
+    ArchiveError,
+    Part,
+    table_part,
+)
+from deft_bench.formats.photograph import PhotographError
+from deft_bench.formats.record import export_record, import_record
+from deft_bench.formats.record.contradictions import contradictions
+from deft_bench.formats.record.photographs import photograph
+from deft_bench.formats.record.schema import SCHEMA as RECORD
+from deft_bench.formats.strict_json import RequestError, check, read_json
+from deft_bench.store import instruments, schedules, shop, whole_bench
+from deft_bench.store.database import Connection, DriverError, StoreError, connect, transaction
+
+HereAlready = Literal["keep", "copy"]
+MOST_OF_A_LINE = 64 * 1024**2
+
+
+class AskError(Exception):
+    """Instruments that are here already and differ; `names` says which. What to do with them must be said."""
+
+    def __init__(self, names: list[str]) -> None:
+        self.names = names
+        super().__init__(f"Here already, and other than in the archive: {', '.join(names)}. Nothing was brought in.")
+
+
+@dataclass(slots=True)
+class Brought:
+    """What came of an archive: `whole` into an empty bench; else the names of the instruments that are new, that are
+    here just so, that stay as they are here, and that came in as copies.
+    """
+
+    whole: bool = False
+    new: list[str] = field(default_factory=list)
+    same: list[str] = field(default_factory=list)
+    kept: list[str] = field(default_factory=list)
+    copied: list[str] = field(default_factory=list)
+
+    def lines(self) -> list[str]:
+        """In words, a line for each that there is something of."""
+        if self.whole:
+            return [f"The whole bench is in, {_counted(self.new)} with all that belongs to the shop."]
+        told = [
+            ("New here", self.new),
+            ("Beside the one that is here, as a copy", self.copied),
+            ("Here already, just so", self.same),
+            ("Kept as it is here", self.kept),
+        ]
+        said = [f"{what}: {', '.join(names)}." for what, names in told if names]
+        return [*said, "What belongs to the shop (stock, settings, hours, practice) stays as it is here."]
+
+
+def _counted(names: list[str]) -> str:
+    return f"{len(names)} instrument{'' if len(names) == 1 else 's'}"
+
+
+def bring_in(db: Connection, source: Path, here_already: HereAlready | None = None) -> Brought:
+    """Bring an archive in, whole or not at all.
+
+    A bench that is empty becomes what was archived, row by row. Into another come the instruments that it does not
+    have; one that it has and that differs is kept as it is here, or comes in beside it as a copy. Raises AskError when
+    which of the two was not said, ArchiveError for an archive that cannot be read, RequestError with a line for each
+    thing in it that no bench could hold, StoreError when there is no room for it.
+    """
+    with TemporaryDirectory(prefix="deft-bench-") as folder:
+        unpacked = Path(folder) / "bench.sqlite3"
+        try:
+            with ZipFile(source) as zipped:
+                _unpack(zipped, unpacked)
+        except (BadZipFile, zlib.error, EOFError, NotImplementedError) as error:
+            raise ArchiveError(f"{source.name} is no archive, or is damaged: {error}.") from error
+        with closing(connect(unpacked)) as theirs:
+            _refuse_impossible(theirs)
+            if whole_bench.is_empty(db):
+                whole_bench.take_over(db, unpacked)
+                return Brought(whole=True, new=_names(theirs))
+            return _merged(db, theirs, here_already)
+
+
+def _names(db: Connection) -> list[str]:
+    return [instruments.get(db, found).spec.name for found in whole_bench.instruments_of_the_bench(db)]
+
+
+def _merged(db: Connection, theirs: Connection, here_already: HereAlready | None) -> Brought:
+    """Instruments of one bench into another, in one act."""
+    brought = Brought()
+    with transaction(db):
+        for found in whole_bench.instruments_of_the_bench(theirs):
+            record = export_record(theirs, found)
+            name, here = record["spec"]["name"], instruments.id_of(db, record["uid"])
+            if here is not None and export_record(db, here) == record:
+                brought.same.append(name)
+            elif here is not None and here_already != "copy":
+                brought.kept.append(name)
+            else:
+                import_record(db, json.dumps(record).encode(), as_copy=here is not None)
+                (brought.new if here is None else brought.copied).append(name)
+        if brought.kept and here_already is None:
+            raise AskError(brought.kept)
+    return brought
+
+
+def _unpack(zipped: ZipFile, target: Path) -> None:
+    """An archive's tables as a bench file."""
+    schema, parts = _manifest(zipped)
+
+    def fill(db: Connection) -> None:
+        for table in whole_bench.tables(db):
+            name = table_part(table)
+            if name not in parts:
+                raise ArchiveError(f"{name} is missing: an archive of schema {schema} has it.")
+            with _Read(zipped, name, parts[name]) as read:
+                names, blobs = read.line(), whole_bench.blobs(db, table)
+                if not isinstance(names, list) or not all(isinstance(one, str) for one in names):
+                    raise ArchiveError(f"{name}, line 1: must name the columns.")
+                photo = _photographs(zipped, parts, [one in blobs for one in names])
+                _put(db, table, names, map(photo, read.rest(len(names))), name)
+
+    try:
+        whole_bench.build(target, schema, fill)
+    except StoreError as error:
+        raise ArchiveError(f"It does not hold together: {error}.") from error
+    except DriverError as error:
+        raise ArchiveError(f"It does not hold together: {error}.") from error
+
+
+def _put(db: Connection, table: str, names: list[str], found: Iterator[list[Any]], where: str) -> None:
+    try:
+        whole_bench.put(db, table, names, found)
+    except KeyError as error:
+        raise ArchiveError(f"{where}, line 1: there is no column {error.args[0]!r:.40}.") from None
+    except (DriverError, OverflowError) as error:
+        raise ArchiveError(f"{where}: a row that a bench cannot hold ({error}).") from error
+
+
+def _manifest(zipped: ZipFile) -> tuple[int, dict[str, Part]]:
+    """The schema that the tables have, and the parts by name."""
+    try:
+        info = zipped.getinfo(MANIFEST)
+    except KeyError:
+        raise ArchiveError(f"It is no archive of a bench: there is no {MANIFEST} in it.") from None
+    if info.file_size > MOST_OF_A_MANIFEST:
+        raise ArchiveError(f"{MANIFEST} is too large.")
+    try:
+        found = read_json(zipped.read(info))
+        check(found, SCHEMA)
+    except RequestError as error:
+        raise ArchiveError(f"{MANIFEST}: {error.lines[0]}.") from error
+    newest = whole_bench.newest_schema()
+    if found["version"] > VERSION or found["schema"] > newest:
+        raise ArchiveError(
+            f"It was written by a newer Deft Bench ({found['program']}, schema {found['schema']}; this one knows"
+            f" {newest}): update the program."
+        )
+    parts = {name: Part(**part) for name, part in found["files"].items()}
+    there = sorted(zipped.namelist())
+    if there != sorted([*parts, MANIFEST]):
+        odd = next(iter(set(there) ^ {*parts, MANIFEST}), there[0])
+        raise ArchiveError(f"{odd[:80]}: the manifest and what is in the archive differ.")
+    if sum(part.bytes for part in parts.values()) > MOST_BYTES:
+        raise ArchiveError(f"It is larger than {MOST_BYTES // 1024**3} GB unpacked.")
+    return found["schema"], parts
+
+
+def _photographs(zipped: ZipFile, parts: dict[str, Part], where: list[bool]) -> Callable[[list[Any]], list[Any]]:
+    """What puts photographs into a row, in the columns that hold them."""
+
+    def put(row: list[Any]) -> list[Any]:
+        return [_bytes(value) if here else value for value, here in zip(row, where, strict=True)]
+
+    def _bytes(name: object) -> bytes:
+        if not isinstance(name, str) or not name.startswith(PHOTOGRAPHS) or name not in parts:
+            raise ArchiveError(f"{str(name)[:80]!r} is no photograph of this archive.")
+        with _Read(zipped, name, parts[name]) as read:
+            return read.whole()
+
+    return put
+
+
+class _Read:
+    """A part as it is read, never further than the manifest says; that it is what was written is known at its end."""
+
+    def __init__(self, zipped: ZipFile, name: str, part: Part) -> None:
+        self.name, self.part = name, part
+        self.file: IO[bytes] = zipped.open(name)
+        self.told, self.size, self.number = hashlib.sha256(), 0, 0
+
+    def __enter__(self) -> "_Read":
+        return self
+
+    def __exit__(self, kind: object, *_: object) -> None:
+        self.file.close()
+        if kind is None and (self.size, self.told.hexdigest()) != (self.part.bytes, self.part.sha256):
+            raise ArchiveError(f"{self.name} is not what was written: its checksum differs.")
+
+    def _heard(self, piece: bytes) -> bytes:
+        self.told.update(piece)
+        self.size += len(piece)
+        if self.size > self.part.bytes:
+            raise ArchiveError(f"{self.name} is longer than its manifest says.")
+        return piece
+
+    def whole(self) -> bytes:
+        return self._heard(self.file.read(self.part.bytes + 1))
+
+    def line(self) -> Any:
+        """The next line's JSON; None at the end."""
+        raw = self._heard(self.file.readline(MOST_OF_A_LINE))
+        self.number += 1
+        try:
+            return read_json(raw) if raw else None
+        except RequestError as error:
+            raise ArchiveError(f"{self.name}, line {self.number}: {error.lines[0]}.") from error
+
+    def rest(self, many: int) -> Iterator[list[Any]]:
+        """The rows that are left, each of so many plain values."""
+        while (row := self.line()) is not None:
+            if not isinstance(row, list) or len(row) != many or any(isinstance(one, (list, dict)) for one in row):
+                raise ArchiveError(f"{self.name}, line {self.number}: must hold {many} plain values.")
+            yield row
+
+
+def _refuse_impossible(db: Connection) -> None:
+    """Raises RequestError or ArchiveError for rows that hold together and are yet no bench's."""
+    for found in whole_bench.instruments_of_the_bench(db):
+        try:
+            record = read_json(json.dumps(export_record(db, found)))
+            check(record, RECORD)
+            lines = contradictions(record)
+            for pin in record["pins"]:
+                photograph(pin["photo_jpeg"])
+        except RequestError as error:
+            lines = error.lines
+        except (ValueError, TypeError, LookupError, AttributeError, PhotographError) as error:
+            raise ArchiveError(f"The record of instrument {found} cannot be read: {error}.") from error
+        if lines:
+            raise RequestError(f"instrument {found}: {line}" for line in lines)
+    try:
+        shop.settings(db)
+        schedules.hours(db)
+        schedules.latest(db)
+    except (ValueError, TypeError, LookupError) as error:
+        raise ArchiveError(f"The bench’s hours or its schedule cannot be read: {error}.") from error
