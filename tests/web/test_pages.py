@@ -99,7 +99,12 @@ def every_page(db: Connection) -> list[str]:
         "/help/level-plan",
         "/devices",
         "/tools",
+        "/settings/keeping",
+        "/practice",
+        "/practice/people",
     ]
+    pages += [f"/practice/{row['id']}" for row in db.execute("SELECT id FROM practice_attempt")]
+    pages += [f"/practice/necks/{row['id']}" for row in db.execute("SELECT id FROM practice_neck")]
     pages += [f"/stock/{item.id}" for item in stock.items(db)]
     pages += [f"/instruments/new?kind={kind}" for kind in KINDS]
     for one in [*instruments.page(db, limit=50), *instruments.page(db, project=True)]:

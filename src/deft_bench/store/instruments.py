@@ -119,6 +119,12 @@ def get(db: Connection, instrument_id: int) -> Instrument:
     return _instrument(row)
 
 
+def first_entered(db: Connection) -> str | None:
+    """When the first instrument was entered; None where there is none."""
+    row = db.execute("SELECT created_at FROM instrument ORDER BY id LIMIT 1").fetchone()
+    return None if row is None else str(row[0])
+
+
 def id_of(db: Connection, uid: str) -> int | None:
     """The id of the instrument with this identity, or None."""
     row = db.execute("SELECT id FROM instrument WHERE uid = ?", (uid,)).fetchone()

@@ -254,9 +254,11 @@ def _until_stopped(server: Server) -> None:
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     from deft_bench.web.devices.keeper import keep_climate
     from deft_bench.web.devices.stand_ins import resume
+    from deft_bench.web.keeping.keeper import keep_backups
 
     resume(server.app)
     Thread(target=keep_climate, args=(server.app,), daemon=True, name="climate").start()
+    Thread(target=keep_backups, args=(server.app,), daemon=True, name="backups").start()
     warming = Timer(WARM_AFTER_SECONDS, _warm)
     warming.daemon = True
     warming.start()

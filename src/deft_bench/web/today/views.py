@@ -1,8 +1,9 @@
 """Today: what to pick up now, and the bench's climate."""
 
-from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask import Blueprint, current_app, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from deft_bench.bench.backups import backups_of
 from deft_bench.bench.climate import alarm
 from deft_bench.bench.today import Due, ReadingDue, today
 from deft_bench.core.work.tools import ToolState
@@ -22,6 +23,11 @@ def show() -> str:
     bench = today(db(), settings(), now(), ALL if "all" in request.args else SHOWN)
     dry_or_damp = alarm(db(), settings(), now())
     reminders = [(dry_or_damp.words, "#climate")] if dry_or_damp else []
+    kept = backups_of(db(), settings(), current_app.config["DATABASE"], now())
+    if kept.old:
+        reminders += [
+            (f"the last backup is of {day(kept.last.at)}" if kept.last else "no backup yet", url_for("keeping.show"))
+        ]
     reminders += [(_tool_words(tool), url_for("stock.toolbox")) for tool in bench.tools]
     reminders += [
         (f"{pot.item.name}: {pot.aging.say}", url_for("stock.item", item_id=pot.item.id))

@@ -1,0 +1,5 @@
+"""Backups and archive: what is kept of the bench beside the bench, and the whole of it out and in."""
+
+from deft_bench.web.keeping.views import screen
+
+__all__ = ["screen"]
