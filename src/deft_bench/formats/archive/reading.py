@@ -86,7 +86,8 @@ def bring_in(db: Connection, source: Path, here_already: HereAlready | None = No
         try:
             with ZipFile(source) as zipped:
                 _unpack(zipped, unpacked)
-        except (BadZipFile, zlib.error, EOFError, NotImplementedError) as error:
+        except (BadZipFile, zlib.error, EOFError, OSError, RuntimeError, ValueError) as error:
+            # the library stumbles in many ways over a file that is damaged, or that wants a password
             raise ArchiveError(f"{source.name} is no archive, or is damaged: {error}.") from error
         with closing(connect(unpacked)) as theirs:
             _refuse_impossible(theirs)
