@@ -11,7 +11,7 @@ from contextlib import closing
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from campaign.fuzz import PARSERS, feed
+from campaign.fuzz import feed, shares
 from campaign.trials import FAULTS, KILLS, NOW, Seeds, Trial, make_seeds
 from deft_bench.bench.scheduling import plan_first
 from deft_bench.demo import make_demo
@@ -40,9 +40,10 @@ def main() -> int:
         kills = sum(share for _, share in KILLS.values())
         lost = run(KILLS, args.kills / kills, seeds, folder, args.seed)
         lost += run(FAULTS, args.kills / kills, seeds, folder, args.seed)
-        for parser_name in PARSERS:
-            found = feed(parser_name, args.inputs // len(PARSERS), args.seed, seeds)
-            print(f"{'input: ' + parser_name:44} tried {args.inputs // len(PARSERS):6}  lost {len(found)}", flush=True)
+        for kind, many in shares(args.inputs, seeds).items():
+            found = feed(kind, many, args.seed, seeds)
+            refused = many - len(found)
+            print(f"{'input: ' + kind:44} tried {many:6}  survived {refused:6}  lost {len(found)}", flush=True)
             for line in found[:5]:
                 print(f"    {line}")
             lost += len(found)

@@ -28,6 +28,8 @@ from deft_bench.store.database import StoreError, scratch
 
 CORPUS = Path(__file__).parent / "corpus"
 TODAY = NOW.date()
+SHORT_BYTES = 3_000
+"""Inputs up to this size are fed in full; longer ones as many times fewer as they are longer."""
 WORDS: tuple[bytes, ...] = (
     b"\0",
     b"\xff\xfe",
@@ -115,17 +117,26 @@ PARSERS: Mapping[str, Parser] = {
 
 def corpus(name: str, seeds: Seeds) -> list[bytes]:
     """What inputs of a kind are made from."""
-    made = {"records": [seeds.record.read_bytes()], "archives": [seeds.archive.read_bytes()]}.get(name, [])
-    return made + [one.read_bytes() for one in sorted((CORPUS / name.replace(" ", "_")).glob("*"))]
+    made = {"records": seeds.short_record, "archives": seeds.short_archive}
+    return (
+        [made[name].read_bytes()]
+        if name in made
+        else [one.read_bytes() for one in sorted((CORPUS / name.replace(" ", "_")).glob("*"))]
+    )
+
+
+def shares(inputs: int, seeds: Seeds) -> dict[str, int]:
+    """How many inputs each parser gets of so many: fewer where one takes long to take in."""
+    mean = {name: sum(map(len, found)) / len(found) for name in PARSERS if (found := corpus(name, seeds))}
+    weight = {name: min(1.0, SHORT_BYTES / size) for name, size in mean.items()}
+    return {name: max(1, round(inputs * one / sum(weight.values()))) for name, one in weight.items()}
 
 
 def feed(name: str, many: int, seed: int, seeds: Seeds) -> list[str]:
     """Faults that so many inputs found, in words."""
     chance = random.Random(f"{seed} {name}")
     parser, begun, faults = PARSERS[name], corpus(name, seeds), []
-    # what takes long to take in is fed in proportion
-    share = max(1, min(many, round(many * min(1.0, 3_000 / (sum(map(len, begun)) / len(begun))))))
-    for _ in range(share):
+    for _ in range(many):
         raw = mutated(chance.choice(begun), chance)
         try:
             parser.read(raw)

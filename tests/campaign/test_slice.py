@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from campaign.fuzz import PARSERS, feed
+from campaign.fuzz import PARSERS, feed, shares
 from campaign.trials import FAULTS, KILLS, Seeds, make_seeds
 
 TRIALS = {**KILLS, **FAULTS}
@@ -31,4 +31,4 @@ def test_nothing_is_lost(name: str, seeds: Seeds, tmp_path: Path) -> None:
 @pytest.mark.filterwarnings("ignore::FutureWarning")  # of a pattern that a later Python would read otherwise
 @pytest.mark.parametrize("name", PARSERS)
 def test_rubbish_is_refused_in_words(name: str, seeds: Seeds) -> None:
-    assert feed(name, INPUTS, 7, seeds) == []
+    assert feed(name, shares(INPUTS * len(PARSERS), seeds)[name], 7, seeds) == []

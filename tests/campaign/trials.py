@@ -6,6 +6,7 @@ import random
 import shutil
 import sqlite3
 from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing, contextmanager, redirect_stderr, redirect_stdout, suppress
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
@@ -32,13 +33,17 @@ NOW = datetime(2026, 8, 24, 9, 0, tzinfo=UTC)
 
 @dataclass(frozen=True, slots=True)
 class Seeds:
-    """What trials begin with: a small bench with one survey, the demo, an old database, a record and an archive."""
+    """What trials begin with: a small bench with one survey, the demo, an old database, a record and an archive of the
+    demo, and of the small bench.
+    """
 
     small: Path
     demo: Path
     old: Path
     record: Path
     archive: Path
+    short_record: Path
+    short_archive: Path
 
 
 Trial = Callable[[Path, Seeds, random.Random], str]
@@ -47,13 +52,17 @@ Trial = Callable[[Path, Seeds, random.Random], str]
 
 def make_seeds(folder: Path, demo: Path) -> Seeds:
     """Make what trials begin with from a demo bench."""
-    seeds = Seeds(*(folder / name for name in ("small.sqlite3", "demo.sqlite3", "old.sqlite3", "one.json", "one.zip")))
+    names = ("small.sqlite3", "demo.sqlite3", "old.sqlite3", "one.json", "one.zip", "short.json", "short.zip")
+    seeds = Seeds(*(folder / name for name in names))
     shutil.copy(demo, seeds.demo)
     with closing(open_database(seeds.small)) as db:
         spec = replace(STARTING["electric"], name="Tern")
         instrument = instruments.add(db, spec, stamp(NOW))
         job = jobs.open_job(db, instrument, "level_and_dress", stamp(NOW), None)
-        surveys.start(db, instrument, job, spec.frets, HEAD, stamp(NOW))
+        survey = surveys.start(db, instrument, job, spec.frets, HEAD, stamp(NOW))
+        surveys.add_many(db, survey, [(("middle", fret), fret, f"0.0{fret}") for fret in range(16, 21)], stamp(NOW))
+        seeds.short_record.write_text(json.dumps(export_record(db, instrument)))
+        write_archive(db, seeds.short_archive, stamp(NOW))
         db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     with closing(connect(seeds.demo)) as db:
         first = instruments.page(db, limit=1)[0].id
@@ -82,11 +91,9 @@ def write_on(path: Path, say: Say, first: int) -> None:
 
     # writers have places of their own, as windows on one survey have
     places = [("bass", 0), ("middle", 1), ("treble", 2)]
-    threads = [Thread(target=one, args=place, daemon=True) for place in places]
-    for thread in threads:
-        thread.start()
-    for thread in threads:
-        thread.join()
+    with ThreadPoolExecutor(len(places)) as pool:
+        for writer in [pool.submit(one, *place) for place in places]:
+            writer.result()
 
 
 def missing(path: Path, said: tuple[str, ...]) -> str:
@@ -251,7 +258,7 @@ def _until_full(path: Path, say: Say) -> None:
 
 
 def _last(db: sqlite3.Connection) -> int | None:
-    found: int | None = db.execute("SELECT max(id) FROM reading").fetchone()[0]
+    found: int | None = db.execute("SELECT max(id) FROM reading WHERE lane = 'bass'").fetchone()[0]
     return found
 
 
