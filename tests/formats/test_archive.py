@@ -2,7 +2,6 @@
 
 import json
 import os
-import sqlite3
 import sys
 from collections.abc import Callable
 from contextlib import closing
@@ -22,7 +21,7 @@ from deft_bench.formats.photograph import reencode
 from deft_bench.formats.record import export_record
 from deft_bench.formats.strict_json import RequestError
 from deft_bench.store import instruments, notes, whole_bench
-from deft_bench.store.database import Connection, migrations, open_database
+from deft_bench.store.database import Connection, connect, migrations, open_database
 
 AT = "2026-11-28T09:00:00.000Z"
 
@@ -110,7 +109,7 @@ def test_an_archive_of_an_earlier_version_is_read(version: int, tmp_path: Path) 
 
     parts = {}
     # what that version's program would have written
-    with closing(sqlite3.connect(":memory:")) as db:
+    with closing(connect(Path(":memory:"))) as db:
         for number, sql in migrations():
             if number <= version:
                 db.executescript(sql)

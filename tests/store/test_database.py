@@ -15,6 +15,7 @@ from deft_bench.cli import main
 from deft_bench.core.instrument import STARTING, to_fields
 from deft_bench.store import database, instruments, jobs, order_ticks, sheets
 from deft_bench.store.database import (
+    Connection,
     StoreError,
     StoreFullError,
     backup,
@@ -140,7 +141,7 @@ def test_a_folder_that_cannot_be_written_is_said(tmp_path: Path, monkeypatch: py
     assert not (tmp_path / "bench.sqlite3").exists()
 
 
-def fill_up(db: sqlite3.Connection) -> None:
+def fill_up(db: Connection) -> None:
     with transaction(db):
         for i in range(2000):
             db.execute("INSERT INTO setting VALUES (?, ?)", (f"more {i}", "x" * 200))

@@ -170,6 +170,15 @@ def test_a_code_lets_one_device_in_and_it_can_be_sent_out(network: tuple[str, Pa
     followed.read()  # it ends, and does not wait until it is too late
 
 
+def test_a_device_named_after_somebody_enters_in_their_name(network: tuple[str, Path]) -> None:
+    for name, named in (("Mara", True), ("laptop", False)):
+        device = Device(*network)
+        device.enter(PASSPHRASE, name)
+        assert ("Entered by Mara" in device.ask("/stock")[2]) == named
+        device.ask("/settings/person", {"person": "Ilo", "back": "/stock"})
+        assert "Entered by Ilo" in device.ask("/stock")[2]
+
+
 def test_guessing_spoils_the_code(network: tuple[str, Path]) -> None:
     laptop, guesser = Device(*network), Device(*network)
     laptop.enter(PASSPHRASE)

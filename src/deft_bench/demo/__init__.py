@@ -32,7 +32,7 @@ from deft_bench.core.survey_kinds import FLAT_UM, GONE_UM, LEFT_UM, PARTLY_UM, R
 from deft_bench.demo.practice import make_practice
 from deft_bench.demo.setups import make_setups
 from deft_bench.demo.sheets import make_sheets
-from deft_bench.demo.week import make_week
+from deft_bench.demo.week import PEOPLE, make_week
 from deft_bench.store import boards, instruments, jobs, notes, refrets, rod_turns, shop, surveys
 from deft_bench.store.database import Connection, open_database
 
@@ -199,8 +199,10 @@ def make_demo(path: Path, today: date) -> None:
     db = open_database(path)
     try:
         shop.change(db, {"demo": "1"})
-        for neck in necks():
+        for n, neck in enumerate(necks()):
+            db.person = PEOPLE[n % 3 == 2]
             _Bench(db, neck, today).fill()
+        db.person = PEOPLE[0]
         _rods(db, today)
         _rocker_survey(db, today)
         _wire_stock(db, today)
@@ -212,6 +214,7 @@ def make_demo(path: Path, today: date) -> None:
         make_week(db, today)
         _crown_heights(db, today)
         _ink_and_blades(db, today)
+        db.person = ""
         make_practice(db, shop.settings(db), today)
         for back in range(60, -1, -3):
             day = today - timedelta(days=back)

@@ -52,6 +52,9 @@ TOOLS = (
     ("plane", "sharpened", 180),
 )
 
+PEOPLE = ("Mara", "Ilo")
+"""Who works at the demo bench."""
+
 
 def make_week(db: Connection, today: date) -> None:
     """Store everything but the schedule itself, which is planned when the demo is made."""
@@ -61,7 +64,9 @@ def make_week(db: Connection, today: date) -> None:
     off = frozenset({monday + timedelta(days=8)})
     schedules.save_hours(
         db,
-        BenchHours((Technician("Mara", week, off), Technician("Ilo", apprentice)), {"clamps": 2, "neck rest": 2}),
+        BenchHours(
+            (Technician(PEOPLE[0], week, off), Technician(PEOPLE[1], apprentice)), {"clamps": 2, "neck rest": 2}
+        ),
         _at(today, 7),
     )
     counted = today - timedelta(days=9)

@@ -8,6 +8,7 @@ from typing import Any
 from deft_bench.core.acts import Act, ActKind
 from deft_bench.core.frets.plan_record import accepted_level
 from deft_bench.store.database import Connection, transaction
+from deft_bench.store.people import sign
 
 _ACTS = """
     SELECT 'rod' AS kind, at, NULL AS frets FROM rod_turn WHERE instrument_id = :instrument AND withdrawn_at IS NULL
@@ -77,10 +78,11 @@ def keep(
 ) -> None:
     """Record what was done to frets."""
     with transaction(db):
-        db.execute(
+        cursor = db.execute(
             "INSERT INTO neck_act (job_id, kind, frets, at, taken_back_at) VALUES (?, ?, ?, ?, ?)",
             (job_id, kind, json.dumps(sorted(set(frets))), at, taken_back_at),
         )
+        sign(db, "neck_act", cursor.lastrowid)
 
 
 def take_back_last(db: Connection, job_id: int, at: str) -> FretAct | None:

@@ -24,7 +24,13 @@ Format, 1.3).
 REPLACED = "replaced"
 """Between the name of a bench file and the moment at which another took its place."""
 
-Connection = sqlite3.Connection
+
+class Connection(sqlite3.Connection):
+    """A connection to a bench; `person` is who is at it, empty where nobody said (`store/people.py`)."""
+
+    person = ""
+
+
 DriverError = sqlite3.Error
 
 
@@ -46,7 +52,7 @@ def migrations() -> list[tuple[int, str]]:
 def connect(path: Path) -> Connection:
     """A connection with foreign keys, WAL and synchronous FULL; raises StoreError when the file cannot be used."""
     try:
-        db = sqlite3.connect(path, isolation_level=None, timeout=5)
+        db = sqlite3.connect(path, isolation_level=None, timeout=5, factory=Connection)
         db.row_factory = sqlite3.Row
         db.execute("PRAGMA foreign_keys = ON")
         db.execute("PRAGMA synchronous = FULL")

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
 from deft_bench.store.database import Connection, transaction
+from deft_bench.store.people import sign
 
 T = TypeVar("T")
 
@@ -43,10 +44,11 @@ class SavedDocuments(Generic[T]):
     def keep(self, db: Connection, owner_id: int, at: str, fields: Mapping[str, Any]) -> None:
         """Store a document as it is."""
         with transaction(db):
-            db.execute(
+            cursor = db.execute(
                 f"INSERT INTO {self.table} ({self.owner}, saved_at, plan) VALUES (?, ?, ?)",
                 (owner_id, at, json.dumps(fields)),
             )
+            sign(db, self.table, cursor.lastrowid)
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +77,8 @@ class AcceptedDocuments:
     def keep(self, db: Connection, job_id: int, at: str, inputs: Mapping[str, Any], outcome: Mapping[str, Any]) -> None:
         """Record what was accepted."""
         with transaction(db):
-            db.execute(
+            cursor = db.execute(
                 f"INSERT INTO {self.table} (job_id, accepted_at, inputs, {self.outcome}) VALUES (?, ?, ?, ?)",
                 (job_id, at, json.dumps(inputs), json.dumps(outcome)),
             )
+            sign(db, self.table, cursor.lastrowid)

@@ -8,6 +8,7 @@ from typing import Any
 
 from deft_bench.core.instrument import KINDS, Spec, changes, to_fields
 from deft_bench.store.database import Connection, new_uid, transaction
+from deft_bench.store.people import sign
 from deft_bench.store.practice_necks import NOT_PRACTICE
 
 _FIELDS = [field.name for field in fields(Spec)]
@@ -94,10 +95,11 @@ def edit(db: Connection, instrument_id: int, spec: Spec, at: str) -> bool:
 
 def keep_revision(db: Connection, instrument_id: int, at: str, spec: dict[str, Any]) -> None:
     """Record what a specification said until a time."""
-    db.execute(
+    cursor = db.execute(
         "INSERT INTO instrument_revision (instrument_id, replaced_at, spec) VALUES (?, ?, ?)",
         (instrument_id, at, json.dumps(spec)),
     )
+    sign(db, "instrument_revision", cursor.lastrowid)
 
 
 def revisions(db: Connection, instrument_id: int) -> list[tuple[str, dict[str, Any]]]:

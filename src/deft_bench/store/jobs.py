@@ -8,6 +8,7 @@ from typing import Any
 from deft_bench.core.frets.metal import MetalTaken
 from deft_bench.core.frets.plan_record import AcceptedLevel, accepted_level
 from deft_bench.store.database import Connection, new_uid, transaction
+from deft_bench.store.people import sign, signed_as
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,6 +89,7 @@ def open_job(db: Connection, instrument_id: int, kind: str, at: str, promised_on
             "INSERT INTO job (uid, instrument_id, kind, opened_at, promised_on, note) VALUES (?, ?, ?, ?, ?, ?)",
             (new_uid(), instrument_id, kind, at, promised_on, note),
         )
+        sign(db, "job", cursor.lastrowid)
     return int(cursor.lastrowid or 0)
 
 
@@ -112,7 +114,8 @@ def keep(db: Connection, instrument_id: int, job: Mapping[str, Any]) -> int:
     )
     job_id = int(cursor.lastrowid or 0)
     for event in job["events"]:
-        keep_event(db, job_id, **event)
+        with signed_as(db, event["by"]):
+            keep_event(db, job_id, **{name: value for name, value in event.items() if name != "by"})
     return job_id
 
 
@@ -125,10 +128,11 @@ def events(db: Connection, job_id: int) -> list[JobEvent]:
 def keep_event(db: Connection, job_id: int, kind: str, at: str, note: str = "", step: str = "") -> None:
     """Record what became of a job."""
     with transaction(db):
-        db.execute(
+        cursor = db.execute(
             "INSERT INTO job_event (job_id, kind, at, note, step) VALUES (?, ?, ?, ?, ?)",
             (job_id, kind, at, note, step),
         )
+        sign(db, "job_event", cursor.lastrowid)
 
 
 def signed_off(db: Connection, job_id: int, since: str = "") -> dict[str, str]:
@@ -237,6 +241,7 @@ def keep_plan(
         " ?, ?, ?)",
         (uid, job_id, survey_id, at, json.dumps(inputs), json.dumps(outcome), done_at),
     )
+    sign(db, "accepted_plan", cursor.lastrowid)
     return int(cursor.lastrowid or 0)
 
 
@@ -259,6 +264,7 @@ def mark_done(db: Connection, plan: AcceptedPlan, instrument_id: int, at: str) -
         if not cursor.rowcount:
             return False
         keep_work(db, plan.id, instrument_id, at, plan.level.metal_taken(), replaced)
+        sign(db, "plan_done", plan.id)
     return True
 
 

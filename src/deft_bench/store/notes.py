@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from deft_bench.store.database import Connection, new_uid, transaction
+from deft_bench.store.people import sign
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +63,7 @@ def add(
             " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
             (uid or new_uid(), instrument_id, job_id, fret, lane, note, photo_id, at, settled_at),
         )
+        sign(db, "pin", cursor.lastrowid)
         return int(cursor.lastrowid or 0)
 
 

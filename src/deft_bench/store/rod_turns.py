@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from deft_bench.store.database import Connection, new_uid, transaction
+from deft_bench.store.people import sign
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,4 +57,5 @@ def add(
             "INSERT INTO rod_turn (uid, instrument_id, at, turns_64, slack, note) VALUES (?, ?, ?, ?, ?, ?)",
             (uid or new_uid(), instrument_id, at, turns_64, int(slack), note),
         )
+        sign(db, "rod_turn", cursor.lastrowid)
         return int(cursor.lastrowid or 0)

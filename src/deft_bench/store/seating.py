@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from deft_bench.store.database import Connection, transaction
+from deft_bench.store.people import sign
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,10 +36,11 @@ def keep(
 ) -> None:
     """Record that frets were checked and found home."""
     with transaction(db):
-        db.execute(
+        cursor = db.execute(
             "INSERT INTO seating_checked (job_id, survey_id, frets, at, taken_back_at) VALUES (?, ?, ?, ?, ?)",
             (job_id, survey_id, json.dumps(sorted(set(frets))), at, back_at),
         )
+        sign(db, "seating_checked", cursor.lastrowid)
 
 
 def take_back(db: Connection, job_id: int, at: str) -> None:

@@ -8,6 +8,7 @@ from deft_bench.core.work.job_sheet import JOB_ROUTES, Event, Sample, SheetPlan,
 from deft_bench.store import stock
 from deft_bench.store.database import Connection, transaction
 from deft_bench.store.documents import SavedDocuments
+from deft_bench.store.people import sign
 
 PLANS = SavedDocuments("sheet_plan", "job_id", from_fields, to_fields)
 
@@ -45,6 +46,7 @@ def add(db: Connection, job_id: int, event: Event) -> int:
             "INSERT INTO sheet_event (job_id, step, kind, at, note) VALUES (?, ?, ?, ?, ?)",
             (job_id, event.step, event.kind, event.at, event.note),
         )
+        sign(db, "sheet_event", cursor.lastrowid)
         return int(cursor.lastrowid or 0)
 
 

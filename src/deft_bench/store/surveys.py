@@ -11,6 +11,7 @@ from typing import Any
 from deft_bench.core.survey import SurveyHead
 from deft_bench.core.survey_kinds import Place
 from deft_bench.store.database import Connection, new_uid, transaction
+from deft_bench.store.people import sign, signed_as
 
 
 @dataclass(frozen=True, slots=True)
@@ -244,6 +245,7 @@ def accept(
             )
         except sqlite3.IntegrityError as error:
             raise ReadingConflictError(current) from error
+        sign(db, "reading", cursor.lastrowid)
     return Reading(int(cursor.lastrowid or 0), *place, value_um, typed, at, current.id if current else None, token)
 
 
@@ -257,11 +259,12 @@ def add_many(db: Connection, survey_id: int, rows: Iterable[tuple[Place, int, st
             current = _head_of(db, survey_id, place)
             if current is not None and current.value_um == value_um:
                 continue
-            db.execute(
+            cursor = db.execute(
                 "INSERT INTO reading (survey_id, lane, fret, value_um, typed, at, replaces) VALUES (?, ?, ?, ?, ?,"
                 " ?, ?)",
                 (survey_id, *place, value_um, typed, at, current.id if current else None),
             )
+            sign(db, "reading", cursor.lastrowid)
             count += 1
         return count
 
@@ -276,6 +279,8 @@ def keep_history(db: Connection, survey_id: int, chain: Sequence[Mapping[str, An
             (survey_id, item["lane"], item["fret"], item["value_um"], item["typed"], item["at"], replaced),
         )
         ids.append(int(cursor.lastrowid or 0))
+        with signed_as(db, item["by"]):
+            sign(db, "reading", ids[-1])
 
 
 def counts(db: Connection, survey_ids: Sequence[int]) -> dict[int, int]:

@@ -6,7 +6,7 @@ from contextlib import contextmanager
 from datetime import date, datetime
 from typing import Any
 
-from flask import Flask, current_app, flash, g, make_response, render_template, request, session
+from flask import Flask, current_app, flash, g, has_request_context, make_response, render_template, request, session
 from flask_wtf.csrf import generate_csrf
 from markupsafe import Markup
 from werkzeug.datastructures import MultiDict
@@ -19,7 +19,7 @@ from deft_bench.core.text import barred
 from deft_bench.core.times import clock_words, day_words, moment, read_day, span_words
 from deft_bench.core.times import stamp as to_stamp
 from deft_bench.core.units import Display, LengthError, parse_length
-from deft_bench.store import instruments, jobs, practice_necks, shop, surveys
+from deft_bench.store import instruments, jobs, practice_necks, schedules, shop, surveys
 from deft_bench.store.database import Connection, connect
 from deft_bench.store.instruments import Instrument
 from deft_bench.store.jobs import Job
@@ -75,8 +75,27 @@ def db() -> Connection:
     """The request's connection."""
     if "db" not in g:
         g.db = connect(current_app.config["DATABASE"])
+        if has_request_context() and request.method != "GET":
+            g.db.person = person()
     connection: Connection = g.db
     return connection
+
+
+def at_bench() -> tuple[str, ...]:
+    """Who works here, by the bench's hours."""
+    if "at_bench" not in g:
+        g.at_bench = tuple(one.name for one in schedules.hours(db()).technicians)
+    names: tuple[str, ...] = g.at_bench
+    return names
+
+
+def person() -> str:
+    """Who is at this device: whoever was chosen here, else whoever the device is named after; empty where nobody is."""
+    entry = g.get("entry")
+    for name in (session.get("person", ""), entry.name if entry is not None and "person" not in session else ""):
+        if name and name in at_bench():
+            return str(name)
+    return ""
 
 
 def now() -> datetime:
@@ -122,6 +141,8 @@ def register(app: Flask) -> None:
             "bare": False,
             "shop": settings(),
             "sent_back": sent_back(),
+            "person": person() if "person" in session or g.get("entry") is not None else "",
+            "at_bench": at_bench,
         }
 
     app.jinja_env.filters["day"] = day

@@ -23,6 +23,7 @@ from deft_bench.store import (
     surveys,
 )
 from deft_bench.store.database import Connection
+from deft_bench.store.people import people, person_of
 
 
 def export_record(db: Connection, instrument_id: int) -> dict[str, Any]:
@@ -59,6 +60,7 @@ def export_record(db: Connection, instrument_id: int) -> dict[str, Any]:
         ],
         "rod_turns": [
             {name: getattr(turn, name) for name in ("uid", "at", "turns_64", "slack", "note", "withdrawn_at")}
+            | {"by": person_of(db, "rod_turn", turn.id)}
             for turn in rod_turns.of_instrument(db, instrument_id, withdrawn=True)
         ],
         "pins": [_note(db, note, job_uids) for note in reversed(notes.of_instrument(db, instrument_id, limit=-1))],
@@ -77,6 +79,8 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
             "outcome": plan.outcome,
             "removed_um": {str(fret): um for fret, um in jobs.removed_by(db, plan.id).items()},
             "replaced_frets": jobs.replaced_by(db, plan.id),
+            "by": person_of(db, "accepted_plan", plan.id),
+            "done_by": person_of(db, "plan_done", plan.id),
         }
         for plan in jobs.plans(db, job.id, withdrawn=True)
     ]
@@ -93,7 +97,7 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
         "withdrawn_at",
     )
     return {name: getattr(job, name) for name in kept} | {
-        "events": [asdict(event) for event in jobs.events(db, job.id)],
+        "events": _by([asdict(event) for event in jobs.events(db, job.id)], people(db, "job_event", job.id)),
         "found_home": [
             {
                 "survey": survey_uids[said.survey_id],
@@ -103,12 +107,15 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
             }
             for said in seating.every(db, job.id)
         ],
-        "fret_acts": [{**asdict(act), "frets": list(act.frets)} for act in acts.of_job(db, job.id)],
+        "fret_acts": _by(
+            [{**asdict(act), "frets": list(act.frets)} for act in acts.of_job(db, job.id)],
+            people(db, "neck_act", job.id),
+        ),
         "plans": plans,
         "refret_plans": _saves(refrets.PLANS.every(db, job.id)),
         "sheet_plans": _saves(sheets.PLANS.every(db, job.id)),
         "estimates": [asdict(accepted) for accepted in estimates.ESTIMATES.of_job(db, job.id)],
-        "sheet_events": [asdict(event) for event in sheets.events(db, job.id)],
+        "sheet_events": _by([asdict(event) for event in sheets.events(db, job.id)], people(db, "sheet_event", job.id)),
         "sheet_ticks": [{"step": step, "fret": fret, "at": at} for step, fret, at in sheets.all_ticks(db, job.id)],
         "setups": [
             {"accepted_at": accepted.accepted_at, "inputs": accepted.inputs, "target": accepted.outcome}
@@ -118,6 +125,11 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
         "order": [{"step": step, "at": at, "note": note} for step, (at, note) in order_ticks.ticks(db, job.id).items()],
         "polished": [{"kind": kind, "grit": grit, "at": at} for (kind, grit), at in polish.done(db, job.id).items()],
     }
+
+
+def _by(found: list[dict[str, Any]], names: list[str | None]) -> list[dict[str, Any]]:
+    """Rows in order of entry, each with who entered it."""
+    return [{**one, "by": name} for one, name in zip(found, names, strict=True)]
 
 
 def _saves(found: list[tuple[str, dict[str, Any]]]) -> list[dict[str, Any]]:
@@ -152,17 +164,20 @@ def _survey(db: Connection, survey: surveys.Survey, job_uids: dict[int, str]) ->
         "reach": head.reach,
         "spread_um": head.spread_um,
         "sounded": [asdict(note) for note in surveys.sounded(db, survey.id, ear=True)],
-        "readings": [
-            {
-                "lane": reading.lane,
-                "fret": reading.fret,
-                "value_um": reading.value_um,
-                "typed": reading.typed,
-                "at": reading.at,
-                "replaces": None if reading.replaces is None else place[reading.replaces],
-            }
-            for reading in history
-        ],
+        "readings": _by(
+            [
+                {
+                    "lane": reading.lane,
+                    "fret": reading.fret,
+                    "value_um": reading.value_um,
+                    "typed": reading.typed,
+                    "at": reading.at,
+                    "replaces": None if reading.replaces is None else place[reading.replaces],
+                }
+                for reading in history
+            ],
+            people(db, "reading", survey.id),
+        ),
     }
 
 

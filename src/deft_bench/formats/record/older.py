@@ -29,10 +29,16 @@ class Step:
     spec: Mapping[str, Any] = field(default_factory=dict)
     job_event: Mapping[str, Any] = field(default_factory=dict)
     sounded: Mapping[str, Any] = field(default_factory=dict)
+    reading: Mapping[str, Any] = field(default_factory=dict)
+    sheet_event: Mapping[str, Any] = field(default_factory=dict)
+    fret_act: Mapping[str, Any] = field(default_factory=dict)
 
 
 _SHOPS_RULE = {"rule_step": "", "rule_fine": "", "rule_fine_to_um": 150_000, "rule_read": "1"}
 """A board is marked with the shop's rule where it has none of its own."""
+
+_NOBODY = {"by": None}
+"""Nobody was named."""
 
 STEPS: Mapping[int, Step] = {
     # to 2: boards and refrets
@@ -84,6 +90,15 @@ STEPS: Mapping[int, Step] = {
     9: Step(survey={"spread_um": None}, sounded={"sd_cents": None}),
     # to 11: what a note as heard has of a buzz
     10: Step(sounded={"ear": None}),
+    # to 12: who read and who did it
+    11: Step(
+        reading=_NOBODY,
+        sheet_event=_NOBODY,
+        fret_act=_NOBODY,
+        job_event=_NOBODY,
+        level_plan={**_NOBODY, "done_by": None},
+        rod_turn=_NOBODY,
+    ),
 }
 
 
@@ -98,8 +113,7 @@ def brought_up(record: Any) -> Any:
         if step.survey_renamed and isinstance(record.get("surveys"), list):
             record["surveys"] = [_renamed(survey, step.survey_renamed) for survey in record["surveys"]]
         for survey in _objects(record.get("surveys")):
-            if "sounded" in survey:
-                survey["sounded"] = _each(survey["sounded"], step.sounded)
+            _bring_up_parts(survey, {"sounded": step.sounded, "readings": step.reading})
         _bring_up_specs(record, step)
         _bring_up_boards(record, step)
         if step.seating_by_fret:
@@ -111,9 +125,15 @@ def brought_up(record: Any) -> Any:
     return record
 
 
+def _bring_up_parts(holder: dict[str, Any], more: Mapping[str, Mapping[str, Any]]) -> None:
+    """What every entry of some lists has more."""
+    for name, fields in more.items():
+        if name in holder:
+            holder[name] = _each(holder[name], fields)
+
+
 def _bring_up_job(job: dict[str, Any], step: Step) -> None:
-    if "events" in job:
-        job["events"] = _each(job["events"], step.job_event)
+    _bring_up_parts(job, {"events": step.job_event, "sheet_events": step.sheet_event, "fret_acts": step.fret_act})
     for plan in _objects(job.get("plans")):
         plan |= {name: value for name, value in step.level_plan.items() if name not in plan}
         if "inputs" in plan:

@@ -29,6 +29,7 @@ from deft_bench.store import (
     surveys,
 )
 from deft_bench.store.database import Connection, DriverError, new_uid, transaction
+from deft_bench.store.people import sign, signed_as
 from deft_bench.store.withdrawing import set_withdrawn
 
 MOST_BYTES = 40 * 1024 * 1024
@@ -74,7 +75,7 @@ def import_record(db: Connection, raw: bytes, *, as_copy: bool = False) -> int:
     if taken:
         raise RequestError(taken)
     try:
-        with transaction(db):
+        with transaction(db), signed_as(db, None):
             return _store(db, record, photos)
     except DriverError as error:
         raise RequestError([f".: contradicts what a bench can hold ({error}); nothing was imported"]) from None
@@ -115,7 +116,8 @@ def _store(db: Connection, record: dict[str, Any], photos: list[notes.Photo | No
             told = survey_ids[said["survey"]], said["frets"], said["at"], said["taken_back_at"]
             seating.keep(db, job_ids[job["uid"]], *told)
         for act in job["fret_acts"]:
-            acts.keep(db, job_ids[job["uid"]], **act)
+            with signed_as(db, act["by"]):
+                acts.keep(db, job_ids[job["uid"]], **_without_person(act))
         _keep_sheet(db, job_ids[job["uid"]], job)
         _keep_work(db, instrument_id, job_ids[job["uid"]], job)
     _keep_of_instrument(db, instrument_id, record)
@@ -124,6 +126,10 @@ def _store(db: Connection, record: dict[str, Any], photos: list[notes.Photo | No
         place = pin["fret"], pin["lane"], pin["note"]
         notes.add(db, instrument_id, job_id, *place, photo, pin["at"], pin["uid"], pin["settled_at"])
     return instrument_id
+
+
+def _without_person(fields: dict[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in fields.items() if name != "by"}
 
 
 def _keep_survey(db: Connection, instrument_id: int, job_id: int | None, survey: dict[str, Any]) -> int:
@@ -142,9 +148,12 @@ def _keep_level_plans(
 ) -> None:
     for plan in plans:
         uid, accepted_at, inputs, outcome = (plan[name] for name in ("uid", "accepted_at", "inputs", "outcome"))
-        plan_id = jobs.keep_plan(
-            db, job_id, survey_ids[plan["survey"]], uid, accepted_at, inputs, outcome, plan["done_at"]
-        )
+        with signed_as(db, plan["by"]):
+            plan_id = jobs.keep_plan(
+                db, job_id, survey_ids[plan["survey"]], uid, accepted_at, inputs, outcome, plan["done_at"]
+            )
+        with signed_as(db, plan["done_by"]):
+            sign(db, "plan_done", plan_id)
         removed = {int(fret): um for fret, um in plan["removed_um"].items()}
         jobs.keep_work(db, plan_id, instrument_id, plan["done_at"] or accepted_at, removed, plan["replaced_frets"])
         set_withdrawn(db, "accepted_plan", plan_id, plan["withdrawn_at"])
@@ -154,7 +163,8 @@ def _keep_sheet(db: Connection, job_id: int, job: dict[str, Any]) -> None:
     for saved in job["sheet_plans"]:
         sheets.PLANS.keep(db, job_id, saved["saved_at"], saved["plan"])
     for event in job["sheet_events"]:
-        sheets.add(db, job_id, Event(**event))
+        with signed_as(db, event["by"]):
+            sheets.add(db, job_id, Event(**_without_person(event)))
     for tick in {(sheet_tick["step"], sheet_tick["fret"]): sheet_tick for sheet_tick in job["sheet_ticks"]}.values():
         sheets.keep_tick(db, job_id, tick["step"], tick["fret"], tick["at"])
     for ticked in job["order"]:
@@ -183,7 +193,8 @@ def _keep_of_instrument(db: Connection, instrument_id: int, record: dict[str, An
         boards.tick(db, instrument_id, tick["line"], tick["fret"], tick["place_um"], tick["at"])
     for turn in record["rod_turns"]:
         told = turn["at"], turn["turns_64"], turn["slack"], turn["note"], turn["uid"]
-        set_withdrawn(db, "rod_turn", rod_turns.add(db, instrument_id, *told), turn["withdrawn_at"])
+        with signed_as(db, turn["by"]):
+            set_withdrawn(db, "rod_turn", rod_turns.add(db, instrument_id, *told), turn["withdrawn_at"])
 
 
 def _photos(pins: list[dict[str, Any]]) -> tuple[list[notes.Photo | None], list[str]]:

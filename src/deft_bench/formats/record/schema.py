@@ -27,7 +27,7 @@ from deft_bench.core.work.estimate import NOT_KEPT, Estimate
 from deft_bench.core.work.job_sheet import EVENTS
 
 FORMAT = "deft-bench-record"
-VERSION = 11
+VERSION = 12
 
 
 def _object(properties: dict[str, Any]) -> dict[str, Any]:
@@ -52,6 +52,7 @@ _CODE = {"type": "string", "minLength": 1, "maxLength": 40}
 _BY_CODE = {"type": "object", "additionalProperties": _CODE}
 _LANE = {"type": "string", "enum": ["bass", "middle", "treble"]}
 _FLAG = {"type": "boolean"}
+_PERSON = {"type": ["string", "null"], "minLength": 1, "maxLength": 60}
 
 
 def _spec_schema() -> dict[str, Any]:
@@ -276,6 +277,7 @@ SCHEMA = {
                                     "kind": {"type": "string", "enum": list(EVENTS)},
                                     "at": _TIME,
                                     "note": {"type": "string", "maxLength": 400},
+                                    "by": _PERSON,
                                 }
                             ),
                         },
@@ -304,6 +306,7 @@ SCHEMA = {
                                     "at": _TIME,
                                     "note": _TEXT,
                                     "step": {"type": "string", "maxLength": 40},
+                                    "by": _PERSON,
                                 }
                             ),
                         },
@@ -324,6 +327,7 @@ SCHEMA = {
                                     "frets": {**_FRETS, "minItems": 1},
                                     "at": _TIME,
                                     "taken_back_at": _MAYBE_TIME,
+                                    "by": _PERSON,
                                 }
                             ),
                         },
@@ -353,6 +357,8 @@ SCHEMA = {
                                         },
                                     },
                                     "replaced_frets": {**_FRETS, "uniqueItems": True},
+                                    "by": _PERSON,
+                                    "done_by": _PERSON,
                                 }
                             ),
                         },
@@ -426,6 +432,7 @@ SCHEMA = {
                                     "typed": {"type": "string", "maxLength": 60},
                                     "at": _TIME,
                                     "replaces": {"type": ["integer", "null"], "minimum": 0},
+                                    "by": _PERSON,
                                 }
                             ),
                         },
@@ -454,6 +461,7 @@ SCHEMA = {
                         "uid": _UID,
                         "at": _TIME,
                         "slack": _FLAG,
+                        "by": _PERSON,
                         "withdrawn_at": _MAYBE_TIME,
                         "note": {"type": "string", "maxLength": 400},
                         "turns_64": {"type": "integer", "minimum": -192, "maximum": 192, "not": {"const": 0}},

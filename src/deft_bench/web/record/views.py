@@ -16,6 +16,7 @@ from deft_bench.core.work.job_sheet import records
 from deft_bench.formats.record import MOST_BYTES, AlreadyHereError, export_record, import_record
 from deft_bench.formats.strict_json import RequestError
 from deft_bench.store import instruments, jobs, notes, refrets, sheets
+from deft_bench.store.people import finished_by, people, readers
 from deft_bench.web.drawing.neck_drawing import NeckDrawing, neck_drawing, short_unit
 from deft_bench.web.drawing.setup_card import setup_card
 from deft_bench.web.places import linked_steps
@@ -69,7 +70,9 @@ def report(job_id: int) -> str:
         after_neck=_drawn(found.after, instrument),
         bows=found.bows,
         done=found.done,
-        events=jobs.events(db(), job_id),
+        events=list(zip(jobs.events(db(), job_id), people(db(), "job_event", job_id), strict=True)),
+        finished_by=finished_by(db(), job_id),
+        readers={one.survey.id: readers(db(), one.survey.id) for one in (found.before, found.after) if one},
         event_words=EVENT_WORDS,
         gate=found.gate,
         gate_mm=found.gate_mm,

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
-from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask import Blueprint, flash, redirect, render_template, request, session, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.learned import learned_of, levels_of, lifts_of
@@ -11,7 +11,7 @@ from deft_bench.core.shop_settings import to_text
 from deft_bench.core.strings.customary import CUSTOMS
 from deft_bench.core.work.estimate import price_list
 from deft_bench.store import presets, shop
-from deft_bench.web.support import Form, db, display, page_of_ours, rows_sent, stamp
+from deft_bench.web.support import Form, at_bench, db, display, page_of_ours, rows_sent, stamp
 from deft_bench.web.support import settings as current
 
 screen = Blueprint("settings", __name__, template_folder="templates")
@@ -188,4 +188,13 @@ def _named(form: Form) -> presets.NamedPreset | None:
 def units() -> Response:
     """The switch in the top bar: every figure is written again."""
     shop.change(db(), {"system": "in" if request.form.get("system") == "in" else "mm"})
+    return redirect(page_of_ours(request.form.get("back", "").removesuffix("?")) or "/")
+
+
+@screen.post("/settings/person")
+def person() -> Response:
+    """Who is at this device from now on; nobody where the name is none of the bench's."""
+    name = request.form.get("person", "")
+    session["person"] = name if name in at_bench() else ""
+    session.permanent = True
     return redirect(page_of_ours(request.form.get("back", "").removesuffix("?")) or "/")

@@ -14,6 +14,7 @@ from deft_bench.core.work.catalogue import HARDNESS, PHASES
 from deft_bench.core.work.pace import Pace
 from deft_bench.formats.operations_toml import MOST_BYTES, extend, shipped
 from deft_bench.store import sheets
+from deft_bench.store.people import finished_by
 from deft_bench.web.drawing.neck_drawing import neck_drawing
 from deft_bench.web.errors import wants_json
 from deft_bench.web.places import address, linked_steps
@@ -55,6 +56,7 @@ def show(job_id: int) -> str:
         address=address,
         sheet=sheet.state.sheet,
         lines=sheet.lines,
+        finished_by=finished_by(db(), sheet.job.id),
         at=at,
         next=after[:NEXT],
         beside=at_step(db(), settings(), now(), sheet, at) if at else None,

@@ -21,6 +21,7 @@ from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
 from deft_bench.store import devices, instruments, jobs, notes, setups, surveys
+from deft_bench.store.people import readers
 from deft_bench.web.drawing.neck_drawing import NeckDrawing, neck_drawing, short_unit
 from deft_bench.web.errors import wants_json
 from deft_bench.web.following import following
@@ -71,6 +72,7 @@ def show(survey_id: int) -> str:
         pedal=devices.used_for(db(), "pedal"),
         order={place: i for i, place in enumerate(order)},
         readings=readings,
+        readers=readers(db(), survey.id),
         newest=max((reading.id for reading in history), default=0),
         read=sum(place in readings for place in order),
         corrected={(item.lane, item.fret) for item in history if item.replaces},
