@@ -5,6 +5,7 @@ import random
 from collections.abc import Callable, Mapping
 from contextlib import closing
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -24,7 +25,7 @@ from deft_bench.formats.record import import_record
 from deft_bench.formats.recording import RecordingError, read_recording
 from deft_bench.formats.stock_csv import read_stock
 from deft_bench.formats.strict_json import RequestError, read_json
-from deft_bench.store.database import StoreError, scratch
+from deft_bench.store.database import Connection, StoreError, scratch
 
 CORPUS = Path(__file__).parent / "corpus"
 TODAY = NOW.date()
@@ -81,9 +82,18 @@ def _calculation(raw: bytes) -> object:
     return calc.calculate(name, asked.get("request"))
 
 
+@cache
+def _empty() -> Connection:
+    return scratch()
+
+
 def _record(raw: bytes) -> object:
-    with closing(scratch()) as db:
+    db = _empty()
+    db.execute("BEGIN")
+    try:
         return import_record(db, raw)
+    finally:
+        db.execute("ROLLBACK")
 
 
 def _archive(raw: bytes) -> object:
