@@ -155,6 +155,10 @@ def changed(name: str, old: str, new: str) -> Callable[[dict[str, bytes]], dict[
         (changed("tables/job.jsonl", "[1, ", '["one", '), "cannot hold"),
         (changed("tables/instrument.jsonl", "[1, ", "[777, "), "names another that is not there"),
         (changed("tables/climate.jsonl", "\n", "\n[1, 2]\n"), "line 2: must hold 4 plain values"),
+        (
+            changed("tables/stock_move.jsonl", "T09:", "T99:"),
+            "stock_move.jsonl, line 2: at '.*' is not of the calendar",
+        ),
         (changed("tables/photo.jsonl", "photographs/", "tables/"), "is no photograph"),
     ],
 )
@@ -168,9 +172,9 @@ def test_what_is_not_what_was_written_is_refused(
 
 
 def test_what_no_bench_could_hold_is_refused_in_words(archived: Path, tmp_path: Path) -> None:
-    spoil = changed("tables/job.jsonl", "T09:", "T99:")
+    spoil = changed("tables/job.jsonl", '"level_and_dress"', '"juggling"')
     with closing(open_database(tmp_path / "new" / "bench.sqlite3")) as db:
-        with pytest.raises(RequestError, match="is no time of the calendar"):
+        with pytest.raises(RequestError, match=r"jobs\[2\]\.kind: must be one of"):
             bring_in(db, packed(tmp_path / "spoilt.zip", spoil(content(archived))))
         assert whole_bench.is_empty(db)
     cut = tmp_path / "cut.zip"

@@ -92,10 +92,11 @@ def _formats() -> "FormatChecker":
 
 
 def _is_one(kind: type[date], value: object) -> bool:
-    return not isinstance(value, str) or _in_calendar(kind, value)
+    return not isinstance(value, str) or in_calendar(kind, value)
 
 
-def _in_calendar(kind: type[date], text: str) -> bool:
+def in_calendar(kind: type[date], text: str) -> bool:
+    """Whether a text is a day, or a moment, of the years that a bench sees."""
     try:
         return kind.fromisoformat(text).year in YEARS
     except ValueError:

@@ -6,6 +6,7 @@ import zlib
 from collections.abc import Callable, Iterator
 from contextlib import closing
 from dataclasses import dataclass, field
+from datetime import date, datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import IO, Any, Literal
@@ -27,7 +28,7 @@ from deft_bench.formats.record import export_record, import_record
 from deft_bench.formats.record.contradictions import contradictions
 from deft_bench.formats.record.photographs import photograph
 from deft_bench.formats.record.schema import SCHEMA as RECORD
-from deft_bench.formats.strict_json import RequestError, check, read_json
+from deft_bench.formats.strict_json import RequestError, check, in_calendar, read_json
 from deft_bench.store import instruments, schedules, shop, whole_bench
 from deft_bench.store.database import Connection, DriverError, StoreError, connect, transaction
 
@@ -134,7 +135,8 @@ def _unpack(zipped: ZipFile, target: Path) -> None:
                 if not isinstance(names, list) or not all(isinstance(one, str) for one in names):
                     raise ArchiveError(f"{name}, line 1: must name the columns.")
                 photo = _photographs(zipped, parts, [one in blobs for one in names])
-                _put(db, table, names, map(photo, read.rest(len(names))), name)
+                rows = (_dated(names, row, read) for row in read.rest(len(names)))
+                _put(db, table, names, map(photo, rows), name)
 
     try:
         whole_bench.build(target, schema, fill)
@@ -142,6 +144,15 @@ def _unpack(zipped: ZipFile, target: Path) -> None:
         raise ArchiveError(f"It does not hold together: {error}.") from error
     except DriverError as error:
         raise ArchiveError(f"It does not hold together: {error}.") from error
+
+
+def _dated(names: list[str], row: list[Any], read: "_Read") -> list[Any]:
+    """A row whose days and moments are such; raises ArchiveError."""
+    for name, value in zip(names, row, strict=True):
+        kind = date if name.endswith("_on") else datetime if name == "at" or name.endswith("_at") else None
+        if kind is not None and isinstance(value, str) and not in_calendar(kind, value):
+            raise ArchiveError(f"{read.name}, line {read.number}: {name} {value[:40]!r} is not of the calendar.")
+    return row
 
 
 def _put(db: Connection, table: str, names: list[str], found: Iterator[list[Any]], where: str) -> None:
