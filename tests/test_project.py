@@ -23,7 +23,7 @@ DOCS = [ROOT / "README.md", *ROOT.glob("docs/**/*.md")]
 def test_the_readmes_commands_do_what_they_say(tmp_path: Path) -> None:
     """Every deft-bench command in the README, run as written but for where the files go (serve and demo elsewhere)."""
     said = re.findall(r"^\$ \.venv/bin/deft-bench (.*?)(?:\s+#.*)?$", README, re.MULTILINE)
-    assert len(said) == 9
+    assert len(said) == 11
     env = os.environ | {"DEFT_BENCH_DATABASE": str(tmp_path / "bench.sqlite3"), "HOME": str(tmp_path)}
     made = [
         sys.executable,
