@@ -91,6 +91,11 @@ def test_they_make_themselves_and_today_says_when_the_last_is_old(path: Path, db
     make_if_due(app)
     assert not disk.exists()
     assert "The last backup failed." in bench.get("/settings/keeping")
+    # where none is wanted any more, none is wanting
+    shop.change(db, {"backup_days": "0"})
+    make_if_due(app)
+    assert "The last backup failed." not in bench.get("/settings/keeping")
+    shop.change(db, {"backup_days": "1"})
     disk.mkdir()
     make_if_due(app)
     assert len(backups.made(disk, path)) == 1
@@ -133,7 +138,11 @@ def test_the_archive_goes_out_and_in_on_screen(bench: Bench, demo: Connection, t
     name = instruments.get(demo, 2).spec.name
     with closing(connect(other)) as db:
         instruments.edit(db, 2, replace(instruments.get(db, 2).spec, note="mine now"), stamp(NOW))
-    assert f"Here already, and other than in the archive: {name}." in send(raw)
+    refused = send(raw)
+    assert f"Here already, and other than in the archive: {name}." in refused
+    # from the page of the refusal everything leads on: its settings are saved, and its address can be come back to
+    assert '<form class="spec" method="post" action="/settings/keeping"' in refused
+    assert "Backups and archive" in mine.get("/settings/keeping/archive")
     assert f"Kept as it is here: {name}." in send(raw, "keep")
     assert f"as a copy: {name}." in send(raw, "copy")
     assert f"{name} (copy)" in mine.get("/instruments")

@@ -90,6 +90,10 @@ def test_names_go_with_the_record_and_never_become_the_importers(empty: Bench, d
         assert export_record(other, import_record(other, json.dumps(record).encode())) == record
         instruments.add(other, replace(STARTING["electric"], name="Mine"), AT)
         assert other.person == "Eve"
+    for name in ("Bo", "Ada"):  # carried out, taken back, carried out again
+        with people.signed_as(db, name):
+            people.sign(db, "plan_done", 7)
+    assert people.person_of(db, "plan_done", 7) == "Ada"
     # a record from before names were kept names nobody
     old = json.loads(json.dumps(record)) | {"version": 11}
     for part in (*old["surveys"][0]["readings"], *old["jobs"][0]["sheet_events"], *old["jobs"][0]["events"]):

@@ -49,6 +49,11 @@ def migrations() -> list[tuple[int, str]]:
     return [(int(name[:4]), folder.joinpath(name).read_text("utf-8")) for name in names]
 
 
+def newest_schema() -> int:
+    """The number of the last migration that this program has."""
+    return migrations()[-1][0]
+
+
 def connect(path: Path) -> Connection:
     """A connection with foreign keys, WAL and synchronous FULL; raises StoreError when the file cannot be used."""
     try:
@@ -199,7 +204,7 @@ def _bare(db: Connection) -> bool:
 @contextmanager
 def _one_migrates(db: Connection, path: Path) -> Iterator[None]:
     """Two that start at once migrate one after the other; one that has nothing to migrate waits for nobody."""
-    if db.execute("PRAGMA user_version").fetchone()[0] == migrations()[-1][0]:
+    if db.execute("PRAGMA user_version").fetchone()[0] == newest_schema():
         yield
         return
     beside = path.with_name(f".{path.name}.migrating")
@@ -221,8 +226,7 @@ def _refuse_foreign(db: Connection, path: Path) -> None:
 
 def _migrate(db: Connection, path: Path, new: bool) -> None:
     version = db.execute("PRAGMA user_version").fetchone()[0]
-    known = migrations()
-    newest = known[-1][0]
+    newest = newest_schema()
     if version > newest:
         raise StoreError(
             f"{path} was written by a newer Deft Bench (schema {version}; this one knows {newest}). "
@@ -245,7 +249,7 @@ def made_at(path: Path, version: int, fill: Callable[[Connection], None]) -> Con
     """A new database as a version of the program made it, filled, and then brought up to date; its references are not
     checked. Raises StoreError for a version that is not known, DriverError for rows that it cannot hold.
     """
-    newest = migrations()[-1][0]
+    newest = newest_schema()
     if not 1 <= version <= newest:
         raise StoreError(f"schema {version} is not known: this program knows 1 to {newest}")
     db = connect(path)
@@ -311,7 +315,7 @@ def verify(path: Path) -> dict[str, int]:
             if db.execute("PRAGMA application_id").fetchone()[0] != APPLICATION_ID:
                 raise StoreError(f"{path} is not a Deft Bench database.")
             version = db.execute("PRAGMA user_version").fetchone()[0]
-            if version > migrations()[-1][0]:
+            if version > newest_schema():
                 raise StoreError(f"{path} was written by a newer Deft Bench (schema {version}).")
             if db.execute("PRAGMA integrity_check(1)").fetchone()[0] != "ok":
                 raise StoreError(f"{path} is damaged.")

@@ -21,7 +21,8 @@ def sign(db: Connection, what: str, row_id: int | None) -> None:
     """Put the name of whoever is at the bench beside a row that was just entered; nothing where nobody said."""
     person = getattr(db, "person", "")
     if person and row_id:
-        db.execute("INSERT OR IGNORE INTO entered_by (what, row_id, person) VALUES (?, ?, ?)", (what, row_id, person))
+        # a plan may be carried out, taken back and carried out again: the last one counts
+        db.execute("INSERT OR REPLACE INTO entered_by (what, row_id, person) VALUES (?, ?, ?)", (what, row_id, person))
 
 
 @contextmanager

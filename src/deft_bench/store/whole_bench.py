@@ -6,13 +6,13 @@ from pathlib import Path
 from typing import Any
 
 from deft_bench.store import instruments
-from deft_bench.store.database import Connection, StoreError, made_at, migrations, transaction
+from deft_bench.store.database import Connection, StoreError, made_at, transaction
 from deft_bench.store.practice_necks import NOT_PRACTICE
 
 DOORS = ("passphrase", "entry", "pairing_code")
 """Who may come in belongs to a machine, not to its records."""
 AT_THE_START = ("setting",)
-"""What a bench may hold that is still taken for empty: it is set anew by what comes in."""
+"""What a bench may hold that is still taken for empty: what comes in takes its place."""
 WORDS = "instrument_words"
 """The index that Find looks in: made of the instruments, and so not carried."""
 
@@ -26,11 +26,6 @@ def tables(db: Connection) -> list[str]:
     """Every table that is carried, in order of its name."""
     rows = db.execute("SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' ORDER BY name")
     return [name for (name,) in rows if name not in DOORS and not name.startswith(WORDS)]
-
-
-def newest_schema() -> int:
-    """The number of the last migration that this program has."""
-    return migrations()[-1][0]
 
 
 def instruments_of_the_bench(db: Connection) -> list[int]:

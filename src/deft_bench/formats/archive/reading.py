@@ -30,7 +30,7 @@ from deft_bench.formats.record.photographs import photograph
 from deft_bench.formats.record.schema import SCHEMA as RECORD
 from deft_bench.formats.strict_json import RequestError, check, in_calendar, read_json
 from deft_bench.store import instruments, schedules, shop, whole_bench
-from deft_bench.store.database import Connection, DriverError, StoreError, connect, transaction
+from deft_bench.store.database import Connection, DriverError, StoreError, connect, newest_schema, transaction
 
 HereAlready = Literal["keep", "copy"]
 MOST_OF_A_LINE = 64 * 1024**2
@@ -177,7 +177,7 @@ def _manifest(zipped: ZipFile) -> tuple[int, dict[str, Part]]:
         check(found, SCHEMA)
     except RequestError as error:
         raise ArchiveError(f"{MANIFEST}: {error.lines[0]}.") from error
-    newest = whole_bench.newest_schema()
+    newest = newest_schema()
     if found["version"] > VERSION or found["schema"] > newest:
         raise ArchiveError(
             f"It was written by a newer Deft Bench ({found['program']}, schema {found['schema']}; this one knows"

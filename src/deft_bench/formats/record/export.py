@@ -80,7 +80,7 @@ def _job(db: Connection, job: jobs.Job, survey_uids: dict[int, str]) -> dict[str
             "removed_um": {str(fret): um for fret, um in jobs.removed_by(db, plan.id).items()},
             "replaced_frets": jobs.replaced_by(db, plan.id),
             "by": person_of(db, "accepted_plan", plan.id),
-            "done_by": person_of(db, "plan_done", plan.id),
+            "done_by": person_of(db, "plan_done", plan.id) if plan.done_at else None,
         }
         for plan in jobs.plans(db, job.id, withdrawn=True)
     ]

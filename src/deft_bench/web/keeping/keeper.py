@@ -14,7 +14,7 @@ BACKUPS = "backups"
 """What is told of when somebody sets how often."""
 LOOK_SECONDS = 600.0
 TROUBLE = "BACKUP_TROUBLE"
-"""Why the last try failed, in the application's configuration; empty after one that did not."""
+"""Why the backup that is due could not be made, in the application's configuration; empty where none is wanting."""
 
 
 def keep_backups(app: Flask) -> None:
@@ -31,7 +31,7 @@ def make_if_due(app: Flask) -> None:
             settings = shop.settings(db)
             if backups_of(db, settings, database, now).due:
                 back_up(db, settings, database, now)
-                app.config[TROUBLE] = ""
+        app.config[TROUBLE] = ""
     except (StoreError, OSError) as error:
         app.config[TROUBLE] = str(error)
         logging.getLogger("deft_bench.backups").warning("No backup was made: %s", error)

@@ -8,7 +8,7 @@ from typing import Any
 from flask import Blueprint, current_app, flash, redirect, render_template, request, send_file, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.bench.backups import Backups, back_up, backups_of
+from deft_bench.bench.backups import back_up, backups_of
 from deft_bench.core.backups import MOST_DAYS, MOST_KEPT
 from deft_bench.core.shop_settings import to_text
 from deft_bench.formats.archive import ArchiveError, AskError, HereAlready, bring_in, write_archive
@@ -28,21 +28,17 @@ HERE: dict[str, HereAlready] = {"keep": "keep", "copy": "copy"}
 
 
 @screen.get("")
+@screen.get("/archive")  # where a refused archive leaves the page
 def show() -> str:
     """What is kept of the bench, and the whole of it out and in."""
     return _page(to_text(settings()), {})
 
 
-def _state() -> Backups:
-    return backups_of(db(), settings(), current_app.config["DATABASE"], now())
-
-
 def _page(values: Any, errors: dict[str, str], problems: list[str] | None = None, ask: bool = False) -> str:
-    kept = _state()
     return render_template(
         "keeping/show.html",
         section="settings",
-        kept=kept,
+        kept=backups_of(db(), settings(), current_app.config["DATABASE"], now()),
         shown=SHOWN,
         trouble=current_app.config.get(TROUBLE, ""),
         values=values,
