@@ -129,6 +129,21 @@ def test_a_damaged_one_is_refused(demo_path: Path) -> None:
     refused(demo_path, "damaged")
 
 
+def test_a_damaged_one_whose_damage_is_no_text_is_refused(demo_path: Path) -> None:
+    """The driver's own words hold the damaged name, and cannot be read."""
+    raw = demo_path.read_bytes()
+    for whole, damaged in (
+        (b"tableclimateclimate", b"table\xe1limateclimate"),
+        (b"TABLE climate (", b"TABLO climate ("),
+    ):
+        assert whole in raw
+        raw = raw.replace(whole, damaged, 1)
+    demo_path.write_bytes(raw)
+    refused(demo_path, "damaged")
+    with pytest.raises(StoreError, match="damaged"):
+        verify(demo_path)
+
+
 def test_a_folder_that_cannot_be_written_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     blocker = tmp_path / "file"
     blocker.write_text("in the way")

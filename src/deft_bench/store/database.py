@@ -32,6 +32,8 @@ class Connection(sqlite3.Connection):
 
 
 DriverError = sqlite3.Error
+UNREADABLE = (sqlite3.Error, UnicodeDecodeError)
+"""What opening a damaged file raises: its own damaged text may stand in the driver's words, which are then no text."""
 
 
 class StoreError(Exception):
@@ -62,18 +64,18 @@ def connect(path: Path) -> Connection:
         db.execute("PRAGMA foreign_keys = ON")
         db.execute("PRAGMA synchronous = FULL")
         return db
-    except sqlite3.Error as error:
+    except UNREADABLE as error:
         raise in_words(error, path) from error
 
 
-def in_words(error: sqlite3.Error, path: Path | str = "the database") -> StoreError:
+def in_words(error: sqlite3.Error | UnicodeDecodeError, path: Path | str = "the database") -> StoreError:
     """An SQLite failure as a sentence for the person at the bench."""
     code = getattr(error, "sqlite_errorcode", None) or 0
     if code & 0xFF == sqlite3.SQLITE_FULL:
         return StoreFullError("The disk is full: nothing of this was saved. Free some space and try again.")
     if code & 0xFF in (sqlite3.SQLITE_READONLY, sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_PERM):
         return StoreError(f"{path} cannot be written: check the folder, and that this user may write in it.")
-    if code & 0xFF in (sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CORRUPT):
+    if isinstance(error, UnicodeDecodeError) or code & 0xFF in (sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CORRUPT):
         return StoreError(
             f"{path} is damaged or is not a Deft Bench database. It was left as it is; "
             "restore a backup with “deft-bench restore”."
@@ -150,7 +152,7 @@ def open_database(path: Path) -> Connection:
             _migrate(db, path, new)
         db.execute("PRAGMA journal_mode = WAL")
         return db
-    except sqlite3.Error as error:
+    except UNREADABLE as error:
         db.close()
         raise in_words(error, path) from error
     except BaseException:
@@ -326,7 +328,7 @@ def verify(path: Path) -> dict[str, int]:
                 "surveys": db.execute("SELECT count(*) FROM survey").fetchone()[0],
                 "readings": db.execute("SELECT count(*) FROM reading").fetchone()[0],
             }
-    except sqlite3.Error as error:
+    except UNREADABLE as error:
         raise in_words(error, path) from error
 
 
