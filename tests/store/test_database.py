@@ -3,6 +3,7 @@
 import json
 import os
 import re
+import shutil
 import sqlite3
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
@@ -422,3 +423,23 @@ def test_ticks_of_the_earlier_order_become_events_of_the_run_sheet(tmp_path: Pat
             ("mask", "finished", "ends were done"),
         ]
         assert list(order_ticks.ticks(db, 1)) == ["end flush bass"]
+
+
+def test_one_that_a_writer_was_cut_off_in_verifies_as_it_was_before(demo_path: Path, tmp_path: Path) -> None:
+    before = verify(demo_path)
+    cut = tmp_path / "cut" / "bench.sqlite3"
+    cut.parent.mkdir()
+    with closing(sqlite3.connect(demo_path, isolation_level=None)) as db:
+        db.execute("PRAGMA journal_mode = DELETE")
+        db.execute("PRAGMA cache_size = 1")
+        db.execute("BEGIN IMMEDIATE")
+        db.execute("DELETE FROM entered_by")
+        db.execute("UPDATE reading SET typed = typed || '?'")
+        # as the disk has it in the middle of that
+        shutil.copy(demo_path, cut)
+        shutil.copy(f"{demo_path}-journal", f"{cut}-journal")
+        db.execute("ROLLBACK")
+    assert cut.read_bytes() != demo_path.read_bytes()
+    assert verify(cut) == before
+    with closing(open_database(cut)) as db:
+        assert db.execute("SELECT count(*) FROM reading WHERE typed LIKE '%?'").fetchone()[0] == 0

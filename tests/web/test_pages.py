@@ -1,6 +1,7 @@
 """Every page of the demo: it answers, in both units, within the policy, light, and without reaching out."""
 
 import re
+from contextlib import closing
 from dataclasses import replace
 from html.parser import HTMLParser
 from pathlib import Path
@@ -9,7 +10,7 @@ import pytest
 
 from deft_bench.core.instrument import KINDS
 from deft_bench.store import instruments, jobs, shop, stock, surveys
-from deft_bench.store.database import Connection
+from deft_bench.store.database import Connection, open_database
 from deft_bench.web import CONTENT_SECURITY_POLICY, create_app
 from harness import NOW, Bench
 
@@ -315,3 +316,28 @@ def test_settings_are_refused_in_words_and_kept(bench: Bench, demo: Connection) 
         in bench.post("/settings", {**page, "rock_um": "0.03", "polish_loss_um": "0.02", "least_height_um": "0.7"}).text
     )
     assert replace(shop.settings(demo), rock_um=30, least_height_um=700, inches=32) == shop.settings(demo)
+
+
+def test_no_page_waits_for_a_call_that_is_not_known(demo_path: Path) -> None:
+    """A page that is served says the step without the call, and asks for that after it; then it is known."""
+    client = Bench(create_app(demo_path, now=lambda: NOW).test_client())
+    for url, level in (("/", "h1"), ("/instruments/1", "h2")):
+        reading(demo_path)
+        page = client.get(url)
+        said = re.search(rf"<{level}>.*?</{level}>", page, re.DOTALL)[0]
+        assert "ead the call" in said
+        later = re.search(r'hx-get="([^"]+)"', said)[1]
+        call = client.get(later).strip()
+        assert "ift fret 9 before you level" in call
+        again = re.search(rf"<{level}>.*?</{level}>", client.get(url), re.DOTALL)[0]
+        assert call in again
+        assert "hx-get" not in again
+
+
+def reading(path: Path) -> None:
+    """Something that the call of the first job is made of is read once more."""
+    with closing(open_database(path)) as db:
+        job = jobs.in_bench_order(db)[0]
+        survey = next(one for one in surveys.of_job(db, job.id) if one.head.kind == "fret_heights")
+        place, um = next((place, um) for place, um in surveys.values(db, survey.id).items() if um is not None)
+        surveys.add_many(db, survey.id, [(place, um + 1, "")], NOW.isoformat())

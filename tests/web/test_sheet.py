@@ -178,7 +178,7 @@ def test_work_counts_the_frets_that_the_job_names(bench: Bench, demo: Connection
     assert pull
     assert cut
     assert pull.minutes == pytest.approx(10 + 5 * 1.4)
-    assert [quantity for _, quantity in cut.operation.uses(sheet.state.extent)] == [5]
+    assert [quantity for _, quantity in cut.operation.uses(sheet.state.job_sheet.extent)] == [5]
     at = at_step(demo, settings, NOW, sheet, pull)
     assert at.frets == named
     refused = bench.post(f"{sheet_of(demo, REDSHANK)}/tick", {"step": "pull_frets", "fret": "7"}).text

@@ -11,6 +11,7 @@ from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.core.strings.setup_report import SetupReport, relief_by_humidity, setup_report
 from deft_bench.store import instruments, jobs, rod_turns, setups, surveys
 from deft_bench.store.database import Connection
+from deft_bench.store.kept import kept
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,6 +118,7 @@ class History:
         return [visit for visit in self.visits if visit.survey.head.kind == kind]
 
 
+@kept
 def history_of(
     db: Connection, settings: ShopSettings, instrument: instruments.Instrument, past: list[jobs.Job], limit: int
 ) -> History:

@@ -54,7 +54,7 @@ def option_of(
     extent = extent_of(db, job, instrument, plan.route)
     operations = [step.operation for step in sheet.steps]
     worn = tool_states(db, now, book)
-    own, minutes = step_times(operations, whole_samples(db, operations), extent, instrument.spec.kind, plan, worn)
+    own, minutes = step_times(operations, whole_samples(db, book), extent, instrument.spec.kind, plan, worn)
     labour = [
         Labour(
             operation.code,

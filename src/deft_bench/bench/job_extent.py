@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from deft_bench.core.work.catalogue import Operation
+from deft_bench.core.work.catalogue import Catalogue, Operation
 from deft_bench.core.work.extent import Extent, whole
 from deft_bench.core.work.job_sheet import Learned, Sample, SheetPlan, learned, minutes_of, share_of_whole
 from deft_bench.core.work.own_materials import own_materials
@@ -11,10 +11,12 @@ from deft_bench.core.work.run_sheet import instrument_facts
 from deft_bench.core.work.tools import ToolState, state_for
 from deft_bench.store import boards, instruments, jobs, refrets, setups, sheets
 from deft_bench.store.database import Connection
+from deft_bench.store.kept import kept, kept_of_all
 
 WHOLE_ROUTE, SPOT_ROUTE, PARTIAL_ROUTE = "refret", "spot_level", "partial_refret"
 
 
+@kept
 def extent_of(db: Connection, job: jobs.Job, instrument: instruments.Instrument, route: str) -> Extent:
     """What a job on a route goes over: a partial refret the frets that its plan replaces, a spot-level those that its
     plan takes metal off (one, before there is a plan), another all of them.
@@ -53,11 +55,12 @@ def job_facts(db: Connection, job: jobs.Job, instrument: instruments.Instrument)
     return instrument_facts(instrument.spec) | {"taller_wire": "yes" if taller else "no"}
 
 
-def whole_samples(db: Connection, operations: Sequence[Operation]) -> dict[str, list[Sample]]:
-    """How long operations took, each time as it would have been over the whole instrument."""
-    taken = sheets.samples(db, [operation.code for operation in operations])
+@kept_of_all
+def whole_samples(db: Connection, book: Catalogue) -> dict[str, list[Sample]]:
+    """How long each operation took, each time as it would have been over the whole instrument."""
+    taken = sheets.samples(db, list(book.operations))
     extents: dict[int, Extent] = {}
-    for operation in operations:
+    for operation in book.operations.values():
         if operation.counts in ("named", "touched"):
             taken[operation.code] = [_on_the_whole(db, operation, one, extents) for one in taken[operation.code]]
     return taken

@@ -9,6 +9,7 @@ from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey import heights_from
 from deft_bench.store import instruments, jobs, outcomes, refrets, surveys
 from deft_bench.store.database import Connection
+from deft_bench.store.kept import kept_of_all
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +34,7 @@ class Lifts:
     missed: float
 
 
+@kept_of_all
 def lifts_of(db: Connection, settings: ShopSettings) -> Lifts:
     """What became of the frets that this bench lifted: by the first survey of heights after each of the last lifts."""
     found: list[bool] = []
@@ -60,6 +62,7 @@ class Levels:
     more_mm: float
 
 
+@kept_of_all
 def levels_of(db: Connection, settings: ShopSettings) -> Levels:
     """How this bench's levels kept to their plans, by the crowns that were read."""
     off: list[float] = []
@@ -72,6 +75,7 @@ HISTORY_OF_KIND: dict[str, History] = {"refret": "new_wire"}
 """What frets have been through by the kind of their job; else they were played."""
 
 
+@kept_of_all
 def learned_of(db: Connection, settings: ShopSettings) -> list[Learned]:
     """What this bench has learned since it began, or since that was put back."""
     loose: dict[History, int] = {}

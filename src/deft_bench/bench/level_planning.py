@@ -47,6 +47,7 @@ from deft_bench.core.survey_figures import bow_of_tops
 from deft_bench.core.units import LengthError, parse_length
 from deft_bench.store import acts, boards, instruments, jobs, seating, surveys
 from deft_bench.store.database import Connection
+from deft_bench.store.kept import kept
 
 
 @dataclass(frozen=True, slots=True)
@@ -440,6 +441,7 @@ def beam_paths(db: Connection, instrument: instruments.Instrument) -> tuple[floa
     return None if greatest < 0.005 else (greatest, found[0].total_mm + found[-1].total_mm)
 
 
+@kept
 def call_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> str | None:
     """The sentence that the Level screen would open with, or None when too little is read for one."""
     base = base_survey(db, job)

@@ -14,6 +14,7 @@ from deft_bench.core.strings.setup_job import SetupFacts, setup_now, setup_steps
 from deft_bench.core.strings.setup_plan import string_names
 from deft_bench.store import instruments, jobs, setups
 from deft_bench.store.database import Connection
+from deft_bench.store.kept import kept
 
 LEVEL_PLACES = {
     "survey": ("survey", "Survey"),
@@ -62,6 +63,7 @@ def called(
     return (call_of(db, settings, job, instrument) if step.code == "plan" else None) or step.say
 
 
+@kept
 def next_step(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> NextStep:
     """The step to do now in a job."""
     if job.kind == "work":

@@ -19,6 +19,7 @@ from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey_kinds import Place
 from deft_bench.store import boards, instruments, jobs, refrets, surveys
 from deft_bench.store.database import Connection
+from deft_bench.store.kept import kept
 
 DEFAULT_PIECE_UM = 610_000
 DEFAULT_PIECES = 12
@@ -43,6 +44,7 @@ def latest_values(db: Connection, job: jobs.Job, kind: str) -> tuple[surveys.Sur
     return None
 
 
+@kept
 def refret_facts(
     db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument
 ) -> RefretFacts:

@@ -93,7 +93,7 @@ class WorkedSheet:
         line = self.line(code)
         if line is None:
             return ()
-        extent = self.state.extent
+        extent = self.state.job_sheet.extent
         return extent.ticked(line.operation.counts) if line.operation.by_fret else extent.every
 
     def why_early(self, rules: Sequence[Rule]) -> str:
@@ -133,12 +133,12 @@ def worked_sheet(
 ) -> WorkedSheet:
     """The job's sheet as it is now: what follows a cure waits until it is over."""
     book, problems = catalogue(db)
-    plan = plan_for(db, settings, job, book)
-    state = sheet_state(db, settings, now, job, instrument, book, plan, tool_states(db, now, book), {})
+    state = sheet_state(db, settings, now, job, instrument, tool_states(db, now, book))
+    found = state.job_sheet
     resting = [timer.step for timer in state.running if timer.kind == "rests"]
-    over = sorted(state.behind - set(resting))
+    over = sorted(found.behind - set(resting))
     lines = []
-    for number, step in enumerate(state.sheet.steps, start=1):
+    for number, step in enumerate(found.sheet.steps, start=1):
         code = step.operation.code
         lines.append(
             SheetLine(
@@ -147,12 +147,12 @@ def worked_sheet(
                 re.sub(r"\{([\d.]+)\}", lambda mm: settings.display.fine_mm(float(mm[1])), step.operation.gate),
                 state.minutes[code],
                 state.own[code],
-                state.known.get(code, StepRecord()),
-                code in state.proved,
-                [] if code in state.behind else _early(state.sheet, code, over, resting),
+                found.known.get(code, StepRecord()),
+                code in found.proved,
+                [] if code in found.behind else _early(found.sheet, code, over, resting),
             )
         )
-    return WorkedSheet(job, instrument, book, problems, plan, state, lines)
+    return WorkedSheet(job, instrument, book, problems, found.plan, state, lines)
 
 
 def _early(sheet: RunSheet, code: str, over: Sequence[str], resting: Sequence[str]) -> list[Rule]:
@@ -172,13 +172,13 @@ def at_step(db: Connection, settings: ShopSettings, now: datetime, sheet: Worked
         gate_lacks(job, line, reading),
         ticked,
         operation.by_fret,
-        sheet.state.extent.ticked(operation.counts),
-        pace_of(ticked, len(sheet.state.extent.ticked(operation.counts)), now),
+        sheet.state.job_sheet.extent.ticked(operation.counts),
+        pace_of(ticked, len(sheet.state.job_sheet.extent.ticked(operation.counts)), now),
         _ladder(settings) if "shelf" in operation.grits else [],
         [read_shelf(grit)[0].words for grit in operation.grits if grit != "shelf"],
         polish.done(db, job.id),
         [tool for tool in tool_states(db, now, sheet.book) if tool.near and tool.tool.name.lower() in names],
-        _materials(db, operation, sheet.state.extent),
+        _materials(db, operation, sheet.state.job_sheet.extent),
         [order for order in stock.orders(db) if order.job_id == job.id and order.step in (code, "")],
         _planned(db, job.id, code),
         notches_in(db, job, sheet.instrument) if code in NOTCHED else (),
@@ -247,7 +247,7 @@ def happen(
     under_way = bool(line.record.started_at) and not line.record.done
     if (what == "finished" and line.record.done) or (what == "started" and under_way):
         return None
-    used = {material.name: quantity for material, quantity in line.operation.uses(sheet.state.extent)}
+    used = {material.name: quantity for material, quantity in line.operation.uses(sheet.state.job_sheet.extent)}
     return sheets.happened(db, sheet.job.id, Event(code, what, stamp(now), note), used)
 
 

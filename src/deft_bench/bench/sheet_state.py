@@ -9,11 +9,10 @@ from deft_bench.bench.refret_progress import notches_in
 from deft_bench.bench.schools import shared_schools
 from deft_bench.bench.sheet_records import proved_steps
 from deft_bench.core.shop_settings import ShopSettings
-from deft_bench.core.work.catalogue import WARM_C, Catalogue
+from deft_bench.core.work.catalogue import WARM_C, Catalogue, Operation
 from deft_bench.core.work.extent import Extent
 from deft_bench.core.work.job_sheet import (
     Learned,
-    Sample,
     SheetPlan,
     StepRecord,
     Timer,
@@ -27,6 +26,7 @@ from deft_bench.core.work.tools import ToolState, states
 from deft_bench.formats.operations_toml import Problem, extend, shipped
 from deft_bench.store import instruments, jobs, refrets, sheets, shop, tools
 from deft_bench.store.database import Connection
+from deft_bench.store.kept import kept
 
 RELIEVE = "relieve"
 """The step that notches tangs over what is in their slots."""
@@ -35,25 +35,39 @@ TOOLS_DAYS = 800
 
 
 @dataclass(frozen=True, slots=True)
-class SheetState:
-    """The sheet with what its events and the record say of each step, and how much of the instrument it goes over;
-    minutes are by operation, `own` the shop's own times.
+class JobSheet:
+    """A job's sheet with what it is made from, what its events and the record say of each step, and how much of the
+    instrument it goes over.
     """
 
+    plan: SheetPlan
     sheet: RunSheet
     known: Mapping[str, StepRecord]
     proved: frozenset[str]
-    running: tuple[Timer, ...]
     extent: Extent
-    minutes: Mapping[str, float]
-    own: Mapping[str, Learned | None]
 
     @property
     def behind(self) -> set[str]:
         """Steps that are done, by their events or by the record."""
         return {code for code, one in self.known.items() if one.done} | self.proved
 
+    def left(self) -> list[Operation]:
+        """The operations still to do, in order."""
+        behind = self.behind
+        return [step.operation for step in self.sheet.steps if not step.done and step.operation.code not in behind]
 
+
+@dataclass(frozen=True, slots=True)
+class SheetState:
+    """The sheet as it stands at a moment: what runs by itself; minutes are by operation, `own` the shop's own times."""
+
+    job_sheet: JobSheet
+    running: tuple[Timer, ...]
+    minutes: Mapping[str, float]
+    own: Mapping[str, Learned | None]
+
+
+@kept
 def catalogue(db: Connection) -> tuple[Catalogue, list[Problem]]:
     """What the shop works by: the shipped operations with its own over them, and what of its own was left out."""
     own = sheets.own_operations(db)
@@ -66,6 +80,7 @@ def bench_warmth(db: Connection) -> float:
     return climate[1] if climate else WARM_C
 
 
+@kept
 def plan_for(db: Connection, settings: ShopSettings, job: jobs.Job, book: Catalogue) -> SheetPlan:
     """What a job's sheet is made from, made to fit the catalogue; the shop's masking school until one is chosen, and
     those that are said on the board's and the refret's pages as they are there.
@@ -98,26 +113,27 @@ def tool_states(db: Connection, now: datetime, book: Catalogue) -> list[ToolStat
     return states(found, book.operations, tools.worked_since(db, since))
 
 
+@kept
+def sheet_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> JobSheet:
+    """The job's sheet with what is recorded of it."""
+    book, _ = catalogue(db)
+    plan, happened = plan_for(db, settings, job, book), sheets.events(db, job.id)
+    proved = proved_steps(db, settings, job, instrument, book)
+    sheet = job_sheet(book, plan, job_facts(db, job, instrument), happened, sorted(proved))
+    return JobSheet(plan, sheet, records(happened), frozenset(proved), extent_of(db, job, instrument, plan.route))
+
+
 def sheet_state(
     db: Connection,
     settings: ShopSettings,
     now: datetime,
     job: jobs.Job,
     instrument: instruments.Instrument,
-    book: Catalogue,
-    plan: SheetPlan,
     worn: list[ToolState],
-    taken: dict[str, list[Sample]],
 ) -> SheetState:
-    """The sheet as it stands. `taken` are samples of times by operation, over whole instruments; what it lacks is read
-    into it.
-    """
-    happened = sheets.events(db, job.id)
-    known, proved = records(happened), proved_steps(db, settings, job, instrument, book)
-    sheet = job_sheet(book, plan, job_facts(db, job, instrument), happened, sorted(proved))
-    extent = extent_of(db, job, instrument, plan.route)
-    operations = [step.operation for step in sheet.steps]
-    taken |= whole_samples(db, [operation for operation in operations if operation.code not in taken])
-    own, minutes = step_times(operations, taken, extent, instrument.spec.kind, plan, worn)
-    running = tuple(timers(book.operations, known, now, bench_warmth(db)))
-    return SheetState(sheet, known, frozenset(proved), running, extent, minutes, own)
+    """The sheet as it stands; `worn` are the tools as they are."""
+    found, (book, _) = sheet_of(db, settings, job, instrument), catalogue(db)
+    operations = [step.operation for step in found.sheet.steps]
+    own, minutes = step_times(operations, whole_samples(db, book), found.extent, instrument.spec.kind, found.plan, worn)
+    running = tuple(timers(book.operations, found.known, now, bench_warmth(db)))
+    return SheetState(found, running, minutes, own)

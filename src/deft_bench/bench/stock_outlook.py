@@ -1,15 +1,18 @@
 """What the open jobs will use of the stock, in the order of the schedule, and what runs short before which step."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 
 from deft_bench.bench.refret_progress import cutting_of
 from deft_bench.bench.scheduling import OnBench
+from deft_bench.bench.sheet_state import sheet_of
 from deft_bench.core.frets.cut_list import CutListError
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.work.stock import KINDS, Aging, Need, Outlook, after_cutting, aging, needs_of, outlook
-from deft_bench.store import refrets, schedules, stock
+from deft_bench.store import instruments, jobs, refrets, schedules, stock
 from deft_bench.store.database import Connection
+from deft_bench.store.kept import kept
 
 WIRE = "fret wire"
 CUTS = refrets.CUT_STEP
@@ -81,7 +84,7 @@ def _day(text: str | None) -> date | None:
     return date.fromisoformat(text) if text else None
 
 
-def stock_outlook(db: Connection, found: Sequence[OnBench]) -> BenchOutlook:
+def stock_outlook(db: Connection, settings: ShopSettings, found: Sequence[OnBench]) -> BenchOutlook:
     """Calculate what every open job will still use against what is there."""
     saved = schedules.latest(db)
     at: dict[str, dict[str, datetime]] = {}
@@ -90,7 +93,8 @@ def stock_outlook(db: Connection, found: Sequence[OnBench]) -> BenchOutlook:
     items, ordered = stock.items(db), stock.orders(db)
     wanted: list[Need] = []
     for work in found:
-        wanted += needs_of(work.name, work.left(), work.extent, at.get(str(work.job.id), {}), without=(WIRE,))
+        when = at.get(str(work.job.id), {})
+        wanted += [replace(need, at=when.get(need.step)) for need in _needs(db, settings, work.job, work.instrument)]
     wires, unchosen, why = _wire(db, found, items, at)
     wanted += wires
     names = {item.name.lower() for item in items}
@@ -110,12 +114,19 @@ def stock_outlook(db: Connection, found: Sequence[OnBench]) -> BenchOutlook:
     )
 
 
+@kept
+def _needs(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> list[Need]:
+    """What a job will still use, whenever that is; wire is counted by its pieces."""
+    sheet = sheet_of(db, settings, job, instrument)
+    return needs_of(instrument.spec.name, sheet.left(), sheet.extent, {}, without=(WIRE,))
+
+
 def _wire(
     db: Connection, found: Sequence[OnBench], items: Sequence[stock.Item], at: dict[str, dict[str, datetime]]
 ) -> tuple[list[Need], list[str], dict[int, str]]:
     """Wire goes by whole pieces: each refret's cutting plan from what the ones before it leave."""
     far = datetime.max.timestamp
-    cutting = [one for one in found if any(step.code == CUTS for step in one.steps)]
+    cutting = [one for one in found if any(step.code == CUTS for step in one.sheet.left())]
     cutting.sort(key=lambda work: moment.timestamp() if (moment := at.get(str(work.job.id), {}).get(CUTS)) else far())
     left = {item.id: list(item.pieces_um) for item in items if item.wire_id is not None}
     needs: list[Need] = []

@@ -18,6 +18,7 @@ from deft_bench.core.survey_figures import Figures, figures
 from deft_bench.core.survey_kinds import FLAT_UM, Place
 from deft_bench.store import acts, instruments, jobs, surveys
 from deft_bench.store.database import Connection
+from deft_bench.store.kept import kept
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +58,7 @@ def questioned(db: Connection, settings: ShopSettings, survey: surveys.Survey) -
     return doubts(survey.head, surveys.values(db, survey.id), settings.display.fine_mm)
 
 
+@kept
 def latest(
     db: Connection, settings: ShopSettings, instrument: instruments.Instrument, kind: str
 ) -> SurveyResults | None:
@@ -196,6 +198,7 @@ def _tells_enough(db: Connection, job: jobs.Job, instrument: instruments.Instrum
     return share >= (ENOUGH_COVERED if mixed else COVERED)
 
 
+@kept
 def facts_of(db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument) -> Facts:
     """What has been recorded of a job, for its steps."""
     closed = job.closed_at is not None

@@ -1,6 +1,6 @@
 """Today: what to pick up, what frees up, which readings are due, which tools and pots need attention."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
@@ -17,6 +17,7 @@ from deft_bench.core.work.schedule.bench import Placed
 from deft_bench.core.work.tools import ToolState
 from deft_bench.store import instruments, jobs, rod_turns, sheets, shop, surveys
 from deft_bench.store.database import Connection
+from deft_bench.store.kept import kept
 
 OffMm = Mapping[str, Sequence[float | None]]
 """By lane: how far each fret stands off its line as last surveyed, mm."""
@@ -72,24 +73,43 @@ class Today:
     week: Week | None
 
 
-def today(db: Connection, settings: ShopSettings, now: datetime, most: int) -> Today:
-    """Open jobs, `most` of them in full, in the order of the plan; what it leaves out after it, by promise."""
+Say = Callable[[Connection, ShopSettings, jobs.Job, instruments.Instrument, NextStep], str]
+"""Says a step in full."""
+
+
+def today(db: Connection, settings: ShopSettings, now: datetime, most: int, say: Say = called) -> Today:
+    """Open jobs, `most` of them in full, in the order of the plan; what it leaves out after it, by promise. `say` says
+    the step of the first.
+    """
     opened = jobs.in_bench_order(db, MOST_JOBS + 1)
     week, (book, _) = week_now(db, now), catalogue(db)
     first: dict[str, Placed] = {}
     for placed in sorted(week.saved.placed, key=lambda step: step.start) if week else ():
         first.setdefault(placed.job, placed)
     opened.sort(key=lambda job: first[str(job.id)].start.timestamp() if str(job.id) in first else float("inf"))
+    theirs = instruments.of_ids(db, {job.instrument_id for job in opened})
+    known = {job_id: records(events) for job_id, events in sheets.events_of(db, [job.id for job in opened]).items()}
     due = [
-        _due(db, settings, now, job, week, first.get(str(job.id)), book, to_pick_up=place == 0)
+        _due(
+            db,
+            settings,
+            now,
+            job,
+            theirs[job.instrument_id],
+            known[job.id],
+            week,
+            first.get(str(job.id)),
+            book,
+            say=say if place == 0 else None,
+        )
         for place, job in enumerate(opened[:most])
     ]
-    names = {str(job.id): instruments.get(db, job.instrument_id).spec.name for job in opened}
+    names = {str(job.id): theirs[job.instrument_id].spec.name for job in opened}
     risks = week.saved.outcome["risks"] if week else ()
     return Today(
         due,
         len(opened) > most,
-        _running(db, now, book, opened, names),
+        _running(db, now, book, opened, names, known),
         _readings_due(db, now, due),
         [tool for tool in tool_states(db, now, book) if tool.near],
         [pot for pot in pots(db, now) if pot.aging and pot.aging.over],
@@ -103,40 +123,46 @@ def _due(
     settings: ShopSettings,
     now: datetime,
     job: jobs.Job,
+    instrument: instruments.Instrument,
+    known: Mapping[str, StepRecord],
     week: Week | None,
     planned: Placed | None,
     book: Catalogue,
     *,
-    to_pick_up: bool,
+    say: Say | None,
 ) -> Due:
-    instrument = instruments.get(db, job.instrument_id)
     step = next_step(db, settings, job, instrument)
     # the call itself, for the job to pick up; for every job it would cost a page's whole time
-    say = called(db, settings, job, instrument, step) if to_pick_up else step.say
+    said = say(db, settings, job, instrument, step) if say else step.say
     heights = latest(db, settings, instrument, "fret_heights")
     return Due(
         job,
         instrument,
         step,
-        say,
+        said,
         (date.fromisoformat(job.promised_on) - now.date()).days if job.promised_on else None,
         heights.figures.off_mm if heights else {},
         planned,
         book.operations[planned.step].title if planned and planned.step in book.operations else "",
-        bool(planned and records(sheets.events(db, job.id)).get(planned.step, StepRecord()).started_at),
-        _why(job, week, now, nearest=to_pick_up),
+        bool(planned and known.get(planned.step, StepRecord()).started_at),
+        _why(job, week, now, nearest=say is not None),
     )
 
 
 def _running(
-    db: Connection, now: datetime, book: Catalogue, opened: Sequence[jobs.Job], names: Mapping[str, str]
+    db: Connection,
+    now: datetime,
+    book: Catalogue,
+    opened: Sequence[jobs.Job],
+    names: Mapping[str, str],
+    known: Mapping[int, Mapping[str, StepRecord]],
 ) -> list[Running]:
     """Cures, rests and open glue of all open jobs, what comes free first on top."""
     warmth = bench_warmth(db)
     running = [
         Running(job, names[str(job.id)], timer)
         for job in opened
-        for timer in timers(book.operations, records(sheets.events(db, job.id)), now, warmth)
+        for timer in timers(book.operations, known[job.id], now, warmth)
     ]
     return sorted(running, key=lambda resting: resting.timer.ends_at)
 
@@ -148,14 +174,20 @@ def _readings_due(db: Connection, now: datetime, due: Sequence[Due]) -> list[Rea
     if entered is None or moment(entered[0]).date() < now.date():
         readings.append(ReadingDue("The bench’s climate, not entered today", "climate"))
     for due_job in due:
-        turned = rod_turns.of_instrument(db, due_job.instrument.id)
-        read = surveys.of_instrument(db, due_job.instrument.id, "straightness", 1)
         name = due_job.instrument.spec.name
-        if turned and (not read or turned[-1].at >= read[0].taken_at):
+        if _rod_turned(db, due_job.instrument):
             readings.append(ReadingDue(f"{name}: relief, its rod was turned since", "neck", due_job))
         if due_job.next.code == "after":
             readings.append(ReadingDue(f"{name}: the survey after the work", due_job.next.place, due_job))
     return readings
+
+
+@kept
+def _rod_turned(db: Connection, instrument: instruments.Instrument) -> bool:
+    """Whether the rod was turned since the relief was read."""
+    turned = rod_turns.of_instrument(db, instrument.id)
+    read = surveys.of_instrument(db, instrument.id, "straightness", 1)
+    return bool(turned and (not read or turned[-1].at >= read[0].taken_at))
 
 
 def _why(job: jobs.Job, week: Week | None, now: datetime, *, nearest: bool) -> str:

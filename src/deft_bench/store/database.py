@@ -11,7 +11,11 @@ from contextlib import closing, contextmanager, suppress
 from datetime import UTC, datetime
 from importlib.resources import files
 from pathlib import Path
+from typing import TYPE_CHECKING
 from uuid import uuid4
+
+if TYPE_CHECKING:
+    from deft_bench.store.kept import Keeper
 
 APPLICATION_ID = 0x44454654
 """Marks the file as ours (ASCII DEFT), so that another program's database is never migrated by mistake."""
@@ -25,12 +29,23 @@ REPLACED = "replaced"
 """Between the name of a bench file and the moment at which another took its place."""
 
 
+CHECKED_AT_ONCE = 32 * 1024 * 1024
+"""A file of up to so many bytes is looked through for damage within a second; a server looks through a larger one while
+it answers.
+"""
+
+
 class Connection(sqlite3.Connection):
-    """A connection to a bench; `person` is who is at it, empty where nobody said (`store/people.py`)."""
+    """A connection to a bench; `person` is who is at it, empty where nobody said (`store/people.py`), and `keeper`
+    gives what was worked out before (`store/kept.py`), where it was set.
+    """
 
     person = ""
+    keeper: "Keeper | None" = None
 
 
+CUT_OFF = (sqlite3.SQLITE_READONLY_ROLLBACK, sqlite3.SQLITE_READONLY_RECOVERY)
+"""What a reader is told of a file that somebody was cut off in the middle of writing."""
 DriverError = sqlite3.Error
 UNREADABLE = (sqlite3.Error, UnicodeDecodeError)
 """What opening a damaged file raises: its own damaged text may stand in the driver's words, which are then no text."""
@@ -121,11 +136,12 @@ def reading(db: Connection) -> Iterator[Connection]:
         db.execute("ROLLBACK")
 
 
-def open_database(path: Path) -> Connection:
+def open_database(path: Path, *, check_later: bool = False) -> Connection:
     """Open the database, made new when missing and migrated, after a backup, when older.
 
     Raises StoreError when the file is damaged, foreign, of a newer version, or cannot be written. A database that is
-    refused is not changed.
+    refused is not changed. With `check_later` a large one that needs no migration is not looked through for damage:
+    `refuse_damaged` does that.
     """
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -148,6 +164,8 @@ def open_database(path: Path) -> Connection:
         new = new or _bare(db)
         if not new:
             _refuse_foreign(db, path)
+            if not (check_later and checked_later(path)) or _version(db) != newest_schema():
+                refuse_damaged(db, path)
         with _one_migrates(db, path):
             _migrate(db, path, new)
         db.execute("PRAGMA journal_mode = WAL")
@@ -197,6 +215,10 @@ def scratch() -> Connection:
     return db
 
 
+def _version(db: Connection) -> int:
+    return int(db.execute("PRAGMA user_version").fetchone()[0])
+
+
 def _bare(db: Connection) -> bool:
     """Whether nothing was ever written into a database but its first page: a start that was cut off leaves that."""
     marks = [db.execute(f"PRAGMA {name}").fetchone()[0] for name in ("application_id", "user_version")]
@@ -206,7 +228,7 @@ def _bare(db: Connection) -> bool:
 @contextmanager
 def _one_migrates(db: Connection, path: Path) -> Iterator[None]:
     """Two that start at once migrate one after the other; one that has nothing to migrate waits for nobody."""
-    if db.execute("PRAGMA user_version").fetchone()[0] == newest_schema():
+    if _version(db) == newest_schema():
         yield
         return
     beside = path.with_name(f".{path.name}.migrating")
@@ -221,14 +243,25 @@ def _one_migrates(db: Connection, path: Path) -> Iterator[None]:
 def _refuse_foreign(db: Connection, path: Path) -> None:
     if db.execute("PRAGMA application_id").fetchone()[0] != APPLICATION_ID:
         raise StoreError(f"{path} is another program's database. It was left as it is; choose another file.")
-    problem = db.execute("PRAGMA quick_check(1)").fetchone()[0]
+
+
+def checked_later(path: Path) -> bool:
+    """Whether a file is too large to be looked through before the first answer."""
+    return path.stat().st_size > CHECKED_AT_ONCE
+
+
+def refuse_damaged(db: Connection, path: Path) -> None:
+    """Look through the whole file, which takes a second for each 40 MB or so; raises StoreError where it is damaged."""
+    try:
+        problem = db.execute("PRAGMA quick_check(1)").fetchone()[0]
+    except UNREADABLE as error:
+        raise in_words(error, path) from error
     if problem != "ok":
         raise StoreError(f"{path} is damaged. It was left as it is; restore a backup with “deft-bench restore”.")
 
 
 def _migrate(db: Connection, path: Path, new: bool) -> None:
-    version = db.execute("PRAGMA user_version").fetchone()[0]
-    newest = newest_schema()
+    version, newest = _version(db), newest_schema()
     if version > newest:
         raise StoreError(
             f"{path} was written by a newer Deft Bench (schema {version}; this one knows {newest}). "
@@ -306,30 +339,41 @@ def backup(db: Connection, target: Path) -> None:
 
 
 def verify(path: Path) -> dict[str, int]:
-    """Check that a file is a sound Deft Bench database of a version we know; returns its row counts.
+    """Check that a file is a sound Deft Bench database of a version we know; returns its row counts. What somebody was
+    cut off in the middle of writing is taken back first.
 
     Raises StoreError with what is wrong.
     """
     if not path.is_file():
         raise StoreError(f"{path} is not there.")
     try:
-        with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as db:
-            if db.execute("PRAGMA application_id").fetchone()[0] != APPLICATION_ID:
-                raise StoreError(f"{path} is not a Deft Bench database.")
-            version = db.execute("PRAGMA user_version").fetchone()[0]
-            if version > newest_schema():
-                raise StoreError(f"{path} was written by a newer Deft Bench (schema {version}).")
-            if db.execute("PRAGMA integrity_check(1)").fetchone()[0] != "ok":
-                raise StoreError(f"{path} is damaged.")
-            if db.execute("PRAGMA foreign_key_check").fetchone() is not None:
-                raise StoreError(f"{path} is damaged: a row names another that is not there.")
-            return {
-                "instruments": db.execute("SELECT count(*) FROM instrument").fetchone()[0],
-                "surveys": db.execute("SELECT count(*) FROM survey").fetchone()[0],
-                "readings": db.execute("SELECT count(*) FROM reading").fetchone()[0],
-            }
+        try:
+            return _verified(path, "ro")
+        except sqlite3.OperationalError as error:
+            if error.sqlite_errorcode not in CUT_OFF:
+                raise
+            # only who may write takes back what was never finished
+            return _verified(path, "rw")
     except UNREADABLE as error:
         raise in_words(error, path) from error
+
+
+def _verified(path: Path, mode: str) -> dict[str, int]:
+    with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode={mode}", uri=True)) as db:
+        if db.execute("PRAGMA application_id").fetchone()[0] != APPLICATION_ID:
+            raise StoreError(f"{path} is not a Deft Bench database.")
+        version = db.execute("PRAGMA user_version").fetchone()[0]
+        if version > newest_schema():
+            raise StoreError(f"{path} was written by a newer Deft Bench (schema {version}).")
+        if db.execute("PRAGMA integrity_check(1)").fetchone()[0] != "ok":
+            raise StoreError(f"{path} is damaged.")
+        if db.execute("PRAGMA foreign_key_check").fetchone() is not None:
+            raise StoreError(f"{path} is damaged: a row names another that is not there.")
+        return {
+            "instruments": db.execute("SELECT count(*) FROM instrument").fetchone()[0],
+            "surveys": db.execute("SELECT count(*) FROM survey").fetchone()[0],
+            "readings": db.execute("SELECT count(*) FROM reading").fetchone()[0],
+        }
 
 
 def restore(source: Path, target: Path) -> tuple[dict[str, int], Path | None]:

@@ -2,7 +2,7 @@
 
 import json
 import re
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, fields
 from typing import Any
 
@@ -119,6 +119,15 @@ def get(db: Connection, instrument_id: int) -> Instrument:
     if row is None:
         raise KeyError(instrument_id)
     return _instrument(row)
+
+
+def of_ids(db: Connection, wanted: Collection[int]) -> dict[int, Instrument]:
+    """Instruments by their ids; those that are not there are left out."""
+    rows = db.execute(
+        f"SELECT {_INSTRUMENT} FROM instrument i WHERE i.id IN (SELECT value FROM json_each(?))",
+        (json.dumps(sorted(wanted)),),
+    )
+    return {row["id"]: _instrument(row) for row in rows}
 
 
 def first_entered(db: Connection) -> str | None:

@@ -2,7 +2,8 @@
 operations.
 """
 
-from collections.abc import Mapping
+import json
+from collections.abc import Collection, Mapping
 
 from deft_bench.core.work.job_sheet import JOB_ROUTES, Event, Sample, SheetPlan, from_fields, records, to_fields
 from deft_bench.store import stock
@@ -22,6 +23,19 @@ def events(db: Connection, job_id: int) -> list[Event]:
     """Everything that happened to a job's steps, in order."""
     rows = db.execute("SELECT step, kind, at, note FROM sheet_event WHERE job_id = ? ORDER BY id", (job_id,))
     return [Event(**dict(row)) for row in rows]
+
+
+def events_of(db: Connection, job_ids: Collection[int]) -> dict[int, list[Event]]:
+    """Everything that happened to the steps of each of some jobs, in order."""
+    found: dict[int, list[Event]] = {job_id: [] for job_id in job_ids}
+    rows = db.execute(
+        "SELECT job_id, step, kind, at, note FROM sheet_event WHERE job_id IN (SELECT value FROM json_each(?))"
+        " ORDER BY job_id, id",
+        (json.dumps(sorted(found)),),
+    )
+    for job_id, *fields in rows:
+        found[job_id].append(Event(*fields))
+    return found
 
 
 def event(db: Connection, event_id: int) -> tuple[int, Event]:

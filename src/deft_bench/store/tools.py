@@ -57,19 +57,15 @@ def worked_since(db: Connection, since: str, limit: int = 2000) -> list[Worked]:
     them.
     """
     rows = db.execute(
-        "SELECT f.job_id, f.step, f.at FROM sheet_event f WHERE f.kind = 'finished' AND f.at >= ?"
-        " AND EXISTS (SELECT 1 FROM bench_job j WHERE j.id = f.job_id) ORDER BY f.at DESC"
-        " LIMIT ?",
+        "SELECT f.step, f.at, (SELECT s.at FROM sheet_event s WHERE s.job_id = f.job_id AND s.step = f.step"
+        " AND s.kind = 'started' AND s.at <= f.at ORDER BY s.id DESC LIMIT 1) AS started FROM sheet_event f"
+        " WHERE f.kind = 'finished' AND f.at >= ? AND EXISTS (SELECT 1 FROM bench_job j WHERE j.id = f.job_id)"
+        " ORDER BY f.at DESC LIMIT ?",
         (since, limit),
-    ).fetchall()
+    )
     worked = []
-    for row in rows:
-        started = db.execute(
-            "SELECT at FROM sheet_event WHERE job_id = ? AND step = ? AND kind = 'started' AND at <= ? ORDER BY id DESC"
-            " LIMIT 1",
-            (row["job_id"], row["step"], row["at"]),
-        ).fetchone()
-        events = [Event(row["step"], "started", started["at"])] if started else []
-        minutes = records([*events, Event(row["step"], "finished", row["at"])])[row["step"]].minutes
-        worked.append(Worked(row["step"], row["at"], minutes))
+    for step, at, started in rows:
+        events = [Event(step, "started", started)] if started else []
+        minutes = records([*events, Event(step, "finished", at)])[step].minutes
+        worked.append(Worked(step, at, minutes))
     return worked

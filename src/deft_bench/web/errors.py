@@ -13,7 +13,8 @@ SAY = {
     405: ("That is not done here.", "Go back and use the buttons on the page."),
     413: (
         "That is too large to take.",
-        "Photographs up to 20 MB, records up to 40 MB, sheets of readings up to 500 kB.",
+        "Photographs up to 20 MB, records up to 40 MB, sheets of readings up to 500 kB; an archive up to 2 GB, where"
+        " there is six times its room on the disk.",
     ),
     500: (
         "Something went wrong in the program.",

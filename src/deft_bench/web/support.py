@@ -20,9 +20,10 @@ from deft_bench.core.times import clock_words, day_words, moment, read_day, span
 from deft_bench.core.times import stamp as to_stamp
 from deft_bench.core.units import Display, LengthError, parse_length
 from deft_bench.store import instruments, jobs, practice_necks, schedules, shop, surveys
-from deft_bench.store.database import Connection, connect
+from deft_bench.store.database import Connection, StoreError, connect
 from deft_bench.store.instruments import Instrument
 from deft_bench.store.jobs import Job
+from deft_bench.store.kept import Keeper, NotKnownError
 from deft_bench.store.surveys import Survey
 
 _OURS = re.compile(r"/(?![/\\])[^\x00-\x20\x7f-\x9f\\]*")
@@ -74,11 +75,29 @@ def calls_off(instrument: Instrument) -> bool:
 def db() -> Connection:
     """The request's connection."""
     if "db" not in g:
+        if damage := current_app.config["DAMAGE"]:
+            raise StoreError(damage)
         g.db = connect(current_app.config["DATABASE"])
+        g.db.keeper = Keeper(current_app.extensions["kept"])
         if has_request_context() and request.method != "GET":
             g.db.person = person()
     connection: Connection = g.db
     return connection
+
+
+def if_known(say: Callable[[], str], plain: str) -> str:
+    """A sentence where what it takes is known; else a plain one, and the page asks for the other (`said_later`): to
+    judge new readings takes half a second, and no page waits for it.
+    """
+    keeper = db().keeper
+    if keeper is None or current_app.config["CALL_AT_ONCE"]:
+        return say()
+    try:
+        with keeper.known_only():
+            return say()
+    except NotKnownError:
+        g.said_later = True
+        return plain
 
 
 def at_bench() -> tuple[str, ...]:
@@ -151,6 +170,7 @@ def register(app: Flask) -> None:
     app.jinja_env.filters["minutes"] = span_words
     app.jinja_env.filters["frets_named"] = frets_named
     app.jinja_env.globals["csrf_field"] = csrf_field
+    app.jinja_env.globals["said_later"] = lambda: "said_later" in g
     app.jinja_env.globals["unknowable"] = UNKNOWABLE
     app.jinja_env.globals["length_names"] = {field: name for field, (name, _, _) in LENGTHS.items()}
     app.jinja_env.filters["at"] = place_on_page

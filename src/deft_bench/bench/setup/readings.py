@@ -20,6 +20,7 @@ from deft_bench.core.survey import heights_from
 from deft_bench.core.survey_kinds import PER_CENT, Place
 from deft_bench.store import acts, instruments, jobs, setups, surveys
 from deft_bench.store.database import Connection
+from deft_bench.store.kept import kept
 
 SETUP_KINDS = ("strings", "intonation", "buzz")
 """Kinds of survey that read the strings; the relief is read by straightness."""
@@ -146,6 +147,7 @@ def latest_read(db: Connection, settings: ShopSettings, instrument: instruments.
     return readings_of(db, settings, instrument, newest, acts.of_instrument(db, instrument.id))
 
 
+@kept
 def last_setup(db: Connection, settings: ShopSettings, instrument: instruments.Instrument) -> SetupReadings:
     """Action, gaps and cents as last read, for a list: no relief, no notes."""
     newest = [
@@ -154,6 +156,7 @@ def last_setup(db: Connection, settings: ShopSettings, instrument: instruments.I
     return readings_of(db, settings, instrument, newest).found
 
 
+@kept
 def setup_facts(
     db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument
 ) -> SetupFacts:

@@ -11,8 +11,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-import numpy as np
-
+from deft_bench.core.frets.levelling import band_width
 from deft_bench.core.limits import ACTION_GATE_MM, OVER_REACH_CENTS, RELIEF_GATE_MM
 from deft_bench.core.neck.truss_rod import LEAST_TURN
 
@@ -68,22 +67,7 @@ def _off_their_line(off_mm: Sequence[float]) -> float:
     """What the straight line that leaves the worst of some strings nearest leaves of it, mm."""
     if len(off_mm) < 3:
         return 0.0
-    across = np.arange(len(off_mm), dtype=float)
-    return least_worst(np.column_stack([np.ones_like(across), across]), off_mm)
-
-
-def least_worst(moves: np.ndarray, off: Sequence[float]) -> float:
-    """The least worst |off − moves·x| over all x (Chebyshev's fit, by a linear programme); `moves` is [readings,
-    unknowns], the answer is in the unit of `off`.
-    """
-    from scipy.optimize import linprog
-
-    count, unknowns = moves.shape
-    bound = -np.ones((count, 1))
-    rows = np.vstack([np.hstack([moves, bound]), np.hstack([-moves, bound])])
-    right = np.concatenate([off, np.negative(off)])
-    found = linprog(np.eye(unknowns + 1)[-1], A_ub=rows, b_ub=right, bounds=[(None, None)] * unknowns + [(0, None)])
-    return float(found.fun)
+    return band_width([(float(n), off) for n, off in enumerate(off_mm)]) / 2
 
 
 def cents_within(gate_cents: float, reachable_cents: float) -> float:

@@ -109,6 +109,7 @@ class _Clock:
     opens: int
     closes: int
     zone: tzinfo
+    known: dict[datetime, datetime] = field(default_factory=dict)
 
     @property
     def per_minute(self) -> float:
@@ -118,7 +119,10 @@ class _Clock:
         return round(LABEL + (min(max(minute, self.opens), self.closes) - self.opens) * self.per_minute, 1)
 
     def here(self, at: datetime) -> datetime:
-        return at.astimezone(self.zone)
+        # the same moments are asked for over and over, and a zone's rules take long
+        if at not in self.known:
+            self.known[at] = at.astimezone(self.zone)
+        return self.known[at]
 
 
 def draw_rails(

@@ -22,9 +22,11 @@ from deft_bench.web.instruments.screen import screen
 from deft_bench.web.places import linked_next, linked_steps
 from deft_bench.web.support import (
     Form,
+    calls_off,
     db,
     display,
     flash_with_undo,
+    if_known,
     instrument_or_404,
     job_or_404,
     now,
@@ -59,6 +61,9 @@ def show(instrument_id: int) -> str:
     )
     opened = next((job for job in all_jobs if job.closed_at is None), None)
     step = linked_next(opened, instrument) if opened else None
+    say = step.say if step else ""
+    if opened and not calls_off(instrument):
+        say = if_known(lambda: next_said(db(), settings(), opened, instrument), say)
     return render_template(
         "instruments/show.html",
         section="instruments",
@@ -79,7 +84,7 @@ def show(instrument_id: int) -> str:
         opened=opened,
         steps=linked_steps(opened, instrument),
         step=step,
-        say=next_said(db(), settings(), opened, instrument) if opened else "",
+        say=say,
         job_kinds=JOB_KINDS,
         opened_kinds={kind: JOB_KINDS[kind] for kind in OPENED},
         survey_kinds={code: kind.label for code, kind in SURVEY_KINDS.items()},
@@ -99,6 +104,14 @@ def show(instrument_id: int) -> str:
         choices=CHOICES,
         kinds=KINDS,
     )
+
+
+@screen.get("/jobs/<int:job_id>/said")
+def said(job_id: int) -> str:
+    """What to do next in a job, in full, for the instrument's page where that did not wait for it."""
+    job, instrument = job_or_404(job_id)
+    say = linked_next(job, instrument).say if calls_off(instrument) else next_said(db(), settings(), job, instrument)
+    return render_template("shared/said.html", said=say, lower=False)
 
 
 @screen.get("/instruments/<int:instrument_id>/compare")

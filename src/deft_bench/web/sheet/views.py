@@ -54,7 +54,7 @@ def show(job_id: int) -> str:
         instrument=sheet.instrument,
         tape=linked_steps(sheet.job, sheet.instrument),
         address=address,
-        sheet=sheet.state.sheet,
+        sheet=sheet.state.job_sheet.sheet,
         lines=sheet.lines,
         finished_by=finished_by(db(), sheet.job.id),
         at=at,

@@ -17,9 +17,8 @@ from deft_bench.web.support import Form, day, db, now, settings, stamp
 @screen.get("/stock")
 def show() -> str:
     """The shelf by kind, with what open jobs will use, what runs short first, and what is on order."""
-    bench = on_bench(db(), settings(), now())
-    shelf = stock_outlook(db(), bench)
-    book, _ = catalogue(db())
+    bench = on_bench(db(), settings())
+    shelf = stock_outlook(db(), settings(), bench)
     return render_template(
         "stock/show.html",
         section="stock",
@@ -36,7 +35,7 @@ def show() -> str:
         errors={},
         values={},
         show_pieces=pieces_words,
-        steps={on.job.id: [(step.code, book.operations[step.code].title) for step in on.steps] for on in bench},
+        steps={on.job.id: [(step.code, step.title) for step in on.sheet.left()] for on in bench},
         now=now(),
     )
 
@@ -102,11 +101,7 @@ def count() -> str | tuple[str, int] | Response:
 @screen.get("/stock.csv")
 def csv() -> Response:
     """The stock as CSV; `?count` leaves what is there empty."""
-    rows = [
-        (item.name, item.kind, item.unit, item.have, item.least, item.pieces_um, item.note)
-        for item in stock.items(db())
-    ]
-    answer = make_response(write_stock(rows, count_sheet="count" in request.args))
+    answer = make_response(write_stock(stock.items(db()), count_sheet="count" in request.args))
     answer.headers["Content-Type"] = "text/csv; charset=utf-8"
     answer.headers["Content-Disposition"] = "attachment; filename=stock.csv"
     return answer

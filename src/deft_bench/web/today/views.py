@@ -5,12 +5,15 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.backups import backups_of
 from deft_bench.bench.climate import alarm
+from deft_bench.bench.next_step import NextStep, called, next_step
 from deft_bench.bench.today import Due, ReadingDue, today
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.work.tools import ToolState
-from deft_bench.store import instruments, shop
+from deft_bench.store import instruments, jobs, shop
+from deft_bench.store.database import Connection
 from deft_bench.web.drawing.mini import Mini, mini
 from deft_bench.web.places import address
-from deft_bench.web.support import Form, day, db, now, rock_mm, settings, stamp
+from deft_bench.web.support import Form, calls_off, day, db, if_known, job_or_404, now, rock_mm, settings, stamp
 
 screen = Blueprint("today", __name__, template_folder="templates")
 
@@ -20,7 +23,7 @@ SHOWN, ALL = 8, 200
 @screen.get("/")
 def show() -> str:
     """Open jobs in the order of the plan, each with its next step."""
-    bench = today(db(), settings(), now(), ALL if "all" in request.args else SHOWN)
+    bench = today(db(), settings(), now(), ALL if "all" in request.args else SHOWN, _said)
     dry_or_damp = alarm(db(), settings(), now())
     reminders = [(dry_or_damp.words, "#climate")] if dry_or_damp else []
     kept = backups_of(db(), settings(), current_app.config["DATABASE"], now())
@@ -51,6 +54,12 @@ def show() -> str:
     )
 
 
+def _said(
+    db: Connection, settings: ShopSettings, job: jobs.Job, instrument: instruments.Instrument, step: NextStep
+) -> str:
+    return if_known(lambda: called(db, settings, job, instrument, step), step.say)
+
+
 def _neck(due: Due) -> Mini:
     return mini(due.instrument.spec, due.off_mm, rock_mm())
 
@@ -68,6 +77,15 @@ def _tool_words(state: ToolState) -> str:
     if not tool.since:
         return f"{tool.name}: worn"
     return f"{tool.name}: {'worn' if state.worn else 'near its end'}, {tool.care} {day(tool.since)}"
+
+
+@screen.get("/today/call/<int:job_id>")
+def call(job_id: int) -> str:
+    """What to do next in a job, in full, for the page that could not wait for it."""
+    job, instrument = job_or_404(job_id)
+    step = next_step(db(), settings(), job, instrument)
+    say = step.say if calls_off(instrument) else called(db(), settings(), job, instrument, step)
+    return render_template("shared/said.html", said=say, lower=True)
 
 
 @screen.post("/climate")
