@@ -65,7 +65,7 @@ def test_a_sheet_refuses_in_words_and_changes_nothing(demo: Connection) -> None:
     assert at is not None
     sheet_lines.happen(demo, settings, NOW, sheet, at.operation.code, "finished", "")
     again = worked_sheet(demo, settings, NOW, job, instrument)
-    assert at.operation.code in again.state.behind
+    assert at.operation.code in again.state.job_sheet.behind
     sheet_lines.happen(demo, settings, NOW, again, at.operation.code, "finished", "")
     assert len(sheets.events(demo, job.id)) == len(before) + 1
 

@@ -3,16 +3,21 @@ the test moves.
 """
 
 import re
+import time
 from collections.abc import Iterator
 from contextlib import closing
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 import pytest
 from playwright.sync_api import Page, expect
 
+from deft_bench.bench import planner
 from deft_bench.core.work.job_sheet import Event
+from deft_bench.core.work.schedule.deadline import Found, Watch
+from deft_bench.core.work.schedule.planning import Planned, plan_bench
 from deft_bench.store import instruments, jobs, schedules, sheets, stock
 from deft_bench.store.database import connect
 from deft_bench.web import create_app
@@ -24,11 +29,12 @@ WHIMBREL, CURLEW, SANDPIPER = 9, 4, 14
 
 @dataclass
 class Clocked:
-    """A server in this process: its address, its database, and its clock."""
+    """A server in this process: its address, its database, its clock, and how it is set up."""
 
     url: str
     database: Path
     clock: list[datetime]
+    config: dict[str, Any]
 
     def later(self, **much: float) -> None:
         self.clock[0] += timedelta(**much)
@@ -40,7 +46,7 @@ def clocked(demo_path: Path) -> Iterator[Clocked]:
     app = create_app(demo_path, now=lambda: clock[0])
     app.config["SCHEDULE_SECONDS"] = 0.5
     with in_background(app) as server:
-        yield Clocked(f"http://127.0.0.1:{server.port}", demo_path, clock)
+        yield Clocked(f"http://127.0.0.1:{server.port}", demo_path, clock, app.config)
 
 
 READ_ELSEWHERE = "read on paper"
@@ -221,3 +227,33 @@ def test_the_week_fits_a_tablet_and_a_phone(page: Page, clocked: Clocked) -> Non
         for path in ("/", "/schedule", "/schedule/hours", "/stock", "/tools", "/stock/count", f"/stock/{1}"):
             page.goto(f"{clocked.url}{path}")
             assert page.evaluate("document.documentElement.scrollWidth - innerWidth") <= 0, (path, width)
+
+
+def test_a_plan_says_how_it_goes_and_is_stopped(page: Page, clocked: Clocked, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A plan that would take as long as it may is ended by the button beside it, and what it had is put in force."""
+
+    def slow(bench: object, seconds: float, watch: Watch) -> Planned:
+        watch.told(Found("lateness", 7, 3))
+        while not watch.stopped():
+            time.sleep(0.05)
+        return plan_bench(bench, 0.0)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(planner, "plan_bench", slow)
+    clocked.config["SCHEDULE_SECONDS"] = 60.0
+    said, stopped = list[str](), list[str]()
+    page.on("console", lambda line: said.append(line.text))
+    page.on("request", lambda asked: stopped.append(asked.url) if asked.url.endswith("/schedule/stop") else None)
+    page.goto(f"{clocked.url}/schedule")
+    # while a page is on its way nothing can be asked of the one before it: it tells, and presses, by itself
+    page.evaluate(
+        """() => setInterval(() => {
+          const words = document.querySelector(".waits p")?.textContent ?? "";
+          if (!words.includes("late by weight")) return;
+          console.log(words);
+          document.querySelector(".waits button").click();
+        }, 100)"""
+    )
+    page.get_by_role("button", name="Re-plan from now").click(no_wait_after=True)
+    expect(page.locator("body")).to_contain_text("Planned from now", timeout=30_000)
+    assert re.match(r"Planning: \d+ s of at most 60: 7 days late by weight, 3 cannot be avoided\.", said[0])
+    assert len(stopped) == 1

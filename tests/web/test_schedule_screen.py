@@ -13,7 +13,7 @@ from typing import Any
 import icalendar
 import pytest
 
-from deft_bench.bench import scheduling
+from deft_bench.bench import planner
 from deft_bench.bench.planner import Planner
 from deft_bench.core.work.catalogue import Operation, Rule
 from deft_bench.core.work.job_sheet import Event
@@ -257,7 +257,7 @@ def test_plans_are_made_one_at_a_time_and_a_second_request_joins_the_first(
     inside, go = threading.Event(), threading.Event()
     running, most, made, asking = [0], [0], [0], threading.Semaphore(0)
 
-    def slow(bench: Any, seconds: float) -> Planned:
+    def slow(bench: Any, seconds: float, watch: Any) -> Planned:
         made[0] += 1
         running[0] += 1
         most[0] = max(most[0], running[0])
@@ -268,7 +268,7 @@ def test_plans_are_made_one_at_a_time_and_a_second_request_joins_the_first(
         return found
 
     join = Planner.plan
-    monkeypatch.setattr(scheduling, "plan_bench", slow)
+    monkeypatch.setattr(planner, "plan_bench", slow)
 
     def joined(self: Planner, *asked: Any) -> Any:
         asking.release()

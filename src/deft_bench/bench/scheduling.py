@@ -2,25 +2,23 @@
 what is on order.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import asdict, dataclass
 from datetime import date, datetime
+from functools import partial
 
 from dateutil import tz
 
-from deft_bench.bench.sheet_state import bench_warmth, catalogue, plan_for, sheet_state, tool_states
+from deft_bench.bench.sheet_state import JobSheet, bench_warmth, catalogue, sheet_of, sheet_state, tool_states
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import moment, stamp
-from deft_bench.core.work.catalogue import Operation
-from deft_bench.core.work.extent import Extent
-from deft_bench.core.work.job_sheet import Sample, SheetPlan, Timer, records, timers
-from deft_bench.core.work.run_sheet import RunSheet
+from deft_bench.core.work.job_sheet import Event, Timer, records, timers
 from deft_bench.core.work.schedule.bench import Bench, Job, Pin, Placed, Step
 from deft_bench.core.work.schedule.from_sheet import Awaited, steps_left
 from deft_bench.core.work.schedule.grid import ScheduleError
 from deft_bench.core.work.schedule.planning import Planned, plan_bench
-from deft_bench.core.work.schedule.risks import change_words, risks
+from deft_bench.core.work.schedule.risks import change_words
 from deft_bench.store import instruments, jobs, schedules, sheets, stock
 from deft_bench.store.database import Connection, transaction
 
@@ -31,65 +29,72 @@ FIRST_PLAN_S = 8.0
 
 @dataclass(frozen=True, slots=True)
 class OnBench:
-    """An open job with its instrument, its sheet as it stands, how much it goes over and the steps left of it."""
+    """An open job with its instrument and its sheet."""
 
     job: jobs.Job
     instrument: instruments.Instrument
-    plan: SheetPlan
-    sheet: RunSheet
-    extent: Extent
-    steps: tuple[Step, ...]
+    sheet: JobSheet
 
     @property
     def name(self) -> str:
         """The instrument's name."""
         return self.instrument.spec.name
 
-    def left(self) -> list[Operation]:
-        """The operations still to do, in order."""
-        codes = {step.code for step in self.steps}
-        return [step.operation for step in self.sheet.steps if step.operation.code in codes]
+
+@dataclass(frozen=True, slots=True)
+class WorkLeft:
+    """What is left of an open job, as the schedule takes it from now."""
+
+    on: OnBench
+    steps: tuple[Step, ...]
 
 
-def on_bench(db: Connection, settings: ShopSettings, now: datetime, limit: int = MOST_JOBS) -> list[OnBench]:
-    """Every open job in bench order with what is left of its sheet."""
+def on_bench(db: Connection, settings: ShopSettings, limit: int = MOST_JOBS) -> list[OnBench]:
+    """Every open job in bench order with its sheet."""
+    opened = [job for job in jobs.in_bench_order(db, limit) if job.kind != "inspection"]
+    theirs = instruments.of_ids(db, {job.instrument_id for job in opened})
+    return [
+        OnBench(job, theirs[job.instrument_id], sheet_of(db, settings, job, theirs[job.instrument_id]))
+        for job in opened
+    ]
+
+
+def work_left(db: Connection, settings: ShopSettings, now: datetime) -> list[WorkLeft]:
+    """Every open job in bench order with the steps that are left of its sheet."""
     book, _ = catalogue(db)
     warmth, ordered, worn = bench_warmth(db), stock.orders(db), tool_states(db, now, book)
-    taken: dict[str, list[Sample]] = {}
     work = []
-    for job in jobs.in_bench_order(db, limit):
-        if job.kind == "inspection":
-            continue
-        instrument, plan = instruments.get(db, job.instrument_id), plan_for(db, settings, job, book)
-        stands = sheet_state(db, settings, now, job, instrument, book, plan, worn, taken)
+    for on in on_bench(db, settings):
+        state = sheet_state(db, settings, now, on.job, on.instrument, worn)
+        sheet = on.sheet.sheet
         running = {
             code: (now - moment(one.started_at)).total_seconds() / 60
-            for code, one in stands.known.items()
+            for code, one in on.sheet.known.items()
             if one.started_at is not None and not one.done
         }
         parts = [
             Awaited(order.what, date.fromisoformat(order.due_on), order.step)
             for order in ordered
-            if order.job_id == job.id
+            if order.job_id == on.job.id
         ]
         steps = steps_left(
-            stands.sheet,
-            stands.minutes,
-            {step.operation.code: step.operation.ready_after(warmth) for step in stands.sheet.steps},
-            resting={timer.step: timer.ends_at for timer in stands.running if timer.kind == "rests"},
+            sheet,
+            state.minutes,
+            {step.operation.code: step.operation.ready_after(warmth) for step in sheet.steps},
+            resting={timer.step: timer.ends_at for timer in state.running if timer.kind == "rests"},
             running=running,
             parts=parts,
             zone=tz.tzlocal(),
-            done=sorted(stands.behind),
+            done=sorted(on.sheet.behind),
         )
-        work.append(OnBench(job, instrument, plan, stands.sheet, stands.extent, steps))
+        work.append(WorkLeft(on, steps))
     return work
 
 
-def bench_of(db: Connection, now: datetime, found: Sequence[OnBench], pins: Sequence[Pin] | None = None) -> Bench:
+def bench_of(db: Connection, now: datetime, found: Sequence[WorkLeft], pins: Sequence[Pin] | None = None) -> Bench:
     """The bench as it is now, with the pins in force or others that are tried."""
     hours, latest = schedules.hours(db), schedules.latest(db)
-    left = {(str(work.job.id), step.code) for work in found for step in work.steps}
+    left = {(str(work.on.job.id), step.code) for work in found for step in work.steps}
     if pins is None:
         pins = pins_in_force(db)
     return Bench(
@@ -98,11 +103,11 @@ def bench_of(db: Connection, now: datetime, found: Sequence[OnBench], pins: Sequ
         hours.technicians,
         tuple(
             Job(
-                str(work.job.id),
-                work.name,
+                str(work.on.job.id),
+                work.on.name,
                 work.steps,
-                date.fromisoformat(work.job.promised_on) if work.job.promised_on else None,
-                work.job.weight,
+                date.fromisoformat(work.on.job.promised_on) if work.on.job.promised_on else None,
+                work.on.job.weight,
             )
             for work in found
             if work.steps
@@ -119,9 +124,15 @@ def pins_in_force(db: Connection) -> list[Pin]:
     return [Pin(str(pin.job_id), pin.step, moment(pin.at), pin.technician) for pin in schedules.pins(db)]
 
 
-def plan_from_now(db: Connection, settings: ShopSettings, now: datetime, seconds: float) -> Planned:
+Plan = Callable[[Bench, float], Planned]
+"""Plans a bench within some seconds, here or elsewhere."""
+
+
+def plan_from_now(
+    db: Connection, settings: ShopSettings, now: datetime, seconds: float, plan: Plan = plan_bench
+) -> Planned:
     """Plan the bench from now, for so long, and put that in force; raises ScheduleError when nobody has hours."""
-    planned = plan_bench(bench_of(db, now, on_bench(db, settings, now)), seconds)
+    planned = plan(bench_of(db, now, work_left(db, settings, now)), seconds)
     save(db, now, planned, seconds)
     return planned
 
@@ -134,12 +145,14 @@ class PinTried:
     cost: str
 
 
-def try_pin(db: Connection, now: datetime, found: Sequence[OnBench], wanted: Pin, seconds: float) -> PinTried:
+def try_pin(
+    db: Connection, now: datetime, found: Sequence[WorkLeft], wanted: Pin, seconds: float, plan: Plan = plan_bench
+) -> PinTried:
     """Plan with a step pinned and without, for so long together, and keep the pin where it can be kept."""
     others = [pin for pin in pins_in_force(db) if (pin.job, pin.step) != (wanted.job, wanted.step)]
     try:
-        free = plan_bench(bench_of(db, now, found, others), seconds / 2)
-        planned = plan_bench(bench_of(db, now, found, [*others, wanted]), seconds / 2)
+        free = plan(bench_of(db, now, found, others), seconds / 2)
+        planned = plan(bench_of(db, now, found, [*others, wanted]), seconds / 2)
     except ScheduleError as error:
         return PinTried(str(error), "")
     refused = next((trouble.why for trouble in planned.troubles if trouble.where.startswith("pins[")), "")
@@ -157,7 +170,7 @@ def save(db: Connection, now: datetime, planned: Planned, seconds: float) -> Non
         "aims": [asdict(aim) for aim in planned.found.aims],
         "finish": {code: at.isoformat() for code, at in planned.found.finish.items()},
         "days_late": dict(planned.found.days_late),
-        "risks": [asdict(risk) for risk in risks(planned.bench, planned.found)],
+        "risks": [asdict(risk) for risk in planned.risks],
         "troubles": [asdict(trouble) for trouble in planned.troubles],
         "seconds": seconds,
     }
@@ -184,13 +197,14 @@ class Week:
         ]
 
 
-def week_now(db: Connection, now: datetime, done: Mapping[str, set[str]] | None = None) -> Week | None:
-    """The schedule in force; None when the bench was never planned. `done` are steps behind, by job."""
+def week_now(db: Connection, now: datetime) -> Week | None:
+    """The schedule in force; None when the bench was never planned."""
     saved = schedules.latest(db)
     if saved is None:
         return None
     opened = {str(job.id): job for job in jobs.in_bench_order(db, MOST_JOBS)}
-    behind = done if done is not None else {code: steps_behind(db, job) for code, job in opened.items()}
+    happened = sheets.events_of(db, [job.id for job in opened.values()])
+    behind = {code: steps_behind(happened[job.id]) for code, job in opened.items()}
     still = tuple(step for step in saved.placed if step.job in opened and step.step not in behind.get(step.job, ()))
     slipped = tuple(step for step in still if step.end <= now)
     return Week(
@@ -237,31 +251,33 @@ def promise_lines(week: Week, names: Mapping[str, str]) -> list[PromiseLine]:
 def resting_now(db: Connection, now: datetime, opened: Mapping[str, jobs.Job]) -> list[tuple[str, Timer]]:
     """What is done and still cures or rests, by job."""
     book, _ = catalogue(db)
-    warmth = bench_warmth(db)
+    warmth, happened = bench_warmth(db), sheets.events_of(db, [job.id for job in opened.values()])
     return [
         (code, timer)
         for code, job in opened.items()
-        for timer in timers(book.operations, records(sheets.events(db, job.id)), now, warmth)
+        for timer in timers(book.operations, records(happened[job.id]), now, warmth)
         if timer.kind == "rests"
     ]
 
 
-def pin_wanted(found: Sequence[OnBench], wanted: Pin, now: datetime) -> None:
+def pin_wanted(found: Sequence[WorkLeft], wanted: Pin, now: datetime) -> None:
     """Raise ScheduleError for a pin on a step that is not left to do, or on a moment that is over."""
-    left = {(str(on.job.id), step.code) for on in found for step in on.steps}
+    left = {(str(work.on.job.id), step.code) for work in found for step in work.steps}
     if (wanted.job, wanted.step) not in left:
         raise ScheduleError("pins", "that step is not left to do")
     if wanted.at < now:
         raise ScheduleError("pins", "that moment is over")
 
 
-def steps_behind(db: Connection, job: jobs.Job) -> set[str]:
+def steps_behind(happened: Sequence[Event]) -> set[str]:
     """Steps of a job that its events show as done."""
-    return {code for code, one in records(sheets.events(db, job.id)).items() if one.done}
+    return {code for code, one in records(happened).items() if one.done}
 
 
 def plan_first(db: Connection, settings: ShopSettings, now: datetime, seconds: float = FIRST_PLAN_S) -> None:
-    """Plan a bench that was never planned: the demo's schedule is there when it is first opened."""
+    """Plan a bench that was never planned, the same on any machine: the demo's schedule is there when it is first
+    opened.
+    """
     with suppress(ScheduleError):
         if schedules.latest(db) is None:
-            plan_from_now(db, settings, now, seconds)
+            plan_from_now(db, settings, now, seconds, partial(plan_bench, by_work=True))

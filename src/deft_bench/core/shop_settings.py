@@ -55,7 +55,8 @@ class ShopSettings:
     stands for the usual share of the wire's new height. `rule_fine` is empty on a rule of one graduation. Presets are
     relief, treble and bass action by kind of strings. `lamp` says whether screens are light, dark, or as the device has
     them; `letter_keys` whether single letters act; `keypad` and `hand` when a pad stands under a survey's entry, and
-    for which thumb; `tones` and `spoken` what is heard while reading. A backup is made every `backup_days` (0: none) in
+    for which thumb; `tones` and `spoken` what is heard while reading. The week is planned
+    for `plan_seconds` at most. A backup is made every `backup_days` (0: none) in
     `backup_folder` (empty: beside the database), and `backups_kept` of them stay. `demo` marks a bench of made-up data,
     which may be replaced by a fresh one.
     """
@@ -96,6 +97,7 @@ class ShopSettings:
     preset_acoustic_um: tuple[int, ...] = _preset("acoustic")
     preset_nylon_um: tuple[int, ...] = _preset("nylon")
     preset_bass_um: tuple[int, ...] = _preset("bass")
+    plan_seconds: int = 3
     backup_days: int = 1
     backups_kept: int = 30
     backup_folder: str = ""

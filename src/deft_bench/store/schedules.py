@@ -50,9 +50,16 @@ def save_hours(db: Connection, wanted: BenchHours, at: str) -> None:
 
 def latest(db: Connection) -> SavedSchedule | None:
     """The schedule in force."""
-    row = db.execute("SELECT made_at, key, placed, outcome FROM schedule ORDER BY id DESC LIMIT 1").fetchone()
-    if row is None:
+    last = db.execute("SELECT id, made_at FROM schedule ORDER BY id DESC LIMIT 1").fetchone()
+    if last is None:
         return None
+    if db.keeper is None:
+        return _schedule(db, last["id"])
+    return db.keeper.given(db, "schedule", (), tuple(last), lambda: _schedule(db, last["id"]))
+
+
+def _schedule(db: Connection, schedule_id: int) -> SavedSchedule:
+    row = db.execute("SELECT made_at, key, placed, outcome FROM schedule WHERE id = ?", (schedule_id,)).fetchone()
     placed = tuple(
         Placed(load[0], load[1], load[2], load[3], load[4], *(datetime.fromisoformat(text) for text in load[5:]))
         for load in json.loads(row["placed"])

@@ -24,7 +24,6 @@ from deft_bench.core.work.schedule.from_sheet import Awaited, steps_left
 from deft_bench.core.work.schedule.grid import ScheduleError
 from deft_bench.core.work.schedule.hours import read_shifts
 from deft_bench.core.work.schedule.planning import plan_bench
-from deft_bench.core.work.schedule.risks import risks
 from deft_bench.core.work.schedule.solve import LIMIT_S
 from deft_bench.formats.calc.fields import Schema, listed, request
 from deft_bench.formats.calc.run_sheet import EXTENT, USUAL_FACTS, extent_asked
@@ -311,7 +310,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
             for job in bench.jobs
         ],
         "at_risk": [
-            {"job": risk.job, "days": risk.days, "alone": risk.alone, "say": risk.say} for risk in risks(bench, found)
+            {"job": risk.job, "days": risk.days, "alone": risk.alone, "say": risk.say} for risk in planned.risks
         ],
         "left_out": [{"where": trouble.where, "why": trouble.why} for trouble in troubles],
     }

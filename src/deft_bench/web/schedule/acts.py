@@ -1,11 +1,12 @@
 """Planning from now, pins and what they cost, and promises."""
 
 from dateutil import tz
-from flask import current_app, flash, redirect, request, url_for
+from flask import current_app, flash, redirect, render_template, request, url_for
+from markupsafe import Markup
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.planner import Planner
-from deft_bench.bench.scheduling import on_bench, pin_wanted, plan_from_now, try_pin
+from deft_bench.bench.scheduling import pin_wanted, plan_from_now, try_pin, work_left
 from deft_bench.core.times import read_moment
 from deft_bench.core.work.schedule.bench import MOST_WEIGHT, Pin
 from deft_bench.core.work.schedule.grid import ScheduleError
@@ -13,6 +14,9 @@ from deft_bench.core.work.schedule.planning import Planned
 from deft_bench.store import jobs, schedules
 from deft_bench.web.schedule.screen import back, screen
 from deft_bench.web.support import Form, day, db, now, or_404, send_back, settings, stamp
+
+PIN_SECONDS = 6.0
+"""A pin is tried with and without for no longer: it is a question, and the week may be planned after it."""
 
 
 def _planner() -> Planner:
@@ -23,11 +27,20 @@ def _planner() -> Planner:
 
 def _seconds() -> float:
     """How long the planning of a page may take."""
-    return float(current_app.config["SCHEDULE_SECONDS"])
+    return float(current_app.config["SCHEDULE_SECONDS"] or settings().plan_seconds)
 
 
 def _planned_from_now() -> Planned:
-    return _planner().plan(schedules.key(db()), lambda: plan_from_now(db(), settings(), now(), _seconds()))
+    planner = _planner()
+    return planner.plan(schedules.key(db()), lambda: plan_from_now(db(), settings(), now(), _seconds(), planner.make))
+
+
+@screen.app_template_global()
+def planning_wait(words: str = "Planning:") -> Markup:
+    """What a form that plans says while it does, and how it is stopped."""
+    return Markup('data-wait="{}" data-progress="{}" data-stop="{}"').format(
+        words, url_for("schedule.planning"), url_for("schedule.stop")
+    )
 
 
 @screen.post("/schedule/plan")
@@ -43,6 +56,19 @@ def plan() -> Response:
     return redirect("/" if request.form.get("back") == "/" else url_for(".show"))
 
 
+@screen.get("/schedule/planning")
+def planning() -> str:
+    """How the plan that is being made stands; nothing where none is."""
+    return render_template("schedule/planning.html", progress=_planner().progress)
+
+
+@screen.post("/schedule/stop")
+def stop() -> tuple[str, int]:
+    """End the plan that is being made with the best so far: whoever waits for it is given that."""
+    _planner().stop()
+    return "", 204
+
+
 @screen.post("/schedule/pin")
 def pin() -> Response:
     """Pin a step to a moment: it is tried first, and what it costs is said; one that cannot be kept changes nothing."""
@@ -54,14 +80,14 @@ def pin() -> Response:
         send_back()
         return back(at=f"{job}.{step}")
     wanted = Pin(job, step, at, request.form.get("technician", "").strip())
-    found = on_bench(db(), settings(), now())
+    found = work_left(db(), settings(), now())
     try:
         pin_wanted(found, wanted, now())
     except ScheduleError as error:
         flash(f"Not pinned: {error}.")
         return back(at=f"{job}.{step}")
     with _planner().turn:
-        tried = try_pin(db(), now(), found, wanted, _seconds())
+        tried = try_pin(db(), now(), found, wanted, min(_seconds(), PIN_SECONDS), _planner().make)
     flash(f"Not pinned: {tried.refused}." if tried.refused else f"Pinned. {tried.cost}")
     return back(at=f"{job}.{step}")
 

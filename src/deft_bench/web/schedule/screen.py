@@ -17,7 +17,8 @@ screen = Blueprint(
 
 def names_of(opened: Mapping[str, jobs.Job]) -> dict[str, str]:
     """The instrument's name by job."""
-    return {code: instruments.get(db(), job.instrument_id).spec.name for code, job in opened.items()}
+    theirs = instruments.of_ids(db(), {job.instrument_id for job in opened.values()})
+    return {code: theirs[job.instrument_id].spec.name for code, job in opened.items()}
 
 
 def title_of(book: Catalogue, code: str) -> str:

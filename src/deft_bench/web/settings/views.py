@@ -37,6 +37,8 @@ NAMED_LIMITS = {**PRESET_LIMITS, "gap": (20, 1_500), "pickup": (500, 15_000)}
 NAMED_WORDS = {"relief": "Relief", "treble": "Treble", "bass": "Bass", "gap": "Gap over fret 1", "pickup": "Pickup gap"}
 LEARNED = {"played": "played frets", "new_wire": "new wire"}
 """What the bench sees outcomes of."""
+MOST_SECONDS = 60
+"""As long as anybody waits for a plan."""
 LIMITS = {"rock_um": (5, 100), "polish_loss_um": (0, 100), "least_height_um": (200, 2000)}
 
 
@@ -55,6 +57,8 @@ def show() -> str | Response | tuple[str, int]:
             if um is not None and not least <= um <= most:
                 form.errors[name] = f"Accepted: {display().fine(least)} to {display().fine(most)}."
             chosen[name] = "" if um is None else str(um)
+        if "plan_seconds" in form.sent:
+            chosen["plan_seconds"] = str(form.count("plan_seconds", 1, MOST_SECONDS))
         _presets(form, chosen)
         _money(form, chosen)
         if not form.errors:

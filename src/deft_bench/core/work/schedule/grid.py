@@ -21,6 +21,9 @@ class ScheduleError(ValueError):
         self.where, self.job = where, job
         super().__init__(why)
 
+    def __reduce__(self) -> tuple[type["ScheduleError"], tuple[str, str, str]]:
+        return ScheduleError, (self.where, str(self), self.job)
+
 
 @dataclass(frozen=True, slots=True)
 class Task:
@@ -145,6 +148,7 @@ class _Laying:
         self.was = {(before.job, before.step, before.part): before for before in bench.before}
         self.dry = [_span(start, dry) for dry in bench.dry] if bench.dry is not None else None
         self.tasks: list[Task] = []
+        self.known: dict[tuple[int, int, int, bool], tuple[Span, ...]] = {}
 
     def job(self, j: int) -> None:
         """Lay one job out: each step after the one before it and after the waits that it names."""
@@ -171,7 +175,7 @@ class _Laying:
         pinned = self.pins.get((job.code, step.code))
         dry = self.dry if step.outdoors else None
         for part, size in enumerate(sizes, start=1):
-            fits: Mapping[int, tuple[Span, ...]] = {t: _fits(dry, self.windows[t], size, release) for t in who}
+            fits: Mapping[int, tuple[Span, ...]] = {t: self.fits(t, size, release, dry) for t in who}
             fixed = None
             if pinned is not None and part == 1:
                 title = f"{job.title or job.code}: {step.title or step.code}"
@@ -192,6 +196,13 @@ class _Laying:
                     self.stood(job.code, step.code, part),
                 )
             )
+
+    def fits(self, t: int, size: int, release: int, dry: Sequence[Span] | None) -> tuple[Span, ...]:
+        """Where a technician can start work of a size; most steps ask what another has asked."""
+        asked = t, size, release, dry is not None
+        if asked not in self.known:
+            self.known[asked] = _fits(dry, self.windows[t], size, release)
+        return self.known[asked]
 
     def stood(self, job: str, step: str, part: int) -> tuple[int, int] | None:
         """Where a part stood in the schedule before, if that is still ahead and within the horizon."""
@@ -266,6 +277,12 @@ def fits_at(spans: Sequence[Span], minute: int) -> int | None:
     if i and spans[i - 1][1] >= minute:
         return minute
     return spans[i][0] if i < len(spans) else None
+
+
+def fits_by(spans: Sequence[Span], minute: int) -> int | None:
+    """The last start in some spans that is not after a minute; None when there is none."""
+    i = bisect_right(spans, (minute, 1 << 60))
+    return min(spans[i - 1][1], minute) if i else None
 
 
 def finishes(grid: Grid, starts: Starts) -> list[int]:

@@ -7,15 +7,18 @@ remains when time is short.
 import random
 from collections.abc import Iterable, Mapping, Sequence
 
+from deft_bench.core.work.schedule.deadline import Deadline
 from deft_bench.core.work.schedule.grid import Cost, Grid, Span, Starts, cost_of, fits_at
 
-TRIES = 24
+TRIES, LEAST_TRIES = 24, 4
 NEAR = 30
 """Minutes within which a more urgent step is waited for."""
 
 
-def first_schedule(grid: Grid, tries: int = TRIES, seed: int = 1) -> list[tuple[int, int]] | None:
-    """The best of several lists; None when pins let none of them through."""
+def first_schedule(
+    grid: Grid, tries: int = TRIES, seed: int = 1, until: Deadline | None = None
+) -> list[tuple[int, int]] | None:
+    """The best of several lists, of which there are fewer where a deadline passes; None when pins let none through."""
     chance = random.Random(seed)
     best: tuple[Cost, list[tuple[int, int]]] | None = None
     for k in range(tries):
@@ -25,6 +28,8 @@ def first_schedule(grid: Grid, tries: int = TRIES, seed: int = 1) -> list[tuple[
             cost = cost_of(grid, found)
             if best is None or cost.key < best[0].key:
                 best = cost, found
+        if best is not None and k + 1 >= LEAST_TRIES and until is not None and until.left < 0:
+            break
     return best[1] if best else None
 
 
@@ -77,24 +82,18 @@ class _Board:
     def __init__(self, grid: Grid) -> None:
         self.grid = grid
         self.until = [0] * len(grid.windows)
-        self.found: dict[tuple[int, int], int | None] = {}
         self.held: dict[str, list[Span]] = {fixture: [] for fixture in grid.bench.fixtures}
         self.pinned: dict[int, list[Span]] = {t: [] for t in range(len(grid.windows))}
         for task in grid.tasks:
             if task.fixed is not None:
                 self.pinned[next(iter(task.fits))].append((task.fixed, task.fixed + task.size))
 
-    def soonest(self, i: int, who: int, ready: int) -> int | None:
-        """As `earliest`; what was found holds until the technician, or a fixture, is taken."""
-        at = self.found.get((i, who), -1)
-        if at is not None and (at < self.until[who] or self.grid.tasks[i].holds):
-            at = self.found[i, who] = self.earliest(i, who, ready)
-        return at
-
     def earliest(self, i: int, who: int, ready: int) -> int | None:
         """The first minute at which a technician can start a task."""
         task = self.grid.tasks[i]
-        at = max(ready, self.until[who] if task.fixed is None else 0)
+        at = max(ready, self.until[who]) if task.fixed is None else ready
+        if not task.holds and (task.fixed is not None or not self.pinned[who]):
+            return fits_at(task.fits[who], at)
         while True:
             found = fits_at(task.fits[who], at)
             if found is None:
@@ -140,28 +139,75 @@ def by_list(
     technician, with the first minute at which each may start.
     """
     board, turns = _Board(grid), _Turns(grid, kept or {})
+    options = _Options(board, turns)
     last_job = [-1] * len(grid.windows)
     while turns.ready:
-        options = []
-        for i, turn in turns.ready.items():
-            job = grid.tasks[i].job
-            for who in turns.who(i):
-                at = board.soonest(i, who, turn)
-                if at is not None:
-                    other = job != last_job[who]
-                    options.append((at, urgency[i] - (0.0 if other else stay), other, i, who))
-        if not options:
+        chosen = options.most_urgent(urgency, near, stay, last_job)
+        if chosen is None:
             return None
-        latest = min(option[0] for option in options) + near
-        at, _, _, i, who = min(
-            (option for option in options if option[0] <= latest), key=lambda one: (one[1], one[2], one[0], one[3])
-        )
+        i, who, at = chosen
         if grid.tasks[i].fixed not in (None, at):
             return None
-        board.take(i, who, at)
+        options.take(i, who, at)
         last_job[who] = grid.tasks[i].job
-        turns.placed(i, (at, who))
     return [start for start in turns.starts if start is not None] if None not in turns.starts else None
+
+
+class _Options:
+    """The first minute at which each technician can start each task whose turn has come; what one is given changes
+    nothing for the others.
+    """
+
+    def __init__(self, board: _Board, turns: "_Turns") -> None:
+        self.board, self.turns, self.tasks = board, turns, board.grid.tasks
+        self.at: list[dict[int, int]] = [{} for _ in board.until]
+        for i in turns.ready:
+            self._let_in(i)
+
+    def _let_in(self, i: int) -> None:
+        for who in self.turns.who(i):
+            self._look(i, who)
+
+    def _look(self, i: int, who: int) -> None:
+        found = self.board.earliest(i, who, self.turns.ready[i])
+        if found is None:
+            self.at[who].pop(i, None)
+        else:
+            self.at[who][i] = found
+
+    def most_urgent(
+        self, urgency: Sequence[float], near: int, stay: float, last_job: Sequence[int]
+    ) -> tuple[int, int, int] | None:
+        """The task to take, by whom and when; None when there is none."""
+        first = [min(starts.values()) for starts in self.at if starts]
+        if not first:
+            return None
+        latest, best = min(first) + near, None
+        for who, starts in enumerate(self.at):
+            for i, at in starts.items():
+                if at > latest:
+                    continue
+                other = self.tasks[i].job != last_job[who]
+                value = urgency[i] if other else urgency[i] - stay
+                if best is None or value <= best[0]:
+                    key = value, other, at, i, who
+                    best = key if best is None else min(best, key)
+        assert best is not None
+        return best[3], best[4], best[2]
+
+    def take(self, i: int, who: int, at: int) -> None:
+        """Put a task there, and let in what has waited for it alone."""
+        self.board.take(i, who, at)
+        for starts in self.at:
+            starts.pop(i, None)
+        until, fixture = self.board.until[who], self.tasks[i].holds
+        for k in [k for k, start in self.at[who].items() if start < until]:
+            self._look(k, who)
+        for other, starts in enumerate(self.at if fixture else ()):
+            for k in [k for k in starts if self.tasks[k].holds == fixture]:
+                self._look(k, other)
+        for k in self.turns.placed(i, (at, who)):
+            self._let_in(k)
 
 
 class _Turns:
@@ -183,14 +229,17 @@ class _Turns:
         """The technicians who may take a task."""
         return self.grid.tasks[i].fits if i not in self.kept else (self.kept[i][1],)
 
-    def placed(self, i: int, start: tuple[int, int]) -> None:
-        """Take a task out, and let in what has waited for it alone."""
+    def placed(self, i: int, start: tuple[int, int]) -> list[int]:
+        """Take a task out; what has waited for it alone has its turn now."""
         self.starts[i] = start
         del self.ready[i]
+        free = []
         for follower in self.followers[i]:
             self.missing[follower] -= 1
             if not self.missing[follower]:
                 self.ready[follower] = max(_ready(self.grid, self.starts, follower) or 0, self._not_before(follower))
+                free.append(follower)
+        return free
 
     def _not_before(self, i: int) -> int:
         return self.kept[i][0] if i in self.kept else 0

@@ -4,8 +4,10 @@ from dataclasses import dataclass, replace
 from datetime import date
 
 from deft_bench.core.work.schedule.bench import Bench, Schedule, Trouble, without_trouble
+from deft_bench.core.work.schedule.deadline import NOBODY, Watch
 from deft_bench.core.work.schedule.grid import ScheduleError, make_grid
 from deft_bench.core.work.schedule.listing import first_schedule
+from deft_bench.core.work.schedule.risks import Risk, risks
 from deft_bench.core.work.schedule.solve import schedule
 
 
@@ -16,14 +18,20 @@ class Planned:
     bench: Bench
     found: Schedule
     troubles: tuple[Trouble, ...]
+    risks: tuple[Risk, ...]
 
 
-def plan_bench(whole: Bench, limit_s: float) -> Planned:
-    """Plan what can be planned. Raises ScheduleError when nobody works, or pins contradict the order of a job."""
+def plan_bench(whole: Bench, limit_s: float, watch: Watch = NOBODY, *, by_work: bool = False) -> Planned:
+    """Plan what can be planned; `watch` is told how it goes, and may stop it with the best so far. `by_work` gives the
+    same plan on any machine, however busy.
+
+    Raises ScheduleError when nobody works, or pins contradict the order of a job.
+    """
     bench, troubles = without_trouble(whole)
     while True:
         try:
-            return Planned(bench, schedule(bench, limit_s), tuple(troubles))
+            found = schedule(bench, limit_s, workers=int(by_work), by_work=by_work, watch=watch)
+            return Planned(bench, found, tuple(troubles), tuple(risks(bench, found)))
         except ScheduleError as error:
             if not error.job and error.where != "dry":
                 raise

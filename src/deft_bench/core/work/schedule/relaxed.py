@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from deft_bench.core.work.schedule.grid import Grid, late_days
+from deft_bench.core.work.schedule.grid import Grid, fits_at, fits_by, late_days
 
 if TYPE_CHECKING:
     from scipy.sparse import coo_array
@@ -160,7 +160,8 @@ def soonest_starts(grid: Grid) -> list[int]:
     soonest = [0] * len(grid.tasks)
     for i, task in enumerate(grid.tasks):
         ready = max([0, *(soonest[other] + grid.tasks[other].size + lag for other, lag in task.after)])
-        soonest[i] = min((max(a, ready) for spans in task.fits.values() for a, b in spans if b >= ready), default=ready)
+        starts = (fits_at(spans, ready) for spans in task.fits.values())
+        soonest[i] = min((at for at in starts if at is not None), default=ready)
     return soonest
 
 
@@ -171,7 +172,8 @@ def latest_starts(grid: Grid, tasks: list[int], end: int) -> dict[int, int]:
     for i in reversed(tasks):
         task = grid.tasks[i]
         most = limit[i] - task.size
-        found[i] = max((min(b, most) for spans in task.fits.values() for a, b in spans if a <= most), default=most)
+        starts = (fits_by(spans, most) for spans in task.fits.values())
+        found[i] = max((at for at in starts if at is not None), default=most)
         for other, lag in task.after:
             limit[other] = min(limit[other], found[i] - lag)
     return found

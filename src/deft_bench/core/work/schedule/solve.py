@@ -7,12 +7,13 @@ what is proven that nothing can go under.
 """
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import nullcontext
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 from deft_bench.core.work.schedule.bench import Aim, Bench, Schedule
-from deft_bench.core.work.schedule.deadline import Deadline
+from deft_bench.core.work.schedule.deadline import NOBODY, Deadline, Found, Watch
 from deft_bench.core.work.schedule.grid import (
     Grid,
     ScheduleError,
@@ -24,7 +25,7 @@ from deft_bench.core.work.schedule.grid import (
     make_grid,
     placed,
 )
-from deft_bench.core.work.schedule.listing import TRIES, first_schedule, pulled_forward
+from deft_bench.core.work.schedule.listing import LEAST_TRIES, TRIES, first_schedule, pulled_forward
 from deft_bench.core.work.schedule.relaxed import Relaxed, alone, least_changeovers, least_idle, relaxed
 from deft_bench.core.work.schedule.repairing import repaired
 from deft_bench.core.work.schedule.search import search
@@ -40,10 +41,9 @@ WORK_IN_A_SECOND = 0.1
 """The solver's own measure of work that one worker does in about a second."""
 SPARE_DAYS = 7
 """How much farther than the first list the solver may look: less lateness may end later."""
-FIRST_TRIES = 4
-REPAIR_SHARE, SEARCH_SHARE = 0.3, 0.6
-"""The shares of the time in which the schedule before is repaired, and in which lists are searched before the solver
-takes over.
+FIRST_SHARE, REPAIR_SHARE, SEARCH_SHARE = 0.1, 0.3, 0.6
+"""The shares of the time in which the first lists are made, in which the schedule before is repaired, and in which
+lists are searched before the solver takes over.
 """
 RELAX_S, RELAX_SHARE = (0.2, 2.0), 0.2
 """Least and most seconds for the relaxed bench, and its share of the time."""
@@ -51,18 +51,23 @@ SHARES = {"lateness": 0.6, "moved": 0.4, "idle": 0.75, "changeovers": 1.0}
 """The share of what is left of the time that each aim may use."""
 
 
-def schedule(bench: Bench, limit_s: float = LIMIT_S, workers: int = 0, *, by_work: bool = False) -> Schedule:
-    """Plan a bench within some seconds; with no time at all the first list is the answer.
+def schedule(
+    bench: Bench, limit_s: float = LIMIT_S, workers: int = 0, *, by_work: bool = False, watch: Watch = NOBODY
+) -> Schedule:
+    """Plan a bench within some seconds; with no time at all the first list is the answer. `watch` is told where the
+    search stands, and may stop it.
 
     `by_work` counts what is done instead of seconds: the answer hangs neither on the machine nor on what else it does.
 
     Raises ScheduleError when nobody works, a step fits nowhere, or pins contradict the order of a job.
     """
-    until = Deadline.after(limit_s, by_work=by_work)
+    until = Deadline.after(limit_s, by_work=by_work, watch=watch)
     grid = make_grid(bench)
     if not grid.tasks:
         return Schedule((), tuple(Aim(name, 0, 0, 0) for name in SHARES), {}, {})
-    first = first_schedule(grid, TRIES if limit_s > 1 else FIRST_TRIES)
+    first = first_schedule(
+        grid, TRIES if limit_s > 1 else LEAST_TRIES, until=None if by_work else until.share(FIRST_SHARE)
+    )
     # by work it ends by its gap alone
     known = relaxed(grid, RELAX_BY_WORK_S if by_work else max(RELAX_S[0], min(RELAX_S[1], limit_s * RELAX_SHARE)))
     least = {"lateness": known.bound, "moved": 0, "idle": least_idle(grid), "changeovers": least_changeovers(grid)}
@@ -108,10 +113,13 @@ def _improve(
 ) -> tuple[list[tuple[int, int]], dict[str, int]]:
     """Solve aim by aim from a first answer; raises ScheduleError when the pins let nothing through."""
     if first is not None:
+        until.watch.told(Found("lateness", cost_of(grid, first).lateness, known.bound))
         first = search(
             grid, _better(grid, first, repaired(grid, until.share(REPAIR_SHARE))), known, until.share(SEARCH_SHARE)
         )
     best, bounds = first, dict[str, int]()
+    if best is not None and until.left <= LEAST_RUN_S:
+        return best, bounds  # a model of a full bench takes seconds to make
     far = _horizon(grid, first)
     made = _model(grid, far)
     aims: dict[str, Callable[[], tuple[Any, int]]] = {
@@ -122,6 +130,8 @@ def _improve(
     }
     for name, build in aims.items():
         reached = getattr(cost_of(grid, best), name) if best is not None else None
+        if reached is not None:
+            until.watch.told(Found(name, reached, min(reached, least[name])))
         expression, offset = build()
         made.model.add(expression + offset >= least[name])
         left = until.left
@@ -130,7 +140,7 @@ def _improve(
         elif best is None or left > LEAST_RUN_S:
             # without any answer yet the solver gets the time that it needs for one
             limit = max(LEAST_RUN_S if best is not None else RESCUE_S, left * SHARES[name])
-            found, bound = _run(made, grid, expression, best, limit, workers, by_work=until.by_work)
+            found, bound = _run(made, grid, expression, best, limit, workers, until)
             if bound is not None:
                 bounds[name] = bound + offset
             best = _better(grid, best if best is not None else _must_exist(grid, found), found)
@@ -345,7 +355,7 @@ def _may_follow(grid: Grid) -> list[tuple[int, int]]:
 
 
 def _run(
-    made: _Model, grid: Grid, expression: Any, best: Starts | None, seconds: float, workers: int, *, by_work: bool
+    made: _Model, grid: Grid, expression: Any, best: Starts | None, seconds: float, workers: int, until: Deadline
 ) -> tuple[list[tuple[int, int]] | None, int | None]:
     """One aim's search, from the best answer so far; its bound where there is one."""
     from ortools.sat.python import cp_model
@@ -360,13 +370,15 @@ def _run(
                     model.add_hint(here, other == t)
     model.minimize(expression)
     solver = cp_model.CpSolver()
-    if by_work:
+    if until.by_work:
         solver.parameters.max_deterministic_time = seconds * WORK_IN_A_SECOND
     else:
         solver.parameters.max_time_in_seconds = seconds
     solver.parameters.num_workers = workers
     solver.parameters.random_seed = 1
-    status = solver.solve(model)
+    # without any answer yet there is nothing to stop with
+    with until.stopping(solver.stop_search) if best is not None else nullcontext():
+        status = solver.solve(model)
     if status == cp_model.INFEASIBLE:
         return None, None
     bound = round(solver.best_objective_bound)
