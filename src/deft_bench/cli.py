@@ -7,11 +7,12 @@ import os
 import sys
 from collections.abc import Sequence
 from datetime import UTC, date, datetime
-from importlib.metadata import version
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from threading import Event
 from typing import TYPE_CHECKING, NoReturn
+
+from deft_bench import __version__
 
 if TYPE_CHECKING:
     from deft_bench.devices.stand_in import StandIn
@@ -32,7 +33,7 @@ def main(argv: Sequence[str] | None = None) -> int:
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="deft-bench", description="A bench companion for fretwork and setup.")
-    parser.add_argument("--version", action="version", version=f"deft-bench {version('deft-bench')}")
+    parser.add_argument("--version", action="version", version=f"deft-bench {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     calc = commands.add_parser("calc", help="answer one calculation: JSON on standard input, JSON on standard output")
@@ -482,8 +483,12 @@ def _import(args: argparse.Namespace) -> int:
 def _import_archive(db: "Connection", source: Path, here_already: "HereAlready | None") -> int:
     from deft_bench.formats.archive import AskError, bring_in
 
+    def tell(words: str, in_hundred: int) -> None:
+        if sys.stderr.isatty() and in_hundred % 10 == 0:
+            print(f"{words}: {in_hundred} %", file=sys.stderr, flush=True)
+
     try:
-        brought = bring_in(db, source, here_already)
+        brought = bring_in(db, source, here_already, tell)
     except AskError as asked:
         if not sys.stdin.isatty():
             raise
@@ -493,7 +498,7 @@ def _import_archive(db: "Connection", source: Path, here_already: "HereAlready |
         if answer.strip().lower() not in chosen:
             print("Nothing was brought in.")
             return 1
-        brought = bring_in(db, source, chosen[answer.strip().lower()])
+        brought = bring_in(db, source, chosen[answer.strip().lower()], tell)
     print("\n".join(brought.lines()))
     return 0
 

@@ -1,5 +1,7 @@
 """The whole bench in one file and back: the same row by row, refused where it is not what was written."""
 
+import csv
+import io
 import json
 import os
 import sys
@@ -19,8 +21,9 @@ from deft_bench.core.instrument import STARTING
 from deft_bench.formats.archive import ArchiveError, AskError, bring_in, write_archive
 from deft_bench.formats.photograph import reencode
 from deft_bench.formats.record import export_record
+from deft_bench.formats.stock_csv import read_stock
 from deft_bench.formats.strict_json import RequestError
-from deft_bench.store import instruments, notes, whole_bench
+from deft_bench.store import instruments, notes, stock, whole_bench
 from deft_bench.store.database import Connection, connect, migrations, open_database
 
 AT = "2026-11-28T09:00:00.000Z"
@@ -74,6 +77,42 @@ def test_a_bench_comes_back_row_by_row(archived: Path, demo: Connection, path: P
         assert [one.id for one in instruments.find(db, "curl")] == [one.id for one in instruments.find(demo, "curl")]
         write_archive(db, tmp_path / "again.zip", AT)
     assert (tmp_path / "again.zip").read_bytes() == archived.read_bytes()
+
+
+def test_a_spreadsheet_has_every_reading_and_the_stock(archived: Path, demo: Connection) -> None:
+    parts = content(archived)
+    in_mm = 0
+    for found in whole_bench.instruments_of_the_bench(demo):
+        record = export_record(demo, found)
+        every = [(one["uid"], row) for one in record["surveys"] for row in one["readings"]]
+        raw = parts.get(f"spreadsheets/{record['uid']}.csv", b"").decode()
+        rows = list(csv.DictReader(io.StringIO(raw)))
+        assert [(row["survey"], int(row["fret"]), row["lane"], row["by"] or None) for row in rows] == [
+            (uid, one["fret"], one["lane"], one["by"]) for uid, one in every
+        ]
+        for row, (_, one) in zip(rows, every, strict=True):
+            if row["reading"].endswith(" mm"):
+                in_mm += 1
+                assert float(row["reading"].removesuffix(" mm")) * 1000 == pytest.approx(one["value_um"])
+    assert in_mm > 1_000
+    lines = read_stock(parts["spreadsheets/stock.csv"].decode())
+    there = {item.name: (None if item.wire_id else item.have) for item in stock.items(demo)}
+    assert {line.name: line.have for line in lines} == pytest.approx(there)
+
+
+def test_what_comes_in_tells_how_far_it_is(archived: Path, tmp_path: Path) -> None:
+    told: list[tuple[str, int]] = []
+    with closing(open_database(tmp_path / "new" / "bench.sqlite3")) as db:
+        bring_in(db, archived, tell=lambda words, in_hundred: told.append((words, in_hundred)))
+    stages = list(dict.fromkeys(words for words, _ in told))
+    assert stages == ["Reading it", "Checking every record", "Putting it into the bench"]
+    for stage in stages:
+        shares = [share for words, share in told if words == stage]
+        # read again from the start only once its size is known
+        assert shares == sorted(shares)
+    for stage in stages[:2]:
+        assert (stage, 100) in told
+    assert len([words for words, _ in told if words == "Reading it"]) > 20
 
 
 def test_into_a_bench_in_use_come_the_instruments_that_it_lacks(

@@ -2,6 +2,7 @@
 
 import re
 import ssl
+import time
 import urllib.error
 import urllib.request
 from collections.abc import Iterator
@@ -11,6 +12,7 @@ from http.client import HTTPResponse
 from http.cookiejar import CookieJar
 from ipaddress import ip_address
 from pathlib import Path
+from select import select
 from socket import create_connection
 from urllib.parse import urlencode
 
@@ -20,7 +22,7 @@ from cryptography import x509
 from deft_bench.core.times import stamp
 from deft_bench.store import access
 from deft_bench.store.database import Connection, connect
-from deft_bench.web import create_app, serving
+from deft_bench.web import create_app, serving, slow_senders
 from deft_bench.web.access.certificates import Certificate, certificate, fingerprint, is_local
 from deft_bench.web.access.gate import WRONG, LocalNetwork, close_gate
 from deft_bench.web.access.passphrase import is_passphrase, set_passphrase
@@ -131,6 +133,36 @@ def test_one_device_does_not_take_up_all_threads(path: Path, monkeypatch: pytest
             with suppress(urllib.error.HTTPError):
                 statuses.add(urllib.request.urlopen(url, timeout=20).status)
     assert statuses <= {200, 503}
+
+
+def cut_off_after(port: int, said: bytes) -> float:
+    """Seconds until one who goes on by single bytes is cut off."""
+    with create_connection(("127.0.0.1", port), timeout=20) as slow:
+        slow.sendall(said)
+        since = time.monotonic()
+        with suppress(BrokenPipeError, ConnectionResetError):
+            while not select([slow], [], [], 0.02)[0]:
+                slow.sendall(b"a")
+        return time.monotonic() - since
+
+
+def test_who_sends_a_byte_at_a_time_is_not_waited_for(path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    with in_background(create_app(path)) as server:
+        host = f"Host: 127.0.0.1:{server.port}\r\n".encode()
+        for said in (b"GET / HTTP/1.1\r\n" + host, b"POST / HTTP/1.1\r\nContent-Length: 9000\r\n" + host + b"\r\n"):
+            for patience in (0.3, 0.9):
+                monkeypatch.setattr(slow_senders, "PATIENCE_SECONDS", patience)
+                assert cut_off_after(server.port, said) >= patience
+        with create_connection(("127.0.0.1", server.port), timeout=20) as steady:
+            for _ in range(3):
+                steady.sendall(b"GET /help HTTP/1.1\r\n")
+                for _ in range(40):
+                    steady.sendall(b"X-Word: " + b"a" * 200 + b"\r\n")
+                    time.sleep(0.03)
+                steady.sendall(host + b"\r\n")
+                assert steady.recv(12) == b"HTTP/1.1 200"
+                while select([steady], [], [], 0.2)[0]:
+                    steady.recv(65536)
 
 
 def test_the_passphrase_lets_in_and_guesses_are_limited(network: tuple[str, Path]) -> None:

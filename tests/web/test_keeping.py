@@ -5,6 +5,7 @@ from contextlib import closing
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from types import SimpleNamespace
 from zipfile import ZipFile
 
 import pytest
@@ -15,10 +16,12 @@ from deft_bench.bench.backups import back_up, backups_of
 from deft_bench.core.backups import is_due, is_old, to_drop
 from deft_bench.core.instrument import STARTING
 from deft_bench.core.times import stamp
-from deft_bench.store import backups, instruments, shop
-from deft_bench.store.database import Connection, StoreError, connect, verify
+from deft_bench.store import backups, database, instruments, shop
+from deft_bench.store.database import Connection, StoreError, connect, open_database, verify
 from deft_bench.web import create_app
+from deft_bench.web.keeping import views
 from deft_bench.web.keeping.keeper import make_if_due
+from deft_bench.web.serving import look_for_damage
 from harness import NOW, Bench
 
 DAY = timedelta(days=1)
@@ -122,6 +125,33 @@ def test_what_cannot_be_set_is_said(empty: Bench, field: str, value: str, said: 
     assert said in answer.text
 
 
+def test_an_archive_may_be_larger_than_what_else_is_sent(
+    bench: Bench, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    raw = bench.client.get("/settings/keeping/bench.zip").data
+    app = create_app(tmp_path / "other.sqlite3", now=lambda: NOW)
+    app.config["MAX_CONTENT_LENGTH"] = len(raw) // 2
+    mine = Bench(app.test_client())
+    seen: list[str] = []
+
+    def watched(words: str, in_hundred: int) -> None:
+        tell(words, in_hundred)
+        seen.append(app.test_client().get("/settings/keeping/archive/progress").text)
+
+    tell = views._told
+    monkeypatch.setattr(views, "_told", watched)
+    monkeypatch.setattr(views, "disk_usage", lambda _: SimpleNamespace(free=0))
+    full = mine.post("/settings/keeping/archive", {"file": (io.BytesIO(raw), "bench.zip")})
+    assert full.status_code == 413
+    assert "an archive up to 2 GB" in full.text
+    monkeypatch.undo()
+    monkeypatch.setattr(views, "_told", watched)
+    assert mine.post("/import", {"file": (io.BytesIO(raw), "record.json")}).status_code == 413
+    assert "The whole bench is in" in mine.post("/settings/keeping/archive", {"file": (io.BytesIO(raw), "b.zip")}).text
+    assert "Checking every record: 50 %." in seen
+    assert mine.get("/settings/keeping/archive/progress") == ""
+
+
 def test_the_archive_goes_out_and_in_on_screen(bench: Bench, demo: Connection, tmp_path: Path) -> None:
     raw = bench.client.get("/settings/keeping/bench.zip").data
     assert ZipFile(io.BytesIO(raw)).testzip() is None
@@ -146,3 +176,22 @@ def test_the_archive_goes_out_and_in_on_screen(bench: Bench, demo: Connection, t
     assert f"Kept as it is here: {name}." in send(raw, "keep")
     assert f"as a copy: {name}." in send(raw, "copy")
     assert f"{name} (copy)" in mine.get("/instruments")
+
+
+def test_a_large_damaged_bench_is_served_no_further(demo_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A file that would take long is looked through while it is served, and nothing more is written to it then."""
+    monkeypatch.setattr(database, "CHECKED_AT_ONCE", 1)
+    app = create_app(demo_path, now=lambda: NOW)
+    look_for_damage(app)
+    assert app.test_client().get("/").status_code == 200
+    raw = bytearray(demo_path.read_bytes())
+    for at in range(len(raw) // 2, len(raw) - 4096, 4096):
+        raw[at : at + 8] = b"\xff" * 8
+    demo_path.write_bytes(raw)
+    with pytest.raises(StoreError, match="damaged"), closing(open_database(demo_path)):
+        pass
+    app = create_app(demo_path, now=lambda: NOW)
+    look_for_damage(app)
+    answer = app.test_client().get("/")
+    assert answer.status_code == 503
+    assert "restore a backup" in answer.text

@@ -133,7 +133,8 @@ def test_the_ledger_moves_and_refuses_in_words(bench: Bench, demo: Connection) -
     glue = item(demo, "Wood glue")
     page = f"/stock/{glue.id}/move"
     bench.post(page, {"why": "received", "quantity": "12,5"})
-    bench.post(page, {"why": "spoiled", "quantity": "2.5", "note": "froze"})
+    bench.post("/settings/person", {"person": "Ilo"})
+    assert "froze by Ilo" in words(bench.post(page, {"why": "spoiled", "quantity": "2.5", "note": "froze"}).text)
     assert item(demo, "Wood glue").have == pytest.approx(glue.have + 10)
     bench.post(page, {"why": "counted", "quantity": "300"})
     assert [(move.change, move.why) for move in stock.moves(demo, glue.id)][:3] == [
@@ -141,6 +142,7 @@ def test_the_ledger_moves_and_refuses_in_words(bench: Bench, demo: Connection) -
         (-2.5, "spoiled"),
         (12.5, "received"),
     ]
+    assert [move.by for move in stock.moves(demo, glue.id)][:3] == ["Ilo", "Ilo", None]
     assert "as the ledger says" in bench.post(page, {"why": "counted", "quantity": "300"}).text
     refused = bench.post(page, {"why": "used", "quantity": "lots", "note": "for a nut"}).text
     assert "give a number from" in refused

@@ -132,17 +132,19 @@ def write_sheet(rows: Iterable[tuple[str, int, int | None, str, str]], kind: str
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(["fret", "lane", "reading", "typed", "at"])
-    unit = SURVEY_KINDS[kind].unit
-    for lane, fret, um, typed, at in rows:
-        shown = (
-            SURVEY_KINDS[kind].words(um or 0, MM)
-            if unit == "answer"
-            else f"{(um or 0) / PER_CENT:g} cents"
-            if unit == "cents"
-            else f"{(um or 0) / 1000:g} mm"
-        )
-        writer.writerow([fret, lane, "" if um is None else shown, inert(typed), at])
+    for lane, fret, value, typed, at in rows:
+        writer.writerow([fret, lane, in_words(value, kind), inert(typed), at])
     return out.getvalue()
+
+
+def in_words(value: int | None, kind: str) -> str:
+    """A reading of a kind of survey with its unit; empty for a place whose reading was withdrawn."""
+    if value is None:
+        return ""
+    unit = SURVEY_KINDS[kind].unit
+    if unit == "answer":
+        return SURVEY_KINDS[kind].words(value, MM)
+    return f"{value / PER_CENT:g} cents" if unit == "cents" else f"{value / 1000:g} mm"
 
 
 _PLAIN = re.compile(r"[+-] ?\d*[.,]?\d+(?: ?[A-Za-z%°]{1,5})?")

@@ -10,6 +10,7 @@ from deft_bench.core.frets.wire import read_pieces, write_pieces
 from deft_bench.core.text import ONE_LINE, barred
 from deft_bench.core.work.stock import KINDS
 from deft_bench.formats.readings_csv import inert
+from deft_bench.store.stock import Item
 
 COLUMNS = ("name", "kind", "unit", "have", "least", "pieces", "note")
 MOST_LINES, MOST_IN_LINE, MOST_TOLD = 2_000, 10_000, 20
@@ -31,17 +32,15 @@ class StockLine:
     problem: str = ""
 
 
-def write_stock(
-    rows: Iterable[tuple[str, str, str, float, float, tuple[int, ...], str]], count_sheet: bool = False
-) -> str:
-    """CSV text from (name, kind, unit, have, least, pieces in µm, note); a count sheet leaves what is there empty."""
+def write_stock(items: Iterable[Item], count_sheet: bool = False) -> str:
+    """What is in stock as CSV text; a count sheet leaves what is there empty."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(COLUMNS)
-    for name, kind, unit, have, least, pieces, note in rows:
-        shown = write_pieces(pieces, lambda um: f"{um / 1000:g} mm")
-        counted = "" if count_sheet or kind == "wire" else f"{have:g}"
-        writer.writerow([inert(name), kind, unit, counted, f"{least:g}", "" if count_sheet else shown, inert(note)])
+    for item in items:
+        pieces = "" if count_sheet else write_pieces(item.pieces_um, lambda um: f"{um / 1000:g} mm")
+        counted = "" if count_sheet or item.kind == "wire" else f"{item.have:g}"
+        writer.writerow([inert(item.name), item.kind, item.unit, counted, f"{item.least:g}", pieces, inert(item.note)])
     return out.getvalue()
 
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from deft_bench.store import practice_necks
 from deft_bench.store.database import Connection, transaction
+from deft_bench.store.people import sign
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +25,9 @@ class Item:
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """One line of the ledger; `length_um` is the length of the pieces that moved."""
+    """One line of the ledger; `length_um` is the length of the pieces that moved, `by` who wrote it, `instrument` the
+    name of what the job is on.
+    """
 
     at: str
     change: float
@@ -33,6 +36,8 @@ class Move:
     job_id: int | None
     step: str
     note: str
+    by: str | None = None
+    instrument: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,11 +124,12 @@ def move(
 ) -> None:
     """Write a line of the ledger."""
     with transaction(db):
-        db.execute(
+        cursor = db.execute(
             "INSERT INTO stock_move (item_id, at, change, length_um, why, job_id, step, note) VALUES (?, ?, ?, ?, ?, ?,"
             " ?, ?)",
             (item_id, at, change, length_um, why, job_id, step, note),
         )
+        sign(db, "stock_move", cursor.lastrowid)
 
 
 def count(db: Connection, counted: Mapping[int, float], at: str, note: str = "") -> int:
@@ -206,8 +212,9 @@ def put_back_pieces(db: Connection, job_id: int, step: str, at: str) -> None:
 def moves(db: Connection, item_id: int, limit: int = 60) -> list[Move]:
     """An item's ledger, the newest line first."""
     rows = db.execute(
-        "SELECT at, change, length_um, why, job_id, step, note FROM stock_move WHERE item_id = ? ORDER BY id DESC"
-        " LIMIT ?",
+        "SELECT m.at, m.change, m.length_um, m.why, m.job_id, m.step, m.note, p.person AS by, i.name AS instrument FROM"
+        " stock_move m LEFT JOIN entered_by p ON p.what = 'stock_move' AND p.row_id = m.id LEFT JOIN job j ON j.id ="
+        " m.job_id LEFT JOIN instrument i ON i.id = j.instrument_id WHERE m.item_id = ? ORDER BY m.id DESC LIMIT ?",
         (item_id, limit),
     )
     return [Move(**dict(row)) for row in rows]

@@ -13,8 +13,8 @@ DOORS = ("passphrase", "entry", "pairing_code")
 """Who may come in belongs to a machine, not to its records."""
 AT_THE_START = ("setting",)
 """What a bench may hold that is still taken for empty: what comes in takes its place."""
-WORDS = "instrument_words"
-"""The index that Find looks in: made of the instruments, and so not carried."""
+WORDS, COUNTS = "instrument_words", "changed"
+"""The index that Find looks in, made of the instruments, and how often each was changed: not carried."""
 
 
 def schema_version(db: Connection) -> int:
@@ -25,7 +25,7 @@ def schema_version(db: Connection) -> int:
 def tables(db: Connection) -> list[str]:
     """Every table that is carried, in order of its name."""
     rows = db.execute("SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' ORDER BY name")
-    return [name for (name,) in rows if name not in DOORS and not name.startswith(WORDS)]
+    return [name for (name,) in rows if name not in (*DOORS, COUNTS) and not name.startswith(WORDS)]
 
 
 def instruments_of_the_bench(db: Connection) -> list[int]:

@@ -13,6 +13,7 @@ from deft_bench import __version__
 from deft_bench.bench.planner import Planner
 from deft_bench.devices.hub import Hub
 from deft_bench.store.database import open_database
+from deft_bench.store.kept import Kept
 from deft_bench.web import errors, support
 from deft_bench.web.access.gate import Tries
 from deft_bench.web.extensions import Flush, csrf
@@ -38,11 +39,12 @@ def create_app(
 
     `now` gives the time (UTC); `hosts` are names beside this machine's own by which the server may be asked.
     """
-    with closing(open_database(database)):
+    with closing(open_database(database, check_later=True)):
         pass
     app = Flask(__name__)
     app.config.update(
         DATABASE=database,
+        DAMAGE="",
         NOW=now or (lambda: datetime.now(UTC)),
         SECRET_KEY=_secret(database),
         TESTING=testing,
@@ -50,7 +52,8 @@ def create_app(
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_HTTPONLY=True,
         WTF_CSRF_TIME_LIMIT=None,
-        SCHEDULE_SECONDS=0.6 if testing else 3.0,
+        CALL_AT_ONCE=testing,
+        SCHEDULE_SECONDS=0.6 if testing else None,
         MAX_CONTENT_LENGTH=48 * 1024 * 1024,
         MAX_FORM_MEMORY_SIZE=2 * 1024 * 1024,
         SEND_FILE_MAX_AGE_DEFAULT=3600,
@@ -61,6 +64,7 @@ def create_app(
     app.jinja_env.globals["version"] = __version__
     csrf.init_app(app)
     app.extensions["planner"] = Planner()
+    app.extensions["kept"] = Kept()
     app.extensions["devices"] = Hub()
     app.extensions["following"] = Following()
     app.extensions["tries"] = Tries()
@@ -117,6 +121,8 @@ def create_app(
         undo,
     ):
         app.register_blueprint(screen.screen)
+    # before the token of a form is looked for in what is sent
+    app.before_request_funcs.setdefault(None, []).insert(0, keeping.allow_large)
 
     @app.after_request
     def guard(response: Response) -> Response:

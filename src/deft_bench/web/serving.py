@@ -19,16 +19,24 @@ from threading import Lock, Thread, Timer
 from typing import TYPE_CHECKING, Any
 
 from cheroot import wsgi
-from cheroot.makefile import MakeFile
 from cheroot.server import HTTPConnection
 from cheroot.ssl import Adapter
 from flask import Flask
 
+from deft_bench.bench.planning_process import PlanningProcess
 from deft_bench.store.access import passphrase_hash
-from deft_bench.store.database import StoreError, open_database, refuse_other_files
+from deft_bench.store.database import (
+    StoreError,
+    checked_later,
+    connect,
+    open_database,
+    refuse_damaged,
+    refuse_other_files,
+)
 from deft_bench.store.lock import held
 from deft_bench.web import create_app
 from deft_bench.web.following import MOST_FOLLOWERS, following_of
+from deft_bench.web.slow_senders import patient_file
 
 if TYPE_CHECKING:
     from deft_bench.web.access.certificates import Certificate
@@ -73,7 +81,7 @@ class _Tls(Adapter):
         return {"wsgi.url_scheme": "https", "HTTPS": "on"}
 
     def makefile(self, sock: socket.socket, mode: str = "r", bufsize: int = -1) -> Any:
-        return MakeFile(sock, mode, bufsize)
+        return patient_file(sock, mode, bufsize)
 
 
 class _Connection(HTTPConnection):
@@ -83,9 +91,13 @@ class _Connection(HTTPConnection):
 
     shaken = False
 
+    def __init__(self, server: "Server", sock: socket.socket, makefile: object = None) -> None:
+        super().__init__(server, sock, patient_file)
+
     def communicate(self) -> bool:
         if not self._heard():
             return True  # it waits, as one between two questions does, until there is something or its time is over
+        self.rfile.begin()
         with self.server.one_more_of(self.remote_addr) as allowed:
             if not allowed:
                 if self.shaken or not isinstance(self.socket, ssl.SSLSocket):
@@ -229,7 +241,7 @@ def _over_the_network(database: Path, at: Address) -> Server:
     from deft_bench.web.access.certificates import certificate, fingerprint, own_addresses
     from deft_bench.web.access.gate import LocalNetwork, close_gate
 
-    with closing(open_database(database)) as db:
+    with closing(open_database(database, check_later=True)) as db:
         if passphrase_hash(db) is None:
             raise StoreError(f"No passphrase is set: deft-bench passphrase --database {database}, then start again.")
     folder = database.with_name(f"{database.name}.tls")
@@ -257,9 +269,12 @@ def _until_stopped(server: Server) -> None:
     from deft_bench.web.keeping.keeper import keep_backups
 
     resume(server.app)
+    if checked_later(server.app.config["DATABASE"]):
+        Thread(target=look_for_damage, args=(server.app,), daemon=True, name="check").start()
     Thread(target=keep_climate, args=(server.app,), daemon=True, name="climate").start()
     Thread(target=keep_backups, args=(server.app,), daemon=True, name="backups").start()
-    warming = Timer(WARM_AFTER_SECONDS, _warm)
+    apart = server.app.extensions["planner"].elsewhere = PlanningProcess()
+    warming = Timer(WARM_AFTER_SECONDS, _warm, (apart,))
     warming.daemon = True
     warming.start()
     try:
@@ -269,11 +284,26 @@ def _until_stopped(server: Server) -> None:
     finally:
         warming.cancel()
         server.close()
+        apart.close()
 
 
-def _warm() -> None:
+def look_for_damage(app: Flask) -> None:
+    """Look through a large bench file that is served already; nothing more is read from it or written where it is
+    damaged.
+    """
+    database: Path = app.config["DATABASE"]
+    try:
+        with closing(connect(database)) as db:
+            refuse_damaged(db, database)
+    except StoreError as error:
+        app.config["DAMAGE"] = str(error)
+        logging.getLogger("deft_bench.server").error("%s", error)
+
+
+def _warm(apart: PlanningProcess) -> None:
     """Load what takes long to load, when the first pages are out, so that the first plan and call need not wait."""
-    for name in ("scipy.special", "scipy.signal", "scipy.optimize", "ortools.sat.python.cp_model"):
+    apart.start()
+    for name in ("scipy.special", "scipy.signal", "scipy.optimize"):
         import_module(name)
 
 

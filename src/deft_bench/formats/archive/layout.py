@@ -5,7 +5,7 @@ from typing import Any
 
 FORMAT, VERSION = "deft-bench-archive", 1
 MANIFEST = "manifest.json"
-TABLES, PHOTOGRAPHS, RECORDS = "tables/", "photographs/", "instruments/"
+TABLES, PHOTOGRAPHS, RECORDS, SHEETS = "tables/", "photographs/", "instruments/", "spreadsheets/"
 MOST_BYTES = 8 * 1024**3
 """Unpacked, all in all: ten years of a busy bench with a photograph of every fret are less."""
 MOST_OF_A_MANIFEST = 32 * 1024**2

@@ -3,7 +3,7 @@
 import hashlib
 import json
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import closing
 from dataclasses import dataclass, field
 from datetime import date, datetime
@@ -18,11 +18,13 @@ from deft_bench.formats.archive.layout import (
     MOST_OF_A_MANIFEST,
     PHOTOGRAPHS,
     SCHEMA,
+    TABLES,
     VERSION,
     ArchiveError,
     Part,
     table_part,
 )
+from deft_bench.formats.archive.progress import Progress, Tell, untold
 from deft_bench.formats.photograph import PhotographError
 from deft_bench.formats.record import export_record, import_record
 from deft_bench.formats.record.contradictions import contradictions
@@ -74,39 +76,44 @@ def _counted(names: list[str]) -> str:
     return f"{len(names)} instrument{'' if len(names) == 1 else 's'}"
 
 
-def bring_in(db: Connection, source: Path, here_already: HereAlready | None = None) -> Brought:
-    """Bring an archive in, whole or not at all.
+def bring_in(
+    db: Connection, source: Path | IO[bytes], here_already: HereAlready | None = None, tell: Tell = untold
+) -> Brought:
+    """Bring an archive in, whole or not at all; `tell` hears how far it is.
 
     A bench that is empty becomes what was archived, row by row. Into another come the instruments that it does not
     have; one that it has and that differs is kept as it is here, or comes in beside it as a copy. Raises AskError when
     which of the two was not said, ArchiveError for an archive that cannot be read, RequestError with a line for each
     thing in it that no bench could hold, StoreError when there is no room for it.
     """
+    progress = Progress(tell)
     with TemporaryDirectory(prefix="deft-bench-") as folder:
         unpacked = Path(folder) / "bench.sqlite3"
         try:
             with ZipFile(source) as zipped:
-                _unpack(zipped, unpacked)
+                _Archive(zipped, progress).unpack(unpacked)
         except (BadZipFile, zlib.error, EOFError, OSError, RuntimeError, ValueError) as error:
             # the library stumbles in many ways over a file that is damaged, or that wants a password
-            raise ArchiveError(f"{source.name} is no archive, or is damaged: {error}.") from error
+            name = source.name if isinstance(source, Path) else "What was sent"
+            raise ArchiveError(f"{name} is no archive, or is damaged: {error}.") from error
         with closing(connect(unpacked)) as theirs:
-            _refuse_impossible(theirs)
+            _refuse_impossible(theirs, progress)
             if whole_bench.is_empty(db):
+                progress.stage("Putting it into the bench", 1)
                 whole_bench.take_over(db, unpacked)
                 return Brought(whole=True, new=_names(theirs))
-            return _merged(db, theirs, here_already)
+            return _merged(db, theirs, here_already, progress)
 
 
 def _names(db: Connection) -> list[str]:
     return [instruments.get(db, found).spec.name for found in whole_bench.instruments_of_the_bench(db)]
 
 
-def _merged(db: Connection, theirs: Connection, here_already: HereAlready | None) -> Brought:
+def _merged(db: Connection, theirs: Connection, here_already: HereAlready | None, progress: Progress) -> Brought:
     """Instruments of one bench into another, in one act."""
     brought = Brought()
     with transaction(db):
-        for found in whole_bench.instruments_of_the_bench(theirs):
+        for found in progress.each("Putting it into the bench", whole_bench.instruments_of_the_bench(theirs)):
             record = export_record(theirs, found)
             name, here = record["spec"]["name"], instruments.id_of(db, record["uid"])
             if here is not None and export_record(db, here) == record:
@@ -121,29 +128,47 @@ def _merged(db: Connection, theirs: Connection, here_already: HereAlready | None
     return brought
 
 
-def _unpack(zipped: ZipFile, target: Path) -> None:
-    """An archive's tables as a bench file."""
-    schema, parts = _manifest(zipped)
+class _Archive:
+    """An archive that is open: its parts by name, and how far it is read."""
 
-    def fill(db: Connection) -> None:
+    def __init__(self, zipped: ZipFile, progress: Progress) -> None:
+        self.zipped, self.progress = zipped, progress
+        self.schema, self.parts = _manifest(zipped)
+
+    def unpack(self, target: Path) -> None:
+        """Its tables as a bench file."""
+        read = sum(part.bytes for name, part in self.parts.items() if name.startswith((TABLES, PHOTOGRAPHS)))
+        self.progress.stage("Reading it", read)
+        try:
+            whole_bench.build(target, self.schema, self._fill)
+        except (StoreError, DriverError) as error:
+            raise ArchiveError(f"It does not hold together: {error}.") from error
+
+    def _fill(self, db: Connection) -> None:
         for table in whole_bench.tables(db):
             name = table_part(table)
-            if name not in parts:
-                raise ArchiveError(f"{name} is missing: an archive of schema {schema} has it.")
-            with _Read(zipped, name, parts[name]) as read:
+            if name not in self.parts:
+                raise ArchiveError(f"{name} is missing: an archive of schema {self.schema} has it.")
+            with self._part(name) as read:
                 names, blobs = read.line(), whole_bench.blobs(db, table)
                 if not isinstance(names, list) or not all(isinstance(one, str) for one in names):
                     raise ArchiveError(f"{name}, line 1: must name the columns.")
-                photo = _photographs(zipped, parts, [one in blobs for one in names])
-                rows = (_dated(names, row, read) for row in read.rest(len(names)))
-                _put(db, table, names, map(photo, rows), name)
+                bytes_here = [one in blobs for one in names]
+                rows = (self._with_photographs(_dated(names, row, read), bytes_here) for row in read.rest(len(names)))
+                _put(db, table, names, rows, name)
 
-    try:
-        whole_bench.build(target, schema, fill)
-    except StoreError as error:
-        raise ArchiveError(f"It does not hold together: {error}.") from error
-    except DriverError as error:
-        raise ArchiveError(f"It does not hold together: {error}.") from error
+    def _part(self, name: str) -> "_Read":
+        return _Read(self.zipped.open(name), name, self.parts[name], self.progress)
+
+    def _with_photographs(self, row: list[Any], bytes_here: list[bool]) -> list[Any]:
+        """A row with the photographs that it names, in the columns that hold bytes."""
+        return [self._photograph(value) if here else value for value, here in zip(row, bytes_here, strict=True)]
+
+    def _photograph(self, name: object) -> bytes:
+        if not isinstance(name, str) or not name.startswith(PHOTOGRAPHS) or name not in self.parts:
+            raise ArchiveError(f"{str(name)[:80]!r} is no photograph of this archive.")
+        with self._part(name) as read:
+            return read.whole()
 
 
 def _dated(names: list[str], row: list[Any], read: "_Read") -> list[Any]:
@@ -193,27 +218,11 @@ def _manifest(zipped: ZipFile) -> tuple[int, dict[str, Part]]:
     return found["schema"], parts
 
 
-def _photographs(zipped: ZipFile, parts: dict[str, Part], where: list[bool]) -> Callable[[list[Any]], list[Any]]:
-    """What puts photographs into a row, in the columns that hold them."""
-
-    def put(row: list[Any]) -> list[Any]:
-        return [_bytes(value) if here else value for value, here in zip(row, where, strict=True)]
-
-    def _bytes(name: object) -> bytes:
-        if not isinstance(name, str) or not name.startswith(PHOTOGRAPHS) or name not in parts:
-            raise ArchiveError(f"{str(name)[:80]!r} is no photograph of this archive.")
-        with _Read(zipped, name, parts[name]) as read:
-            return read.whole()
-
-    return put
-
-
 class _Read:
     """A part as it is read, never further than the manifest says; that it is what was written is known at its end."""
 
-    def __init__(self, zipped: ZipFile, name: str, part: Part) -> None:
-        self.name, self.part = name, part
-        self.file: IO[bytes] = zipped.open(name)
+    def __init__(self, file: IO[bytes], name: str, part: Part, progress: Progress) -> None:
+        self.file, self.name, self.part, self.progress = file, name, part, progress
         self.told, self.size, self.number = hashlib.sha256(), 0, 0
 
     def __enter__(self) -> "_Read":
@@ -227,6 +236,7 @@ class _Read:
     def _heard(self, piece: bytes) -> bytes:
         self.told.update(piece)
         self.size += len(piece)
+        self.progress.more(len(piece))
         if self.size > self.part.bytes:
             raise ArchiveError(f"{self.name} is longer than its manifest says.")
         return piece
@@ -251,9 +261,9 @@ class _Read:
             yield row
 
 
-def _refuse_impossible(db: Connection) -> None:
+def _refuse_impossible(db: Connection, progress: Progress) -> None:
     """Raises RequestError or ArchiveError for rows that hold together and are yet no bench's."""
-    for found in whole_bench.instruments_of_the_bench(db):
+    for found in progress.each("Checking every record", whole_bench.instruments_of_the_bench(db)):
         try:
             record = read_json(json.dumps(export_record(db, found)))
             check(record, RECORD)

@@ -6,23 +6,26 @@ import os
 from collections.abc import Iterable, Iterator
 from contextlib import suppress
 from dataclasses import asdict
-from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 from uuid import uuid4
 from zipfile import ZIP_DEFLATED, ZipFile, ZipInfo
 
+from deft_bench import __version__
 from deft_bench.formats.archive.layout import (
     FORMAT,
     MANIFEST,
     RECORDS,
+    SHEETS,
     VERSION,
     Part,
     photograph_part,
     table_part,
 )
+from deft_bench.formats.archive.spreadsheets import readings_sheet
 from deft_bench.formats.record import export_record
-from deft_bench.store import instruments, whole_bench
+from deft_bench.formats.stock_csv import write_stock
+from deft_bench.store import stock, whole_bench
 from deft_bench.store.database import Connection, StoreError, reading
 
 DATED = (1980, 1, 1, 0, 0, 0)
@@ -61,14 +64,18 @@ class _Writer:
         for table in whole_bench.tables(db):
             counts[table] = self._table(db, table)
         for found in whole_bench.instruments_of_the_bench(db):
-            record = json.dumps(export_record(db, found), ensure_ascii=False, indent=1) + "\n"
-            self._put(f"{RECORDS}{instruments.get(db, found).uid}.json", [record.encode()])
+            record = export_record(db, found)
+            uid = record["uid"]
+            self._put(f"{RECORDS}{uid}.json", [(json.dumps(record, ensure_ascii=False, indent=1) + "\n").encode()])
+            if any(survey["readings"] for survey in record["surveys"]):
+                self._put(f"{SHEETS}{uid}.csv", [readings_sheet(record).encode()])
+        self._put(f"{SHEETS}stock.csv", [write_stock(stock.items(db)).encode()])
         counts["instrument"] = sum(name.startswith(RECORDS) for name in self.parts)
         manifest = {
             "format": FORMAT,
             "version": VERSION,
             "schema": whole_bench.schema_version(db),
-            "program": version("deft-bench"),
+            "program": __version__,
             "made_at": made_at,
             "files": {name: asdict(part) for name, part in self.parts.items()},
         }

@@ -2,7 +2,8 @@
 
 import os
 from pathlib import Path
-from tempfile import TemporaryDirectory
+from shutil import disk_usage
+from tempfile import TemporaryDirectory, gettempdir
 from typing import Any
 
 from flask import Blueprint, current_app, flash, redirect, render_template, request, send_file, url_for
@@ -21,6 +22,11 @@ from deft_bench.web.support import Form, db, now, settings, stamp
 
 screen = Blueprint("keeping", __name__, template_folder="templates", url_prefix="/settings/keeping")
 
+MOST_SENT = 2 * 1024**3
+ROOM_FOR = 6
+"""So many times its size an archive needs while it is brought in: as it was sent, and unpacked."""
+BRINGING = "bringing"
+"""Where the program keeps how far an archive is, in words."""
 BOXES = ("backup_days", "backups_kept", "backup_folder")
 SHOWN = 8
 ASKED = "Choose what becomes of them, and send it again."
@@ -109,10 +115,7 @@ def archive_in() -> Response | tuple[str, int]:
     try:
         if upload is None or not upload.filename:
             raise ArchiveError("Choose the ZIP file of an archive.")
-        with TemporaryDirectory(prefix="deft-bench-") as folder:
-            sent = Path(folder) / "archive.zip"
-            upload.save(sent)
-            brought = bring_in(db(), sent, HERE.get(Form().text("here_already")))
+        brought = bring_in(db(), upload.stream, HERE.get(Form().text("here_already")), _told)
     except AskError as error:
         problems, ask = [f"Here already, and other than in the archive: {', '.join(error.names)}. {ASKED}"], True
     except RequestError as error:
@@ -123,4 +126,25 @@ def archive_in() -> Response | tuple[str, int]:
         for line in brought.lines():
             flash(line)
         return redirect(url_for("today.show" if brought.whole else "instruments.listing"))
+    finally:
+        current_app.config.pop(BRINGING, None)
     return _page(to_text(settings()), {}, problems, ask), 422
+
+
+def _told(words: str, in_hundred: int) -> None:
+    current_app.config[BRINGING] = f"{words}: {in_hundred} %."
+
+
+@screen.get("/archive/progress")
+def progress() -> str:
+    """How far the archive that is being brought in has come; nothing where none is."""
+    return str(current_app.config.get(BRINGING, ""))
+
+
+def allow_large() -> None:
+    """An archive may be larger than whatever else is sent, as far as there is room for it. Asked before anything of a
+    request is read, and after it is let in.
+    """
+    if request.endpoint == f"{screen.name}.{archive_in.__name__}":
+        room = disk_usage(gettempdir()).free // ROOM_FOR
+        request.max_content_length = max(min(MOST_SENT, room), current_app.config["MAX_CONTENT_LENGTH"])

@@ -10,7 +10,7 @@ from deft_bench.bench.sheet_state import catalogue
 from deft_bench.bench.stock_outlook import pots, stock_outlook
 from deft_bench.core.frets.wire import read_pieces
 from deft_bench.core.work.stock import KINDS, WHY
-from deft_bench.store import instruments, jobs, stock
+from deft_bench.store import stock
 from deft_bench.web.stock.screen import MOST, pieces_words, screen
 from deft_bench.web.support import Form, db, display, now, or_404, rows_sent, send_back, sent_back, settings, stamp
 
@@ -34,23 +34,15 @@ def item(item_id: int) -> str:
     """One item: its ledger, what waits for it, its pots."""
     with or_404():
         found = stock.get(db(), item_id)
-    shelf = next(
-        shelve for shelve in stock_outlook(db(), on_bench(db(), settings(), now())).shelves if shelve.item.id == item_id
-    )
-    lines = stock.moves(db(), item_id)
-    names = {
-        line.job_id: instruments.get(db(), jobs.get(db(), line.job_id).instrument_id).spec.name
-        for line in lines
-        if line.job_id is not None
-    }
+    whole = stock_outlook(db(), settings(), on_bench(db(), settings()))
+    shelf = next(shelve for shelve in whole.shelves if shelve.item.id == item_id)
     book, _ = catalogue(db())
     return render_template(
         "stock/item.html",
         section="stock",
         item=found,
         shelf=shelf,
-        moves=lines,
-        names=names,
+        moves=stock.moves(db(), item_id),
         why=WHY,
         kinds=KINDS,
         going=GOING,
