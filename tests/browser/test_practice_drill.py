@@ -11,9 +11,10 @@ from playwright.sync_api import Browser, Page, expect
 from deft_bench.bench.practice.beam import under_the_beam
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.order import in_order
+from deft_bench.bench.practice.radius import under_the_block
 from deft_bench.bench.practice.straight import at_the_rod
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice import beam
+from deft_bench.core.practice import beam, radius
 from deft_bench.core.practice.straight import by_program
 from deft_bench.store.database import connect
 from deft_bench.web import create_app
@@ -126,6 +127,31 @@ def test_a_neck_is_levelled_as_the_program_would(browser: Browser, url: str, dem
     page.click("text=It is level")
     expect(page.locator("h1")).to_have_text(re.compile("(9[5-9]|100) of 100"))
     context.close()
+
+
+def test_a_blank_is_sanded_by_keys_as_the_program_would(browser: Browser, url: str, demo_path: Path) -> None:
+    page = browser.new_page(viewport={"width": 1280, "height": 800})
+    page.goto(f"{url}/practice")
+    attempt = begun(page, "radius")
+    page.wait_for_selector("#hand[transform]")
+    with closing(connect(demo_path)) as db:
+        done, _ = radius.by_program(under_the_block(db, attempt).truth)
+    leans, at, lean = list(radius.LEANS), 5, 1
+    for k, one in enumerate(done, 1):
+        wanted = leans.index(one.lean) if one.what == "sand" else lean
+        for _ in range(abs(wanted - lean)):
+            page.keyboard.press("ArrowDown" if wanted > lean else "ArrowUp")
+        for _ in range(abs(one.place - at) if one.place else 0):
+            page.keyboard.press("ArrowRight" if one.place > at else "ArrowLeft")
+        along = one.what == "sand" and one.place == radius.ALONG
+        key = "r" if one.what == "gauge" else ("w" if one.firm else "l") if along else "f" if one.firm else "Enter"
+        page.keyboard.press(key)
+        at, lean = one.place or at, wanted
+        expect(page.locator(".numbered li").last).to_be_visible()
+        expect(page.locator(".numbered")).to_have_attribute("start", str(max(1, k - 11)))
+        expect(page.locator(".numbered li")).to_have_count(min(k, 12))
+    page.click("text=It is true")
+    expect(page.locator("h1")).to_have_text("100 of 100")
 
 
 def test_a_rod_is_turned_by_keys_as_the_program_would(browser: Browser, url: str, demo_path: Path) -> None:

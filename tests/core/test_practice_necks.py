@@ -10,13 +10,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from deft_bench.core.board.block_contact import half_band, resting, sanded
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.beam_contact import bears
 from deft_bench.core.frets.fall_away_tape import fall_by_last_drop
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.frets.levelling import best_line
+from deft_bench.core.frets.levelling import band_width, best_line
 from deft_bench.core.frets.rocker import around, rock_of
-from deft_bench.core.practice import beam, bench_sums, intonate, order, rounds, straight
+from deft_bench.core.practice import beam, bench_sums, intonate, order, radius, rounds, straight
 from deft_bench.core.practice.culprit import (
     FRETS,
     LEVELS,
@@ -276,6 +277,68 @@ def test_a_loose_fret_that_was_ground_ends_low_and_a_hand_at_random_is_worth_lit
         beam.do(truth, "stroke", 5, ["side"])
     with pytest.raises(ValueError, match="1 to 22"):
         beam.do(truth, "tap", 23)
+
+
+@settings(max_examples=40, deadline=None)
+@given(SEEDS, st.floats(-0.6, 0.6), st.floats(-0.6, 0.6), st.floats(0.001, 1.0))
+def test_what_the_block_takes_adds_up_and_balances_about_the_hand(
+    seed: int, along: float, across: float, take: float
+) -> None:
+    chance = np.random.default_rng(seed)
+    x, y = (one.ravel() for one in np.meshgrid(np.linspace(-1, 1, 5), np.linspace(-1, 1, 7)))
+    shape, tops = np.stack([np.ones_like(x), x, y], axis=1), chance.normal(0, 0.1, len(x))
+    off = sanded(shape, tops, np.array([1.0, along, across]), [take])
+    assert (off >= 0).all()
+    assert shape.T @ off == pytest.approx(np.array([1.0, along, across]) * take, abs=1e-4 * take)
+    # one plane lies twice what came off under each point that it bears on, and over every other
+    bearing = off > 1e-9
+    if bearing.sum() > 3:
+        plane, *_ = np.linalg.lstsq(shape[bearing], tops[bearing] - 2 * off[bearing], rcond=None)
+        assert shape[bearing] @ plane == pytest.approx(tops[bearing] - 2 * off[bearing], abs=1e-3 * take)
+        assert (tops[~bearing] - shape[~bearing] @ plane).max(initial=-1.0) < 1e-3 * take
+    with pytest.raises(ValueError, match="tips off"):
+        sanded(shape, tops, np.array([1.0, 1.2, 0.0]), [take])
+    # a rule rests on the points, over all others
+    rest = resting(shape, tops) - tops
+    assert rest.min() > -1e-9
+    assert rest.min() < 1e-7
+    line = np.stack([np.ones(7), 100.0 * np.arange(7)], axis=1)
+    assert 2 * half_band(line, tops[:7]) == pytest.approx(band_width(list(zip(line[:, 1], tops[:7], strict=True))))
+
+
+@settings(max_examples=10, deadline=None)
+@given(SEEDS, st.sampled_from(sorted(radius.LEVELS)))
+def test_the_programs_own_sanding_is_worth_all(seed: int, level: int) -> None:
+    truth = radius.blank(seed, level)
+    done, end = radius.by_program(truth)
+    assert radius.score(truth, done, end, (done, end)).points == 100
+    assert radius.score(truth, [], truth, (done, end)).points == 0
+    strokes = [radius.FIRM_MM if one.firm else radius.LIGHT_MM for one in done if one.what == "sand"]
+    assert end.taken_mm == pytest.approx(sum(strokes))
+    assert radius.blank_from(json.loads(json.dumps(radius.as_json(end)))) == end
+    assert [radius.done_from(json.loads(json.dumps(radius.as_json(one)))) for one in done] == done
+
+
+def test_a_block_pressed_at_an_end_takes_it_down_and_a_hand_at_random_is_worth_little() -> None:
+    truth = radius.blank(4, 1)
+    ended = truth
+    for _ in range(4):
+        ended, _ = radius.do(ended, "sand", 1, firm=True)
+    assert sum(ended.taken[0]) > 3 * sum(ended.taken[2])
+    assert ended.pencil()[0].count(0) > ended.pencil()[4].count(0)
+    assert radius.do(ended, "scribble")[0].pencil() == ((2,) * radius.ACROSS,) * radius.PLACES
+    chance, points = np.random.default_rng(1), list[int]()
+    for seed in range(6):
+        one = end = radius.blank(seed, 1 + seed % 3)
+        done = list[radius.Done]()
+        for _ in range(15):
+            lean = list(radius.LEANS)[chance.integers(3)]
+            end, said = radius.do(end, "sand", int(chance.integers(1, 10)), lean, firm=bool(chance.random() < 0.5))
+            done.append(said)
+        points.append(radius.score(one, done, end, radius.by_program(one)).points)
+    assert np.mean(points) < 40
+    with pytest.raises(ValueError, match="1 to 9"):
+        radius.do(truth, "gauge", 10)
 
 
 @settings(max_examples=15, deadline=None)

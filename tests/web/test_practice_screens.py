@@ -15,7 +15,7 @@ from deft_bench.bench.practice.intonate import at_the_saddle
 from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.rounds import in_rounds
 from deft_bench.bench.practice.straight import at_the_rod
-from deft_bench.core.practice import intonate
+from deft_bench.core.practice import intonate, radius
 from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS, WHOLE
 from deft_bench.core.practice.whole_neck import as_json, neck_from
 from deft_bench.core.shop_settings import ShopSettings
@@ -188,6 +188,34 @@ def test_a_neck_is_levelled_with_plain_forms_and_what_it_was_is_shown_after(benc
     assert "answered already" in words(late.text)
 
 
+def test_a_blank_is_sanded_with_plain_forms_and_what_is_left_is_shown_after(bench: Bench) -> None:
+    url = start(bench, level=2, seed="8", drill="radius")
+    assert bench.get(url).count('class="pr-pencil"') == 63
+    for did, says in (
+        ("gauge", "Gauge at place 4: light of up to"),
+        ("along_firm", "10 firm strokes along the whole, the hand on the middle"),
+        ("light", "10 light strokes over place 4, the hand on the treble side"),
+        ("scribble", "Scribbled over it again"),
+    ):
+        lane = "treble" if did == "light" else "even"
+        page = bench.post(f"{url}/sand", {"did": did, "fret": "4", "lane": lane})
+        assert says in words(page.text), did
+        assert (page.text.count('class="pr-pencil"') < 63) == (did in ("along_firm", "light")), did
+        assert ("pr-light" in page.text) == (did == "gauge"), did
+    for sent, why in (
+        ({"did": "plane", "fret": "3"}, "Choose one of: light, firm"),
+        ({"did": "light", "fret": "12"}, "1 to 9"),
+        ({"did": "light", "fret": "4", "lane": "edge"}, "Choose one of: bass, even, treble"),
+    ):
+        answer = bench.post(f"{url}/sand", sent)
+        assert answer.status_code == 422
+        assert why in words(answer.text)
+    seen = bench.post(f"{url}/true", {}).text
+    assert "0 of 100" in words(seen)
+    assert "pr-off" in seen
+    assert "answered already" in words(bench.post(f"{url}/sand", {"did": "scribble", "fret": "3"}).text)
+
+
 def test_twenty_challenges_are_there_and_a_drill_is_handed_on_as_a_file(bench: Bench, demo: Connection) -> None:
     page = bench.get("/practice/challenges")
     assert len(shipped()) == 20
@@ -236,6 +264,9 @@ def test_a_challenge_that_cannot_be_is_refused_by_its_field(bench: Bench) -> Non
     refused("straight", "the program itself cannot", bow_mm=0.9, left=4, mm_a_turn=0.1)
     refused("beam", "lifted: holds fewer than 22", lifted=[0.1])
     refused("beam", "since_ink", since_ink={"bass": [0] * 22})
+    refused("radius", "tops: holds fewer than 9", tops=[[0.0] * 7])
+    done = radius.by_program(radius.blank(4, 1))[1]
+    refused("radius", "true already", tops=done.tops, radius_mm=done.radius_mm)
     refused("whole", "taken up than there is", rod={**made["whole"]["truth"]["rod"], "taken_up": 0.2})
     refused("whole", "unseated", neck={**made["whole"]["truth"]["neck"], "unseated": {"40": 0.1}})
     hopeless = {lane: [0.5 * (-1) ** n for n in range(22)] for lane in ("bass", "middle", "treble")}
@@ -418,6 +449,8 @@ def test_with_its_calls_off_the_program_keeps_them_to_itself(bench: Bench, demo:
     for screen in (f"/jobs/{kept.job_id}/level", f"/instruments/{kept.instrument_id}/neck"):
         answer = bench.client.get(screen)
         assert answer.headers["Location"].endswith(f"/practice/instruments/{kept.instrument_id}")
+    for page in (f"/instruments/{kept.instrument_id}", f"/jobs/{kept.job_id}/said", f"/today/call/{kept.job_id}"):
+        assert "ead the call" in bench.get(page)
     assert "rocker-call" not in bench.get(f"/surveys/{survey.id}")
     assert bench.client.get(f"/surveys/{survey.id}/call").get_json() == {}
     # with them it says the same as the Level screen

@@ -10,7 +10,7 @@ from importlib.resources import files
 from typing import Any
 
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice import beam, culprit, intonate, order, rounds, straight, whole_neck
+from deft_bench.core.practice import beam, culprit, intonate, order, radius, rounds, straight, whole_neck
 from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS, WHOLE
 from deft_bench.formats.strict_json import RequestError, check, read_json
 from deft_bench.store.practice import BY_HAND
@@ -72,6 +72,7 @@ _WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
     "culprit": lambda kept, level: culprit.why_no_drill(culprit.neck_from(kept), level),
     "straight": lambda kept, _: straight.why_no_drill(straight.RodNeck(**kept)),
     "beam": lambda kept, level: beam.why_no_drill(beam.neck_from(kept), level),
+    "radius": lambda kept, _: radius.why_no_drill(radius.blank_from(kept)),
     "intonate": lambda kept, _: intonate.why_no_drill(intonate.SaddleString(**kept)),
     "order": lambda kept, level: order.why_no_drill(order.day_from(kept), level),
     **dict.fromkeys(IN_ROUNDS, lambda kept, _: rounds.why_no_drill(rounds.rounds_from(kept))),
@@ -160,6 +161,14 @@ _TRUTHS: Mapping[str, Any] = {
             "since_ink": _NOTHING,
             "taken": _NOTHING,
             "wasted_mm": _number(0, 0),
+        }
+    ),
+    "radius": _object(
+        {
+            "radius_mm": _number(120, 1000),
+            "tops": _listed(_listed(_number(-5, 5), radius.ACROSS, radius.ACROSS), radius.PLACES, radius.PLACES),
+            "since_scribble": _listed({}, 0, 0),
+            "taken": _listed({}, 0, 0),
         }
     ),
     "intonate": _object(

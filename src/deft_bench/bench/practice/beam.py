@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from deft_bench.bench.practice.attempts import PracticeError, begin, close, keep, of_drill, refused
+from deft_bench.bench.practice.by_hand import ByHand
 from deft_bench.core.practice.beam import (
     BeamNeck,
     BeamScore,
@@ -20,40 +21,14 @@ from deft_bench.core.practice.beam import (
 )
 from deft_bench.store import practice
 from deft_bench.store.database import Connection
-from deft_bench.store.practice import Attempt
 
 DRILL = "beam"
 LEVEL = "level"
 """What is named when the work is handed in."""
 
 
-@dataclass(frozen=True, slots=True)
-class UnderTheBeam:
-    """An attempt with its truth before anything was done, and what was done so far, each with the neck after it."""
-
-    attempt: Attempt
-    truth: BeamNeck
-    steps: Sequence[tuple[Done, BeamNeck]]
-
-    @property
-    def neck(self) -> BeamNeck:
-        """The neck as it stands."""
-        return self.steps[-1][1] if self.steps else self.truth
-
-    @property
-    def done(self) -> list[Done]:
-        """What was done so far."""
-        return [one for one, _ in self.steps]
-
-    @property
-    def seconds(self) -> float:
-        """What all that was done takes on a bench."""
-        return sum(one.seconds for one, _ in self.steps)
-
-    @property
-    def last_read(self) -> Done | None:
-        """The last reading of the tops; None before any."""
-        return next((one for one in reversed(self.done) if one.what == "read"), None)
+UnderTheBeam = ByHand[BeamNeck, Done]
+"""An attempt on a neck."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,9 +64,9 @@ def work(
     """Do one thing, and keep what it said; the attempt with it. Raises KeyError, PracticeError."""
     found = under_the_beam(db, attempt_id)
     with refused():
-        neck, said = do(found.neck, what, fret, lanes, firm)
+        neck, said = do(found.piece, what, fret, lanes, firm)
     keep(db, now, attempt_id, {"done": as_json(said), "neck": as_json(neck)}, len(found.steps))
-    return UnderTheBeam(found.attempt, found.truth, [*found.steps, (said, neck)])
+    return found.after(said, neck)
 
 
 def call_level(db: Connection, now: datetime, attempt_id: int) -> None:
@@ -109,4 +84,9 @@ def debrief_beam(found: UnderTheBeam) -> BeamDebrief:
 
 def _judged(found: UnderTheBeam) -> BeamDebrief:
     program = by_program(found.truth)
-    return BeamDebrief(score(found.truth, found.done, found.neck, program), program[0])
+    return BeamDebrief(score(found.truth, found.done, found.piece, program), program[0])
+
+
+def last_read(found: UnderTheBeam) -> Done | None:
+    """The last reading of the tops; None before any."""
+    return next((one for one in reversed(found.done) if one.what == "read"), None)

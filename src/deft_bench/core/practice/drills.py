@@ -11,6 +11,7 @@ from deft_bench.core.practice import (
     level_or_lift,
     mistakes,
     order,
+    radius,
     read_light,
     straight,
     whole_neck,
@@ -49,6 +50,12 @@ DRILLS: Mapping[str, Drill] = {
         "Frets that stand proud, and some that are only out of their slots. Stroke where the metal is, watch the ink,"
         " press before you grind, and stop when it is level. About four minutes.",
         beam.LEVELS,
+    ),
+    "radius": Drill(
+        "Radius by scribble",
+        "A fretboard blank of another radius, scribbled over with pencil. Sand with the radius block, see where the"
+        " pencil goes and where it stays, and stop when it is true. About five minutes.",
+        radius.LEVELS,
     ),
     "intonate": Drill(
         "Intonate by ear",

@@ -2,11 +2,11 @@
 
 from functools import partial
 
-from flask import flash, redirect, render_template, url_for
+from flask import render_template
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.practice.attempts import PracticeError, level_words
-from deft_bench.bench.practice.beam import UnderTheBeam, call_level, debrief_beam, under_the_beam, work
+from deft_bench.bench.practice.beam import UnderTheBeam, call_level, debrief_beam, last_read, under_the_beam, work
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.practice.beam import (
     FRETS,
@@ -18,7 +18,7 @@ from deft_bench.core.practice.beam import (
 )
 from deft_bench.core.practice.level_work import FLAT_SHARE, METAL_SHARE, STROKES
 from deft_bench.web.drawing.beamed_neck import UM_FOR_ALL, under_beam
-from deft_bench.web.practice.screen import acted_on, screen
+from deft_bench.web.practice.screen import acted_on, closed_by, screen
 from deft_bench.web.support import Form, db, display, now, or_404
 
 WHATS: dict[str, What] = {
@@ -38,7 +38,7 @@ def page(attempt_id: int) -> str:
     if found.attempt.named is None:
         return _stage(found, Form())
     told = debrief_beam(found)
-    home = found.neck.home()
+    home = found.piece.home()
     left = {lane: home.to_come_off(lane) for lane in LANES}
     return render_template(
         "practice/beam_debrief.html",
@@ -47,7 +47,7 @@ def page(attempt_id: int) -> str:
         told=told,
         level_words=level_words(found.attempt),
         shares=(FLAT_SHARE, METAL_SHARE),
-        drawn=under_beam(found.neck, POSITIONS, left, {n: up for n, up in enumerate(found.truth.lifted, 1) if up}),
+        drawn=under_beam(found.piece, POSITIONS, left, {n: up for n, up in enumerate(found.truth.lifted, 1) if up}),
         done_words=done_words,
         level_mm=LEVEL_MM,
         for_all_mm=UM_FOR_ALL / 1000,
@@ -80,12 +80,7 @@ def worked(attempt_id: int) -> str | Response | tuple[str, int]:
 @screen.post("/practice/<int:attempt_id>/level")
 def levelled(attempt_id: int) -> Response:
     """Say that it is level."""
-    with or_404():
-        try:
-            call_level(db(), now(), attempt_id)
-        except PracticeError as error:
-            flash(str(error))
-    return redirect(url_for(".attempt", attempt_id=attempt_id))
+    return closed_by(call_level, attempt_id)
 
 
 def done_words(one: Done) -> str:
@@ -104,7 +99,7 @@ def done_words(one: Done) -> str:
 
 
 def _stage(found: UnderTheBeam, form: Form, template: str = "practice/beam.html") -> str:
-    last = found.last_read
+    last = last_read(found)
     stroke = next((one for one in reversed(found.done) if one.what == "stroke"), None)
     lane = stroke.lanes[0] if stroke and len(stroke.lanes) == 1 else ALL_LANES
     return render_template(
@@ -112,9 +107,10 @@ def _stage(found: UnderTheBeam, form: Form, template: str = "practice/beam.html"
         section="practice",
         found=found,
         level_words=level_words(found.attempt),
-        drawn=under_beam(found.neck, POSITIONS, last.read if last else None),
+        drawn=under_beam(found.piece, POSITIONS, last.read if last else None),
         fresh=last is not None and found.done[-1] is last,
         say=done_words(found.done[-1]) if found.done else "",
+        read=last is not None,
         done_words=done_words,
         takes=SECONDS,
         strokes=STROKES,

@@ -4,14 +4,14 @@ import io
 from functools import partial
 
 from flask import Response as Sent
-from flask import flash, redirect, render_template, send_file, url_for
+from flask import render_template, send_file
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.practice.attempts import PracticeError, level_words
 from deft_bench.bench.practice.intonate import AtTheSaddle, at_the_saddle, call_right, debrief_intonate, listen_or_turn
 from deft_bench.core.practice.intonate import LEVELS, RATE, RIGHT_CENTS, RIGHT_SHARE, SECONDS, TURNS_MM, Done, What
 from deft_bench.formats.recording import wav_of
-from deft_bench.web.practice.screen import acted_on, screen
+from deft_bench.web.practice.screen import acted_on, closed_by, screen
 from deft_bench.web.support import Form, NotFoundError, db, display, now, or_404
 
 HEARD: dict[str, What] = {"harmonic": "harmonic", "fretted": "fretted", "both": "both"}
@@ -62,12 +62,7 @@ def heard(attempt_id: int) -> str | Response | tuple[str, int]:
 @screen.post("/practice/<int:attempt_id>/right")
 def called_right(attempt_id: int) -> Response:
     """Say that it is right."""
-    with or_404():
-        try:
-            call_right(db(), now(), attempt_id)
-        except PracticeError as error:
-            flash(str(error))
-    return redirect(url_for(".attempt", attempt_id=attempt_id))
+    return closed_by(call_right, attempt_id)
 
 
 @screen.get("/practice/<int:attempt_id>/sound/<int:number>.wav")

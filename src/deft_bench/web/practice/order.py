@@ -2,12 +2,12 @@
 
 from functools import partial
 
-from flask import flash, redirect, render_template, url_for
+from flask import render_template
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.practice.attempts import PracticeError, level_words
 from deft_bench.bench.practice.order import InOrder, hand_in, in_order, move
-from deft_bench.web.practice.screen import acted_on, screen
+from deft_bench.web.practice.screen import acted_on, closed_by, screen
 from deft_bench.web.support import Form, db, now, or_404
 
 WAYS = {"up": -1, "down": 1}
@@ -39,12 +39,7 @@ def order_moved(attempt_id: int) -> str | Response | tuple[str, int]:
 @screen.post("/practice/<int:attempt_id>/hand-in")
 def handed_in(attempt_id: int) -> Response:
     """Say that this is the order."""
-    with or_404():
-        try:
-            hand_in(db(), now(), attempt_id)
-        except PracticeError as error:
-            flash(str(error))
-    return redirect(url_for(".attempt", attempt_id=attempt_id))
+    return closed_by(hand_in, attempt_id)
 
 
 def _steps(found: InOrder, form: Form, template: str = "practice/order.html") -> str:

@@ -9,6 +9,7 @@ from deft_bench.bench.practice.beam import under_the_beam
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.intonate import at_the_saddle
 from deft_bench.bench.practice.order import in_order
+from deft_bench.bench.practice.radius import under_the_block
 from deft_bench.bench.practice.rounds import in_rounds
 from deft_bench.bench.practice.straight import SAYINGS, at_the_rod, debrief_rod
 from deft_bench.core.frets.rocker import Signed
@@ -51,11 +52,16 @@ def _straight(attempt_id: int) -> str:
 
 
 def _beam(attempt_id: int) -> str:
-    neck = under_the_beam(db(), attempt_id).neck
+    neck = under_the_beam(db(), attempt_id).piece
     words = f"its worst lane within {display().fine_mm(2 * neck.band_mm)}"
     if neck.wasted_mm >= 0.001:
         words += f", {display().fine_mm(neck.wasted_mm)} ground off what was only out of its slot"
     return words
+
+
+def _radius(attempt_id: int) -> str:
+    on = under_the_block(db(), attempt_id).piece
+    return f"left within {display().fine_mm(2 * on.band_mm)} of the radius"
 
 
 def _intonate(attempt_id: int) -> str:
@@ -87,6 +93,7 @@ WORDS: Mapping[str, Callable[[int], str]] = {
     "culprit": _culprit,
     "straight": _straight,
     "beam": _beam,
+    "radius": _radius,
     "intonate": _intonate,
     "order": _order,
     **dict.fromkeys(IN_ROUNDS, _rounds),

@@ -1,15 +1,28 @@
 """The blueprint of Practice, and what every drill's act is answered with."""
 
 from collections.abc import Callable
+from datetime import datetime
 
-from flask import Blueprint, redirect, request, url_for
+from flask import Blueprint, flash, redirect, request, url_for
 from werkzeug.wrappers import Response
 
-from deft_bench.web.support import Form
+from deft_bench.bench.practice.attempts import PracticeError
+from deft_bench.store.database import Connection
+from deft_bench.web.support import Form, db, now, or_404
 
 screen = Blueprint(
     "practice", __name__, template_folder="templates", static_folder="static", static_url_path="/practice/static"
 )
+
+
+def closed_by(close: Callable[[Connection, datetime, int], object], attempt_id: int) -> Response:
+    """Close an attempt, or say why it cannot be; back to it, where the debrief is."""
+    with or_404():
+        try:
+            close(db(), now(), attempt_id)
+        except PracticeError as error:
+            flash(str(error))
+    return redirect(url_for(".attempt", attempt_id=attempt_id))
 
 
 def acted_on(

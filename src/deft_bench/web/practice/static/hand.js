@@ -9,10 +9,15 @@ const fret = () => document.getElementById("f-fret");
 const lane = () => document.getElementById("f-lane");
 const xs = () => JSON.parse(hand().dataset.xs);
 
-// a beam lies in each lane that is stroked: in the middle one stands for all three
+// a beam lies in each lane that is stroked: in the middle one stands for all three; a block lies over one place, across the whole
 function draw() {
   const lanes = JSON.parse(hand().dataset.lanes);
   const at = Math.min(xs().length, Math.max(1, Number(fret().value) || 1));
+  if ("moves" in hand().dataset) {
+    hand().setAttribute("transform", `translate(${xs()[at - 1]} 0)`);
+    hand().lastElementChild.setAttribute("cy", lanes[lane().value] ?? lanes.even);
+    return;
+  }
   hand().setAttribute("transform", `translate(0 ${lanes[lane().value] ?? lanes.middle})`);
   hand().classList.toggle("wide", !(lane().value in lanes));
   hand().lastElementChild.setAttribute("cx", xs()[at - 1]);
