@@ -48,8 +48,15 @@ def listening_page(play: Playwright, tmp_path: Path) -> Iterator[Page]:
     chromium = play.chromium.launch(executable_path="/usr/bin/chromium", args=[*ARGS, *fake, sound])
     page = chromium.new_page()
     page.set_default_timeout(60_000)
+    page.add_init_script(KEEPS_WHAT_IS_TOLD)
     yield page
     chromium.close()
+
+
+def skip_where_sound_was_dropped(page: Page) -> None:
+    """A tape cannot play a note again that a busy machine has lost: the program has told of it."""
+    if broken := sum("broke off" in one for one in page.evaluate("window.told")):
+        pytest.skip(f"this machine dropped sound in {broken} notes, which a tape cannot repeat: leave it alone")
 
 
 def test_a_pass_is_heard_and_kept_with_nothing_touched(
@@ -76,7 +83,11 @@ def test_a_pass_is_heard_and_kept_with_nothing_touched(
     (tmp_path / "played.wav").write_bytes(wav_of(np.concatenate([*sound, np.zeros(RATE)]), RATE))
     page.goto(f"{bench_server.url}/surveys/{survey}/play")
     page.keyboard.press("Enter")
-    expect(page.locator('[data-play="left"]')).to_have_text(str((spec.strings - 2) * 4))
+    try:
+        expect(page.locator('[data-play="left"]')).to_have_text(str((spec.strings - 2) * 4), timeout=60_000)
+    except AssertionError:
+        skip_where_sound_was_dropped(page)
+        raise
     expect(page.locator('[data-play="last"]')).to_contain_text("is heard")
     with closing(connect(bench_server.database)) as db:
         read = surveys.values(db, survey)
@@ -146,7 +157,6 @@ def test_every_note_of_six_strings_by_the_microphone(
     made = StandInStrings(plan.strings, spec.mean_scale_mm, spec.frets, name=spec.name, a4_hz=plan.a4_hz)
     sound = a_pass(made, head.at_frets, wrong=2, seconds=0.8, played=strings)
     (tmp_path / "played.wav").write_bytes(wav_of(np.concatenate([np.zeros(2 * ROOM_RATE), sound]), ROOM_RATE))
-    page.add_init_script(KEEPS_WHAT_IS_TOLD)
     page.goto(f"{bench_server.url}/surveys/{survey}/play")
     page.select_option("#f-order", order)
     page.locator("main").press("Enter")
@@ -155,9 +165,7 @@ def test_every_note_of_six_strings_by_the_microphone(
     with closing(connect(bench_server.database)) as db:
         read, heard = surveys.values(db, survey), surveys.sounded(db, survey)
     places = {(one.string, one.what, one.fret) for one in heard}
-    broken = sum("broke off" in one for one in page.evaluate("window.told"))
-    if broken:
-        pytest.skip(f"this machine dropped sound in {broken} notes, which a tape cannot repeat: leave it alone")
+    skip_where_sound_was_dropped(page)
     for (string, fret), value in read.items():
         if int(string) not in strings:
             continue

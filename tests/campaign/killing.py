@@ -26,9 +26,11 @@ class Ended:
     error: str
 
 
-def killed(work: Work, after_s: float) -> Ended:
-    """Do some work and kill it after a time."""
-    return _run(work, after_s)
+def killed(work: Work, after_s: float, meanwhile: Callable[[], object] | None = None) -> Ended:
+    """Do some work and kill it after a time. `meanwhile` begins here once it has begun: a file of the database that is
+    open here before would be open there too, and one program may not take another's open database along.
+    """
+    return _run(work, after_s, meanwhile)
 
 
 def done(work: Work, *, as_nobody: Callable[[], object] | None = None, most_bytes: int | None = None) -> Ended:
@@ -50,7 +52,7 @@ def done(work: Work, *, as_nobody: Callable[[], object] | None = None, most_byte
     return _run(within, None)
 
 
-def _run(work: Work, after_s: float | None) -> Ended:
+def _run(work: Work, after_s: float | None, meanwhile: Callable[[], object] | None = None) -> Ended:
     read, write = os.pipe()
     sys.stdout.flush()
     with warnings.catch_warnings():
@@ -59,6 +61,8 @@ def _run(work: Work, after_s: float | None) -> Ended:
     if not child:
         _in_the_child(work, write)
     os.close(write)
+    if meanwhile is not None:
+        meanwhile()
     if after_s is not None:
         time.sleep(after_s)
         os.kill(child, signal.SIGKILL)

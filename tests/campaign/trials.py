@@ -133,8 +133,7 @@ def two_servers(folder: Path, seeds: Seeds, chance: random.Random) -> str:
             mine()
 
     thread = Thread(target=all_of_mine)
-    thread.start()
-    ended = killed(lambda say: write_on(path, say, 1), chance.uniform(0.02, 0.2))
+    ended = killed(lambda say: write_on(path, say, 1), chance.uniform(0.02, 0.2), thread.start)
     thread.join()
     return ended.error or missing(path, (*ended.said, *ours))
 

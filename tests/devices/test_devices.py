@@ -24,7 +24,7 @@ from deft_bench.devices.drift import DriftError, without_drift
 from deft_bench.devices.hub import ASK_SECONDS, Device, Heard, Hub
 from deft_bench.devices.line_format import PRESETS, GarbledError, LineFormat, compiled, escaped, read_line
 from deft_bench.devices.spread import spread_mm
-from deft_bench.devices.stand_in import Gauge, on_terminal, over_tcp
+from deft_bench.devices.stand_in import Gauge, GaugeInHand, on_terminal, over_tcp
 from deft_bench.devices.still import Still
 from deft_bench.formats.recording import read_recording
 from harness import NOW
@@ -70,7 +70,15 @@ def test_what_is_no_figure_is_garbled_in_words(line: str) -> None:
         read_line(f"{line}?!", FORM)
 
 
-@pytest.mark.parametrize(("pattern", "why"), [("(", "not understood"), (r"\d+", "names no figure")])
+def test_a_pattern_whose_figure_is_not_on_the_line_finds_none() -> None:
+    with pytest.raises(GarbledError, match="holds no figure of this format"):
+        read_line("", LineFormat(r"(?P<figure>\d+)mm|"))
+
+
+@pytest.mark.parametrize(
+    ("pattern", "why"),
+    [("(", "not understood"), ("x{" + "9" * 30 + "}", "not understood"), (r"\d+", "names no figure")],
+)
 def test_a_pattern_that_cannot_be_meant_is_refused(pattern: str, why: str) -> None:
     with pytest.raises(ValueError, match=why):
         compiled(pattern)
@@ -113,26 +121,28 @@ def device_at(port: int, **more: object) -> Device:
     return Device("1", "tcp", f"127.0.0.1:{port}", FORM, **more)  # type: ignore[arg-type]
 
 
-def stills(following: Iterator[Heard], count: int) -> list[float]:
-    found, last = list[float](), 0
-    for one in following:
-        if one.still != last and one.value is not None:
-            last = one.still
-            found.append(one.value)
-        if len(found) == count:
-            return found
-    return found
+def next_place(following: Iterator[Heard], since: int) -> Heard:
+    """The next place that a gauge stands still on; what it says in the air is none."""
+    return next(one for one in following if one.still > since and one.value is not None and one.value < 1)
 
 
 def test_a_gauge_over_the_network_is_followed_by_two_and_tells_each_place_once() -> None:
-    places = [0.10, 0.12, 0.09]
-    listener, port = over_tcp(Gauge(places, hold_seconds=0.5, lift_seconds=0.2))
+    held = GaugeInHand()
+    listener, port = over_tcp(held)
     hub, device = Hub(), device_at(port, still_seconds=0.2)
     one, other = hub.follow(device), hub.follow(device)
     assert next(one) is not None
     assert next(other) is not None
     assert len(hub.listening) == 1
-    assert stills(one, 3) == pytest.approx(places, abs=0.006)
+    still = 0
+    for place in (0.10, 0.12, 0.09):
+        held.touch(place)
+        told = next_place(one, still)
+        assert told.value == pytest.approx(place, abs=0.006)
+        # it goes on lying there, and is told no second time
+        assert {next(one).still for _ in range(20)} == {told.still}
+        held.lift()
+        still = next(heard for heard in one if heard.value is not None and heard.value > 1).still
     listener.close()
 
 

@@ -68,7 +68,7 @@ def compiled(pattern: str) -> re.Pattern[str]:
     """A format's pattern; raises ValueError in words where it is none or names no figure."""
     try:
         found = re.compile(pattern, re.IGNORECASE)
-    except re.error as error:
+    except (re.error, OverflowError, RecursionError) as error:
         raise ValueError(f"the pattern is not understood: {error}") from None
     if "figure" not in found.groupindex:
         raise ValueError("the pattern names no figure: write (?P<figure>...) around the digits")
@@ -84,7 +84,7 @@ def read_line(line: str, form: LineFormat) -> Figure:
     said = re.sub(r"\s", "", (match.groupdict().get("unit") or "")).lower()
     beside = match.groupdict().get("temperature")
     try:
-        value, temperature = _number(match["figure"]), _number(beside) if beside else None
+        value, temperature = _number(match["figure"] or ""), _number(beside) if beside else None
     except ValueError:
         raise GarbledError(f"“{shown}” holds no figure of this format") from None
     unit = said or form.unit.lower()
