@@ -93,6 +93,21 @@ def test_what_is_typed_before_the_page_has_its_keys_counts(page: Page, server: S
     expect(page.locator(".cell.read")).to_have_text("0.31")
 
 
+def test_a_place_tapped_before_the_page_has_its_keys_is_where_the_reading_goes(page: Page, server: Server) -> None:
+    start_survey(page, server)
+    waiting: list[Route] = []
+    page.route("**/survey.js*", lambda route: waiting.append(route))
+    page.reload(wait_until="commit")
+    expect(page.locator("#reading")).to_be_focused()
+    page.locator('.cell[data-lane="treble"][data-fret="9"]').click(no_wait_after=True)
+    page.keyboard.type("0.27")
+    page.keyboard.press("Enter")
+    waiting[0].continue_()
+    expect(page.locator('[data-say="saved"]')).to_have_text("all saved")
+    expect(page.locator(".cell.read")).to_have_text("0.27")
+    assert stored(server) == {("treble", 9): 270}
+
+
 def test_a_questioned_reading_comes_back_and_is_kept_by_enter(page: Page, server: Server) -> None:
     start_survey(page, server)
     for typed, read in (("0.13", "1"), ("1.40", "1")):
