@@ -8,10 +8,10 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from deft_bench.bench.practice.beam import under_the_beam
+from deft_bench.bench.practice.beam import BEAM
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.order import in_order
-from deft_bench.bench.practice.radius import under_the_block
+from deft_bench.bench.practice.radius import RADIUS
 from deft_bench.bench.practice.straight import at_the_rod
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.practice import beam, radius
@@ -101,7 +101,7 @@ def test_a_neck_is_levelled_as_the_program_would(browser: Browser, url: str, dem
     attempt = begun(page, "beam")
     page.wait_for_selector("#hand[transform]")
     with closing(connect(demo_path)) as db:
-        done, _ = beam.by_program(under_the_beam(db, attempt).truth)
+        done, _ = beam.by_program(BEAM.at_work(db, attempt).truth)
     lanes, at, lane = ["all three", *LANES], 11, 0
     for k, one in enumerate(done, 1):
         did = ("firm" if one.firm else "light") if one.what == "stroke" else one.what
@@ -135,7 +135,7 @@ def test_a_blank_is_sanded_by_keys_as_the_program_would(browser: Browser, url: s
     attempt = begun(page, "radius")
     page.wait_for_selector("#hand[transform]")
     with closing(connect(demo_path)) as db:
-        done, _ = radius.by_program(under_the_block(db, attempt).truth)
+        done, _ = radius.by_program(RADIUS.at_work(db, attempt).truth)
     leans, at, lean = list(radius.LEANS), 5, 1
     for k, one in enumerate(done, 1):
         wanted = leans.index(one.lean) if one.what == "sand" else lean

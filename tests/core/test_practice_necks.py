@@ -249,8 +249,8 @@ def test_the_programs_own_levelling_is_worth_all(seed: int, level: int) -> None:
     assert not any(end.lifted)
     # nothing done is worth nothing, and what is kept comes back as it was
     assert beam.score(truth, [], truth, (done, end)).points == 0
-    assert beam.neck_from(json.loads(json.dumps(beam.as_json(end)))) == end
-    assert [beam.done_from(json.loads(json.dumps(beam.as_json(one)))) for one in done] == done
+    assert beam.neck_from(json.loads(json.dumps(asdict(end)))) == end
+    assert [beam.done_from(json.loads(json.dumps(asdict(one)))) for one in done] == done
 
 
 def test_a_loose_fret_that_was_ground_ends_low_and_a_hand_at_random_is_worth_little() -> None:
@@ -315,8 +315,8 @@ def test_the_programs_own_sanding_is_worth_all(seed: int, level: int) -> None:
     assert radius.score(truth, [], truth, (done, end)).points == 0
     strokes = [radius.FIRM_MM if one.firm else radius.LIGHT_MM for one in done if one.what == "sand"]
     assert end.taken_mm == pytest.approx(sum(strokes))
-    assert radius.blank_from(json.loads(json.dumps(radius.as_json(end)))) == end
-    assert [radius.done_from(json.loads(json.dumps(radius.as_json(one)))) for one in done] == done
+    assert radius.blank_from(json.loads(json.dumps(asdict(end)))) == end
+    assert [radius.done_from(json.loads(json.dumps(asdict(one)))) for one in done] == done
 
 
 def test_a_block_pressed_at_an_end_takes_it_down_and_a_hand_at_random_is_worth_little() -> None:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from deft_bench.bench.practice.beam import under_the_beam
+from deft_bench.bench.practice.beam import BEAM
 from deft_bench.bench.practice.by_program import play
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.intonate import at_the_saddle
@@ -157,7 +157,7 @@ def test_the_demo_has_two_apprentices_and_a_neck_half_worked(bench: Bench) -> No
 def test_a_neck_is_levelled_with_plain_forms_and_what_it_was_is_shown_after(bench: Bench, demo: Connection) -> None:
     url = start(bench, level=2, seed="8", drill="beam")
     attempt = int(url.rsplit("/", 1)[1])
-    loose = 1 + max(range(22), key=lambda k: under_the_beam(demo, attempt).truth.lifted[k])
+    loose = 1 + max(range(22), key=lambda k: BEAM.at_work(demo, attempt).truth.lifted[k])
     firm = loose % 22 + 1
     assert "pr-off" not in bench.get(url)
     for did, fret, says in (
@@ -180,7 +180,7 @@ def test_a_neck_is_levelled_with_plain_forms_and_what_it_was_is_shown_after(benc
         answer = bench.post(f"{url}/work", sent)
         assert answer.status_code == 422
         assert why in words(answer.text)
-    seen = words(bench.post(f"{url}/level", {}).text)
+    seen = words(bench.post(f"{url}/handed-in", {}).text)
     assert f"Fret {loose} was out of its slot" in seen
     assert "and was tapped home" in seen
     assert "while it stood out" in seen
@@ -198,7 +198,7 @@ def test_a_blank_is_sanded_with_plain_forms_and_what_is_left_is_shown_after(benc
         ("scribble", "Scribbled over it again"),
     ):
         lane = "treble" if did == "light" else "even"
-        page = bench.post(f"{url}/sand", {"did": did, "fret": "4", "lane": lane})
+        page = bench.post(f"{url}/work", {"did": did, "fret": "4", "lane": lane})
         assert says in words(page.text), did
         assert (page.text.count('class="pr-pencil"') < 63) == (did in ("along_firm", "light")), did
         assert ("pr-light" in page.text) == (did == "gauge"), did
@@ -207,13 +207,13 @@ def test_a_blank_is_sanded_with_plain_forms_and_what_is_left_is_shown_after(benc
         ({"did": "light", "fret": "12"}, "1 to 9"),
         ({"did": "light", "fret": "4", "lane": "edge"}, "Choose one of: bass, even, treble"),
     ):
-        answer = bench.post(f"{url}/sand", sent)
+        answer = bench.post(f"{url}/work", sent)
         assert answer.status_code == 422
         assert why in words(answer.text)
-    seen = bench.post(f"{url}/true", {}).text
+    seen = bench.post(f"{url}/handed-in", {}).text
     assert "0 of 100" in words(seen)
     assert "pr-off" in seen
-    assert "answered already" in words(bench.post(f"{url}/sand", {"did": "scribble", "fret": "3"}).text)
+    assert "answered already" in words(bench.post(f"{url}/work", {"did": "scribble", "fret": "3"}).text)
 
 
 def test_twenty_challenges_are_there_and_a_drill_is_handed_on_as_a_file(bench: Bench, demo: Connection) -> None:
@@ -287,7 +287,7 @@ def test_the_one_who_teaches_sees_who_can_do_what_and_what_went_wrong(bench: Ben
     beam = start(bench, "Noor", level=2, seed="8", drill="beam")
     for _ in range(3):
         bench.post(f"{beam}/work", {"did": "firm", "fret": 11, "lane": "all three"})
-    bench.post(f"{beam}/level", {})
+    bench.post(f"{beam}/handed-in", {})
     rod = start(bench, "Noor", level=1, seed="3", drill="straight")
     bench.post(f"{rod}/leave", {"said": "straight"})
     day = start(bench, "Noor", level=1, seed="3", drill="order")

@@ -1,9 +1,10 @@
 """Two apprentices who practise: what they have reached, a drill left half-way, a practice neck half worked."""
 
 from datetime import UTC, date, datetime, time, timedelta
+from functools import partial
 
 from deft_bench.bench.practice import whole
-from deft_bench.bench.practice.beam import begin_beam, call_level, under_the_beam, work
+from deft_bench.bench.practice.beam import BEAM
 from deft_bench.bench.practice.culprit import answer, begin_culprit, practising, take
 from deft_bench.bench.practice.order import begin_order, hand_in, in_order, move
 from deft_bench.bench.practice.straight import act, at_the_rod, begin_straight, leave
@@ -40,10 +41,10 @@ def make_practice(db: Connection, settings: ShopSettings, today: date) -> None:
     day = begin_order(db, at, "Emre", 1, 31)
     move(db, at, day, in_order(db, day).truth.right[0], -9)
     hand_in(db, at + timedelta(minutes=2), day)
-    beamed = begin_beam(db, at, "Tova", 1, 41)
-    for step in beam.by_program(under_the_beam(db, beamed).truth)[0]:
-        work(db, at, beamed, step.what, step.fret, step.lanes, firm=step.firm)
-    call_level(db, at + timedelta(minutes=5), beamed)
+    beamed = BEAM.start(db, at, "Tova", 1, 41)
+    for step in beam.by_program(BEAM.at_work(db, beamed).truth)[0]:
+        BEAM.work(db, at, beamed, partial(beam.do, what=step.what, fret=step.fret, lanes=step.lanes, firm=step.firm))
+    BEAM.hand_in(db, at + timedelta(minutes=5), beamed)
     _half_worked(db, settings, today)
     person, ago, level, seed = HALF_WAY
     at = datetime.combine(today - timedelta(days=ago), time(16, 40), UTC)

@@ -1,10 +1,10 @@
 """What every screen needs: the request's database, the time, the units, and reading forms in words."""
 
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from datetime import date, datetime
-from typing import Any
+from typing import Any, TypeVar
 
 from flask import Flask, current_app, flash, g, has_request_context, make_response, render_template, request, session
 from flask_wtf.csrf import generate_csrf
@@ -254,6 +254,9 @@ def rows_sent(sent: MultiDict[str, str], *fields: str, but: int | None = None) -
     return [row for i, row in enumerate(found) if any(row) and i != but]
 
 
+Choice = TypeVar("Choice", bound=str)
+
+
 class Form:
     """A sent form read field by field: what is wrong goes to `errors` by field, what was typed stays for the page."""
 
@@ -293,6 +296,14 @@ class Form:
         """A whole number within a range."""
         found = self._number(field, int, least, most, False)
         return None if found is None else int(found)
+
+    def one_of(self, field: str, accepted: Iterable[Choice], default: str = "") -> Choice | None:
+        """One of some words; says which are accepted where it is another."""
+        typed, known = self.text(field, default), list(accepted)
+        found = next((one for one in known if one == typed), None)
+        if found is None:
+            self.errors.setdefault(field, f"Choose one of: {', '.join(known)}.")
+        return found
 
     def _number(
         self, field: str, read: Callable[[str], float], least: float, most: float, optional: bool

@@ -6,7 +6,7 @@ out of its slot gives under beam and finger, is pressed home by a tap, and ends 
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal, cast
 
 import numpy as np
@@ -244,11 +244,6 @@ def score(truth: BeamNeck, done: Sequence[Done], end: BeamNeck, program: tuple[S
         seconds,
         their_seconds,
     )
-
-
-def as_json(one: BeamNeck | Done) -> dict[str, Any]:
-    """As it is kept."""
-    return asdict(one)
 
 
 def neck_from(kept: Mapping[str, Any]) -> BeamNeck:

@@ -5,7 +5,7 @@ beam does (`core/frets/beam_contact.py`), here over a surface: docs/methods/radi
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from typing import Any, Literal, cast
 
 import numpy as np
@@ -253,11 +253,6 @@ def score(truth: Blank, done: Sequence[Done], end: Blank, program: tuple[Sequenc
         seconds,
         their_seconds,
     )
-
-
-def as_json(one: Blank | Done) -> dict[str, Any]:
-    """As it is kept."""
-    return asdict(one)
 
 
 def blank_from(kept: Mapping[str, Any]) -> Blank:

@@ -2,13 +2,12 @@
 
 from deft_bench.web.practice import (
     attempts,
-    beam,
     challenges,
     culprit,
+    hand_pages,
     intonate,
     order,
     people,
-    radius,
     rounds,
     straight,
     whole,
@@ -17,13 +16,12 @@ from deft_bench.web.practice.screen import screen
 
 __all__ = [
     "attempts",
-    "beam",
     "challenges",
     "culprit",
+    "hand_pages",
     "intonate",
     "order",
     "people",
-    "radius",
     "rounds",
     "screen",
     "straight",

@@ -4,37 +4,34 @@ from flask import redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.practice.attempts import MOST_SEED, PracticeError, drill_of, progress, unanswered
-from deft_bench.bench.practice.beam import begin_beam
 from deft_bench.bench.practice.culprit import begin_culprit
 from deft_bench.bench.practice.intonate import begin_intonate
 from deft_bench.bench.practice.order import begin_order
-from deft_bench.bench.practice.radius import begin_radius
 from deft_bench.bench.practice.rounds import begin_rounds
 from deft_bench.bench.practice.straight import begin_straight
 from deft_bench.bench.practice.whole import begin_whole
 from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS, WHOLE
 from deft_bench.core.practice.ladder import DAYS, WELL
 from deft_bench.store import practice_necks
-from deft_bench.web.practice import beam, culprit, intonate, order, radius, rounds, straight
+from deft_bench.web.practice import culprit, intonate, order, rounds, straight
+from deft_bench.web.practice.hand_pages import HAND_PAGES
 from deft_bench.web.practice.screen import screen
 from deft_bench.web.support import Form, db, now, or_404
 
 BEGIN = {
     "culprit": begin_culprit,
     "straight": begin_straight,
-    "beam": begin_beam,
-    "radius": begin_radius,
     "intonate": begin_intonate,
     "order": begin_order,
+    **{drill: page.drill.start for drill, page in HAND_PAGES.items()},
     **{drill: begin_rounds(drill) for drill in IN_ROUNDS},
 }
 PAGES = {
     "culprit": culprit.page,
     "straight": straight.page,
-    "beam": beam.page,
-    "radius": radius.page,
     "intonate": intonate.page,
     "order": order.page,
+    **{drill: page.page for drill, page in HAND_PAGES.items()},
     **dict.fromkeys(IN_ROUNDS, rounds.page),
 }
 

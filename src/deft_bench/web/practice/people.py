@@ -5,11 +5,11 @@ from collections.abc import Callable, Mapping
 from flask import render_template
 
 from deft_bench.bench.practice.attempts import progress, slips
-from deft_bench.bench.practice.beam import under_the_beam
+from deft_bench.bench.practice.beam import BEAM
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.intonate import at_the_saddle
 from deft_bench.bench.practice.order import in_order
-from deft_bench.bench.practice.radius import under_the_block
+from deft_bench.bench.practice.radius import RADIUS
 from deft_bench.bench.practice.rounds import in_rounds
 from deft_bench.bench.practice.straight import SAYINGS, at_the_rod, debrief_rod
 from deft_bench.core.frets.rocker import Signed
@@ -52,7 +52,7 @@ def _straight(attempt_id: int) -> str:
 
 
 def _beam(attempt_id: int) -> str:
-    neck = under_the_beam(db(), attempt_id).piece
+    neck = BEAM.at_work(db(), attempt_id).piece
     words = f"its worst lane within {display().fine_mm(2 * neck.band_mm)}"
     if neck.wasted_mm >= 0.001:
         words += f", {display().fine_mm(neck.wasted_mm)} ground off what was only out of its slot"
@@ -60,7 +60,7 @@ def _beam(attempt_id: int) -> str:
 
 
 def _radius(attempt_id: int) -> str:
-    on = under_the_block(db(), attempt_id).piece
+    on = RADIUS.at_work(db(), attempt_id).piece
     return f"left within {display().fine_mm(2 * on.band_mm)} of the radius"
 
 
