@@ -11,11 +11,12 @@ const xs = () => JSON.parse(hand().dataset.xs);
 
 // a beam lies in each lane that is stroked: in the middle one stands for all three; a block lies over one place, across the whole
 function draw() {
+  if (!hand()) return; // nothing to carry yet
   const lanes = JSON.parse(hand().dataset.lanes);
   const at = Math.min(xs().length, Math.max(1, Number(fret().value) || 1));
   if ("moves" in hand().dataset) {
     hand().setAttribute("transform", `translate(${xs()[at - 1]} 0)`);
-    hand().lastElementChild.setAttribute("cy", lanes[lane().value] ?? lanes.even);
+    hand().lastElementChild.setAttribute("cy", lanes[lane()?.value] ?? lanes.even);
     return;
   }
   hand().setAttribute("transform", `translate(0 ${lanes[lane().value] ?? lanes.middle})`);
@@ -24,30 +25,50 @@ function draw() {
 }
 
 function put(number) {
+  if (!hand()) return;
   fret().value = Math.min(xs().length, Math.max(1, number));
   draw();
 }
 
 function choose(by) {
+  if (!lane()) { put(Number(fret().value) - 10 * by); return; } // a knife on a rule: a millimetre
   lane().selectedIndex = Math.min(lane().options.length - 1, Math.max(0, lane().selectedIndex + by));
   draw();
 }
 
-const keepInSight = () => follow(document.getElementById("beam-stage"), hand().lastElementChild);
+const keepInSight = () => hand() && follow(document.getElementById("beam-stage"), hand().lastElementChild);
 
 function under(event) {
   const { x } = place(stage(), event);
   return 1 + xs().indexOf(nearest(xs(), (one) => Math.abs(one - x)));
 }
 
+// While an act is on its way the stage is about to be drawn again: what is done meanwhile waits its turn, in order, and is lost to nobody.
+let sent = false;
+const waiting = [];
+const soon = (act) => { if (sent) waiting.push(act); else act(); };
+function answered() {
+  sent = false;
+  while (waiting.length && !sent) waiting.shift()();
+}
+document.addEventListener("htmx:beforeRequest", () => { sent = true; });
+document.addEventListener("htmx:afterSettle", answered);
+for (const failed of ["htmx:responseError", "htmx:sendError"]) document.addEventListener(failed, answered);
+
 let held = false;
 document.addEventListener("pointerdown", (event) => {
   held = Boolean(event.target.closest?.("#beam-stage svg"));
-  if (held) put(under(event));
+  if (held) { const number = under(event); soon(() => put(number)); }
 });
-document.addEventListener("pointermove", (event) => { if (held && event.buttons) put(under(event)); });
+document.addEventListener("pointermove", (event) => {
+  if (held && event.buttons) { const number = under(event); soon(() => put(number)); }
+});
 document.addEventListener("pointerup", () => { held = false; });
-document.addEventListener("change", (event) => { if (event.target.matches("#f-lane, #f-fret")) draw(); });
+document.addEventListener("change", (event) => {
+  if (!event.target.matches("#f-lane, #f-fret")) return;
+  const { id, value } = event.target;
+  soon(() => { document.getElementById(id).value = value; draw(); });
+});
 
 const KEYS = {
   ArrowRight: () => put(Number(fret().value) + 1),
@@ -60,11 +81,16 @@ const named = (key) => document.querySelector(`#stage-part [data-key="${CSS.esca
 document.addEventListener("keydown", (event) => {
   if (typing(event.target) || event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey) return;
   const button = event.key === "Enter" || letters ? named(event.key) : null;
-  const act = KEYS[event.key] ?? (button && (() => button.click()));
+  const act = KEYS[event.key] ?? (button && (() => { sent = true; named(event.key).click(); }));
   if (!act || (event.key === "Enter" && event.target.closest("button, a, summary"))) return;
   event.preventDefault();
-  act();
-  keepInSight();
+  soon(() => { act(); keepInSight(); });
+});
+document.addEventListener("click", (event) => {
+  const key = event.isTrusted && sent && event.target.closest("#work [data-key]")?.dataset.key;
+  if (!key) return;
+  event.preventDefault();
+  waiting.push(() => { sent = true; named(key).click(); });
 });
 
 // the stage is a new drawing after each act: the hand goes back where it was
