@@ -10,11 +10,13 @@ from playwright.sync_api import Browser, Page, expect
 
 from deft_bench.bench.practice.beam import BEAM
 from deft_bench.bench.practice.culprit import practising
+from deft_bench.bench.practice.datum import DATUM
+from deft_bench.bench.practice.line import LINE
 from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.radius import RADIUS
 from deft_bench.bench.practice.straight import at_the_rod
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice import beam, radius
+from deft_bench.core.practice import beam, datum, radius
 from deft_bench.core.practice.straight import by_program
 from deft_bench.store.database import connect
 from deft_bench.web import create_app
@@ -189,3 +191,71 @@ def test_steps_are_moved_by_keys_and_the_focus_goes_along(browser: Browser, url:
     page.click("text=show what it spoils")
     expect(page.locator("h1")).to_have_text("100 of 100")
     page.close()
+
+
+@pytest.mark.parametrize("by", BY)
+def test_a_fret_is_crowned_as_the_program_would(browser: Browser, url: str, demo_path: Path, by: str) -> None:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, has_touch=by == "touch")
+    page = context.new_page()
+    page.goto(f"{url}/practice")
+    attempt = begun(page, "line")
+    page.wait_for_selector("#hand[transform]")
+    with closing(connect(demo_path)) as db:
+        done, _ = LINE.by_program(LINE.at_work(db, attempt).truth)
+    keys = {(45, 10): "s", (30, 10): "m", (15, 10): "f", (45, 3): "4", (30, 3): "3", (15, 3): "1"}
+    zones, at, side = [*LANES, "all three"], 3, -1
+    for k, one in enumerate(done, 1):
+        wanted = zones.index(one.zones[0]) if len(one.zones) == 1 else 3
+        if by == "keys":
+            for _ in range(abs(wanted - at)):
+                page.keyboard.press("ArrowRight" if wanted > at else "ArrowLeft")
+            if one.side != side:
+                page.keyboard.press("ArrowDown" if one.side > 0 else "ArrowUp")
+            page.keyboard.press(keys[one.angle, one.strokes])
+        else:
+            page.select_option("#f-fret", str(wanted + 1))
+            page.select_option("#f-lane", "saddle" if one.side > 0 else "nut")
+            button = page.locator(f'#work [value="{one.angle}_{one.strokes}"]')
+            button.tap() if by == "touch" else button.click()
+        at, side = wanted, one.side
+        expect(page.locator(".numbered li").last).to_be_visible()
+        expect(page.locator(".numbered")).to_have_attribute("start", str(max(1, k - 11)))
+    page.click("text=It is crowned")
+    expect(page.locator("h1")).to_have_text(re.compile("(9[5-9]|100) of 100"))
+    context.close()
+
+
+def test_a_knife_goes_along_the_rule_by_keys_and_by_the_pointer(browser: Browser, url: str, demo_path: Path) -> None:
+    page = browser.new_page(viewport={"width": 1280, "height": 800})
+    page.goto(f"{url}/practice")
+    attempt = begun(page, "datum")
+    page.keyboard.press("Enter")  # no rule, no knife
+    expect(page.locator("#stage-part [role=status]")).to_contain_text("Lay the rule first")
+    page.keyboard.press("l")
+    page.keyboard.press("c")
+    with closing(connect(demo_path)) as db:
+        blank = DATUM.at_work(db, attempt).truth
+    for n, wanted in enumerate(blank.wanted_mm, 1):
+        expect(page.locator(".mat-head")).to_contain_text(f"Fret {n} of 12")
+        first = round(wanted + datum.LINE_MM - datum.WINDOW_MM / 2)
+        place = 1 + round((wanted + datum.LINE_MM - first) / datum.KNIFE_MM)
+        if n % 2:
+            rule = page.locator(".dm-rule").last.bounding_box()
+            assert rule
+            xs = page.eval_on_selector("#hand", "hand => JSON.parse(hand.dataset.xs)")
+            scale = page.eval_on_selector("#beam-stage svg", "svg => svg.getScreenCTM().a")
+            left = page.eval_on_selector("#beam-stage svg", "svg => svg.getBoundingClientRect().left")
+            page.mouse.move(left + scale * xs[10], rule["y"] + 20)
+            page.mouse.down()
+            page.mouse.move(left + scale * xs[place - 1], rule["y"] + 20, steps=4)
+            page.mouse.up()
+        else:
+            now = int(page.input_value("#f-fret"))
+            page.keyboard.press("ArrowUp")
+            for _ in range(abs(place - now - 10)):
+                page.keyboard.press("ArrowRight" if place > now + 10 else "ArrowLeft")
+        expect(page.locator("#f-fret")).to_have_value(str(place))
+        page.keyboard.press("Enter")
+    expect(page.locator(".mat-head")).to_contain_text("All 12 frets are marked")
+    page.click("text=It is marked")
+    expect(page.locator("h1")).to_have_text("100 of 100")

@@ -9,8 +9,22 @@ from functools import cache
 from importlib.resources import files
 from typing import Any
 
+from deft_bench.core.frets.crown_filing import UNCUT_MM
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice import beam, culprit, intonate, order, radius, rounds, straight, whole_neck
+from deft_bench.core.practice import (
+    beam,
+    clamping,
+    culprit,
+    datum,
+    intonate,
+    line,
+    order,
+    radius,
+    rounds,
+    sawing,
+    straight,
+    whole_neck,
+)
 from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS, WHOLE
 from deft_bench.formats.strict_json import RequestError, check, read_json
 from deft_bench.store.practice import BY_HAND
@@ -73,6 +87,10 @@ _WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
     "straight": lambda kept, _: straight.why_no_drill(straight.RodNeck(**kept)),
     "beam": lambda kept, level: beam.why_no_drill(beam.neck_from(kept), level),
     "radius": lambda kept, _: radius.why_no_drill(radius.blank_from(kept)),
+    "line": lambda kept, _: line.why_no_drill(line.fret_from(kept)),
+    "clamping": lambda kept, _: clamping.why_no_drill(clamping.gluing_from(kept)),
+    "datum": lambda kept, _: datum.why_no_drill(datum.marking_from(kept)),
+    "sawing": lambda kept, _: sawing.why_no_drill(sawing.kerf_from(kept)),
     "intonate": lambda kept, _: intonate.why_no_drill(intonate.SaddleString(**kept)),
     "order": lambda kept, level: order.why_no_drill(order.day_from(kept), level),
     **dict.fromkeys(IN_ROUNDS, lambda kept, _: rounds.why_no_drill(rounds.rounds_from(kept))),
@@ -170,6 +188,63 @@ _TRUTHS: Mapping[str, Any] = {
             "since_scribble": _listed({}, 0, 0),
             "taken": _listed({}, 0, 0),
         }
+    ),
+    "line": _object(
+        {
+            "zones": _listed(
+                _object(
+                    {
+                        "width_mm": _number(1.5, 3.5),
+                        "height_mm": _number(0.5, 2),
+                        "removed_mm": _number(0.01, 0.3),
+                        "lean": _number(-0.1, 0.1),
+                        "flats_mm": _listed({"enum": [UNCUT_MM]}, 6, 6),
+                    },
+                    optional=("lean", "flats_mm"),
+                ),
+                len(LANES),
+                len(LANES),
+            )
+        }
+    ),
+    "clamping": _object(
+        {
+            "pushes_mm": _listed(_number(-1, 1), clamping.CLAMPS, clamping.CLAMPS),
+            "open_s": _number(60, 3600),
+            "hold_s": _number(30, 3600),
+            "nut_mm": _number(0, 0),
+            "body_mm": _number(0, 0),
+            "quarters": _listed(_number(0, 0), clamping.CLAMPS, clamping.CLAMPS),
+            "in_time": _listed(_number(0, 0), clamping.CLAMPS, clamping.CLAMPS),
+            "at_s": _number(0, 0),
+        },
+        optional=("nut_mm", "body_mm", "quarters", "in_time", "at_s"),
+    ),
+    "datum": _object(
+        {
+            "scale_mm": _number(500, 700),
+            "worn_mm": _number(0, 2),
+            "slips_after": {"type": "integer", "minimum": 1, "maximum": datum.FRETS},
+            "slip_mm": _number(-2, 2),
+            "steps_mm": _listed(_number(-1, 1), datum.FRETS, datum.FRETS),
+            "at_line_mm": {"enum": [None]},
+            "past_mm": _number(0, 0),
+            "clamped": {"enum": [False]},
+            "slipped": {"enum": [False]},
+            "marks_mm": _listed({}, 0, 0),
+        },
+        optional=("at_line_mm", "past_mm", "clamped", "slipped", "marks_mm"),
+    ),
+    "sawing": _object(
+        {
+            "pulls_mm": _listed(_number(-1, 1), sawing.STEPS, sawing.STEPS),
+            "teeth_mm": _number(-1, 1),
+            "at_mm": _listed({}, 0, 0),
+            "lead_mm": _number(0, 0),
+            "over_mm": _number(0, 0),
+            "stoned": {"enum": [False]},
+        },
+        optional=("at_mm", "lead_mm", "over_mm", "stoned"),
     ),
     "intonate": _object(
         {

@@ -6,13 +6,17 @@ from dataclasses import dataclass
 from deft_bench.core.practice import (
     beam,
     bench_sums,
+    clamping,
     culprit,
+    datum,
     intonate,
     level_or_lift,
+    line,
     mistakes,
     order,
     radius,
     read_light,
+    sawing,
     straight,
     whole_neck,
 )
@@ -56,6 +60,30 @@ DRILLS: Mapping[str, Drill] = {
         "A fretboard blank of another radius, scribbled over with pencil. Sand with the radius block, see where the"
         " pencil goes and where it stays, and stop when it is true. About five minutes.",
         radius.LEVELS,
+    ),
+    "line": Drill(
+        "Thin the line",
+        "A levelled fret with a broad line of ink on its top. File its shoulders, steep first, then flatter, until a"
+        " thin even line is left in the middle of a round crown. About four minutes.",
+        line.LEVELS,
+    ),
+    "clamping": Drill(
+        "Glue and clamp",
+        "A fretboard on wet glue, and clamps that push it sideways. Tighten in rounds, look, push back, and have every"
+        " clamp hard before the glue’s time is over. About four minutes.",
+        clamping.LEVELS,
+    ),
+    "datum": Drill(
+        "Mark from one datum",
+        "A blank, a rule and a knife, and dividers that tempt. Mark twelve frets so that no error is carried from one"
+        " to the next. About four minutes.",
+        datum.LEVELS,
+    ),
+    "sawing": Drill(
+        "Saw to a line",
+        "A line on a board, a blade that wanders, and a kerf that leads it on. Keep it in the waste, close to the line"
+        " and never over it. About two minutes.",
+        sawing.LEVELS,
     ),
     "intonate": Drill(
         "Intonate by ear",

@@ -4,12 +4,14 @@ from flask import abort
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.practice.attempts import drill_of
-from deft_bench.web.practice import beam, radius
+from deft_bench.web.practice import beam, clamping, datum, line, radius, sawing
 from deft_bench.web.practice.hand_page import HandPage
 from deft_bench.web.practice.screen import closed_by, screen
 from deft_bench.web.support import db, or_404
 
-HAND_PAGES = {one.drill.code: one for one in (beam.PAGE, radius.PAGE)}
+HAND_PAGES = {
+    one.drill.code: one for one in (beam.PAGE, radius.PAGE, line.PAGE, clamping.PAGE, sawing.PAGE, datum.PAGE)
+}
 """Their screens by their codes."""
 
 

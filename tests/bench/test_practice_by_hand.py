@@ -1,0 +1,161 @@
+"""Drills that work a piece by hand: what a number draws, what the program makes of it, what a careless hand does."""
+
+import json
+from collections.abc import Iterable
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from deft_bench.bench.practice.by_hand import HandDrill
+from deft_bench.bench.practice.clamping import CLAMPING
+from deft_bench.bench.practice.datum import DATUM
+from deft_bench.bench.practice.line import LINE
+from deft_bench.bench.practice.sawing import SAWING
+from deft_bench.core.frets.crown import land
+from deft_bench.core.frets.crown_filing import ANGLES, SIDES, Crown
+from deft_bench.core.frets.heights import LANES
+from deft_bench.core.practice import clamping, datum, line, sawing
+from deft_bench.core.practice.numbered import WORTH_PLAYING
+
+AnyDrill = HandDrill[Any, Any, Any]
+DRILLS: dict[str, AnyDrill] = {one.code: one for one in (LINE, CLAMPING, SAWING, DATUM)}
+
+
+def at_random(code: str, piece: Any, chance: np.random.Generator) -> tuple[Any, Any]:
+    """Something that can be done to a piece."""
+
+    def pick(many: Iterable[Any]) -> Any:
+        every = list(many)
+        return every[int(chance.integers(len(every)))]
+
+    if code == "line":
+        return line.do(piece, "file", pick(SIDES), pick(ANGLES), pick(line.METAL_MM2), [pick(LANES)])
+    if code == "clamping":
+        free = [n for n, many in enumerate(piece.quarters, 1) if many < clamping.FULL]
+        return clamping.do(piece, "turn", pick(free)) if free else clamping.do(piece, "look")
+    if code == "sawing":
+        return sawing.do(piece, "saw", pick(sawing.TURNS.values())) if not piece.through else sawing.do(piece, "stone")
+    return datum.do(piece, "step") if not piece.ready else datum.do(piece, "lay_end")
+
+
+@pytest.mark.parametrize("code", DRILLS)
+@settings(max_examples=10, deadline=None)
+@given(seed=st.integers(0, 10**6), level=st.sampled_from((1, 2, 3)))
+def test_the_programs_own_work_is_worth_all(code: str, seed: int, level: int) -> None:
+    drill = DRILLS[code]
+    truth = drill.draw(seed, level)
+    assert drill.draw(seed, level) == truth
+    done, end = drill.by_program(truth)
+    assert drill.score(truth, done, end, (done, end)).points >= WORTH_PLAYING
+    assert drill.score(truth, [], truth, (done, end)).points == 0
+    assert drill.piece_from(json.loads(json.dumps(asdict(end)))) == end
+    assert [drill.deed_from(json.loads(json.dumps(asdict(one)))) for one in done] == done
+
+
+@pytest.mark.parametrize("code", DRILLS)
+def test_a_hand_at_random_is_worth_little(code: str) -> None:
+    drill, chance, points = DRILLS[code], np.random.default_rng(3), list[int]()
+    for seed in range(12):
+        truth = end = drill.draw(seed, 1 + seed % 3)
+        done = list[Any]()
+        for _ in range(30):
+            end, said = at_random(code, end, chance)
+            done.append(said)
+        points.append(drill.score(truth, done, end, drill.by_program(truth)).points)
+    assert np.mean(points) < 40, points
+
+
+@given(
+    st.floats(2.0, 2.8), st.floats(0.43, 0.48), st.floats(0.04, 0.15), st.sampled_from(ANGLES), st.sampled_from(SIDES)
+)
+def test_a_file_takes_what_it_took_and_leaves_a_flat(
+    width: float, share: float, removed: float, angle: int, side: int
+) -> None:
+    crown = Crown(width, share * width, removed)
+    left, right = crown.line()
+    assert right - left == pytest.approx(land(width, share * width, removed), abs=0.05)
+    filed = crown.filed(side, angle, 0.01)
+    step = crown.xs()[1] - crown.xs()[0]
+    assert float(np.sum(crown.section() - filed.section())) * step == pytest.approx(0.01, rel=1e-6)
+    # what was cut lies on one flat, at its angle, on its own side
+    cut = np.flatnonzero(crown.section() - filed.section() > 1e-9)
+    slope = np.diff(filed.section()[cut]) / step
+    assert slope == pytest.approx(np.full(len(cut) - 1, -side * np.tan(np.radians(angle))), abs=1e-6)
+    assert filed.section().max() <= crown.section().max() + 1e-12
+
+
+def test_a_flat_file_alone_leaves_shoulders_and_a_steep_one_hollows_them() -> None:
+    """The order of the angles, from the shape alone: any one of them ends off the arc, all three end on it."""
+    whole = Crown(2.4, 1.1, 0.1)
+
+    def filed_at(*angles: int) -> Crown:
+        made = whole
+        for angle in angles:
+            for side in SIDES:
+                floor = whole.top_mm + np.tan(np.radians(angle)) * 0.13
+                wanted = max(whole.flat_on(0.26, side, angle), floor) if len(angles) > 1 else floor
+                while made.flat(side, angle) > wanted:
+                    made = made.filed(side, angle, 0.0005)
+        return made
+
+    flat_alone, steep_alone, in_order = (
+        [*filed_at(*angles).off_round(0.26)] for angles in ((15,), (30,), (45, 30, 15))
+    )
+    assert flat_alone[1] > 0.06
+    assert steep_alone[0] > 0.1
+    assert max(in_order) < line.ROUND_MM
+
+
+def test_a_board_is_pushed_where_the_clamp_stands_and_drags_least() -> None:
+    holds = np.array([1.0, 0.5, 3.0, 0.5, 0.5, 2.0])
+    for push, at in ((0.3, 40.0), (-0.2, 215.0)):
+        nut, body = clamping.least_dragged(push, at, holds)
+
+        def drag(nut: float, body: float) -> float:
+            ys = nut + (body - nut) * np.array(clamping.PLACES_MM) / clamping.LENGTH_MM
+            return float(holds @ ys**2)
+
+        assert nut + (body - nut) * at / clamping.LENGTH_MM == pytest.approx(push)
+        for more in (-0.01, 0.01):  # turned a little more about the clamp it would drag more
+            turned = nut - more * at, body + more * (clamping.LENGTH_MM - at)
+            assert drag(*turned) > drag(nut, body)
+    # after the glue's time nothing slides, and nothing is pressed
+    late = clamping.gluing(1, 1)
+    for _ in range(13):
+        late, _said = clamping.do(late, "wait")
+    after, _said = clamping.do(late, "turn", 3)
+    assert after.worst_mm == late.worst_mm == 0.0
+    assert after.dry == 1.0
+
+
+def test_a_kerf_leads_the_blade_and_a_stone_takes_the_pull() -> None:
+    even = sawing.Kerf((0.0,) * sawing.STEPS, 0.2)
+    pulled, _ = sawing.do(even, "on")
+    stoned, _ = sawing.do(sawing.do(even, "stone")[0], "on")
+    assert pulled.now_mm - sawing.START_MM == pytest.approx((stoned.now_mm - sawing.START_MM) / sawing.STONED)
+    # steered against it, it still goes on for a while
+    turned, _ = sawing.do(pulled, "saw", -2)
+    assert turned.at_mm[-1] > pulled.at_mm[-1]
+    again, _ = sawing.do(turned, "back")
+    assert again.at_mm == turned.at_mm[: -sawing.BACK]
+    with pytest.raises(ValueError, match="nothing is sawn"):
+        sawing.do(even, "back")
+
+
+def test_steps_carry_their_errors_on_and_a_worn_end_shortens_all() -> None:
+    truth = datum.Marking(640.0, 0.4, 4, 0.3, tuple(0.01 * n for n in range(datum.FRETS)))
+    stepped = truth
+    for _ in range(datum.FRETS):
+        stepped, _said = datum.do(stepped, "step")
+    assert stepped.off_mm == pytest.approx(np.cumsum(truth.steps_mm))
+    with pytest.raises(ValueError, match="lay the rule first"):
+        datum.do(truth, "mark", 35.9)
+    laid, _ = datum.do(truth, "lay_end")
+    for n, wanted in enumerate(truth.wanted_mm, 1):
+        assert datum.do(laid, "check")[1].seen_mm == pytest.approx(0.3 if n > 4 else 0.0)
+        laid, _said = datum.do(laid, "mark", wanted)
+    assert laid.off_mm == pytest.approx([-0.4] * 4 + [-0.1] * 8)
