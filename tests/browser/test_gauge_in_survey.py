@@ -6,9 +6,11 @@ from dataclasses import replace
 import pytest
 from playwright.sync_api import Page, expect
 
+from deft_bench.bench.practice.whole import whole_job
+from deft_bench.core.practice.whole_neck import answered
 from deft_bench.devices.line_format import PRESETS
 from deft_bench.devices.stand_in import Gauge, GaugeInHand, over_tcp
-from deft_bench.store import devices, surveys
+from deft_bench.store import devices, practice_necks, surveys
 from deft_bench.store.database import connect
 from deft_bench.store.devices import DeviceSetup
 from harness import Server
@@ -139,3 +141,22 @@ def test_a_lane_is_read_against_its_first_place_and_its_drift_taken_out(page: Pa
     level, mended = sorted(map(sorted, lanes.values()))
     assert level == [0, 20, 50]
     assert mended == [0, pytest.approx(30, abs=6), pytest.approx(90, abs=6)]
+
+
+def test_the_stand_in_gauge_is_set_down_on_a_practice_neck(page: Page, bench_server: Server) -> None:
+    with closing(connect(bench_server.database)) as db:
+        kept = practice_necks.latest(db)[0]
+        neck = whole_job(db, kept.id).neck
+    page.goto(f"{bench_server.url}/devices")
+    page.click("text=Switch them on")
+    page.goto(f"{bench_server.url}/jobs/{kept.job_id}/surveys/new?kind=fret_heights")
+    page.locator(".form-end button").click()
+    survey = int(page.locator("#survey").get_attribute("data-survey") or 0)
+    for many in range(1, 5):
+        expect(page.locator("[data-gauge-says=text]")).to_have_text("5.00 mm")  # it waits in the air
+        page.keyboard.press("k")
+        expect(page.locator('[data-say="read"]')).to_have_text(str(many))
+    with closing(connect(bench_server.database)) as db:
+        held = surveys.get(db, survey)
+        for place, um in surveys.values(db, survey).items():
+            assert um == answered(neck, held.head, place)

@@ -94,6 +94,31 @@ class GaugeInHand:
             time.sleep(1 / LINES_A_SECOND)
 
 
+@dataclass(slots=True)
+class GaugeOnNecks:
+    """A gauge that walks along a neck of its own, but on a practice neck lies where it is set down, for a moment."""
+
+    walks: Gauge
+    hold_seconds: float = 1.2
+    on_practice: bool = False
+    hand: GaugeInHand = field(default_factory=GaugeInHand)
+    until: float = 0.0
+
+    def set_down(self, mm: float) -> None:
+        """Set it on a place of a practice neck that reads so much."""
+        self.on_practice = True
+        self.hand.touch(mm)
+        self.until = time.monotonic() + self.hold_seconds
+
+    def endless(self) -> Iterator[str]:
+        """What it says."""
+        walking, lying = self.walks.endless(), self.hand.endless()
+        while True:
+            if time.monotonic() >= self.until:
+                self.hand.lift()
+            yield next(lying if self.on_practice else walking)
+
+
 @dataclass(frozen=True, slots=True)
 class Hygrometer:
     """It writes humidity and temperature every so many seconds; both wander by so much a step."""

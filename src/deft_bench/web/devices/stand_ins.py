@@ -11,7 +11,7 @@ from werkzeug.wrappers import Response as AnyResponse
 from deft_bench.bench.stand_ins import STAND_INS, stand_ins_on
 from deft_bench.core.times import stamp as to_stamp
 from deft_bench.devices.line_format import PRESETS
-from deft_bench.devices.stand_in import LIFTED_MM, Gauge, Hygrometer, Pedal, StandIn, over_tcp
+from deft_bench.devices.stand_in import LIFTED_MM, Gauge, GaugeOnNecks, Hygrometer, Pedal, StandIn, over_tcp
 from deft_bench.devices.stand_in_neck import neck_figures
 from deft_bench.store import devices, shop
 from deft_bench.store.database import connect
@@ -35,6 +35,7 @@ KINDS = dict(
 class StandIns:
     """Those that run in this process."""
 
+    gauge: GaugeOnNecks = field(default_factory=lambda: GaugeOnNecks(Gauge(neck_figures(NECK), noise_mm=0.002)))
     pedal: Pedal = field(default_factory=Pedal)
     listeners: list[socket] = field(default_factory=list)
     lock: Lock = field(default_factory=Lock)
@@ -64,9 +65,7 @@ def start(app: Flask) -> None:
     with running.lock, closing(connect(app.config["DATABASE"])) as own:
         _close(running)
         known = {one.setup.name: one.id for one in devices.every(own)}
-        made: dict[str, StandIn] = dict(
-            zip(KINDS, (Gauge(neck_figures(NECK), noise_mm=0.002), Hygrometer(), running.pedal), strict=True)
-        )
+        made: dict[str, StandIn] = dict(zip(KINDS, (running.gauge, Hygrometer(), running.pedal), strict=True))
         for name, (use, form, unit) in KINDS.items():
             listener, port = over_tcp(made[name])
             running.listeners.append(listener)
@@ -86,6 +85,22 @@ def stop(app: Flask) -> None:
             if one.setup.name in KINDS:
                 devices.remove(own, one.id, to_stamp(app.config["NOW"]()))
                 app.extensions["devices"].forget(str(one.id))
+
+
+def reads_practice(app: Flask, on: bool) -> None:
+    """Whether the survey that is looked at now is of a practice neck: there the gauge waits to be set down."""
+    running: StandIns | None = app.extensions.get("stand_ins")
+    if running is not None:
+        running.gauge.on_practice = on
+
+
+def set_down(app: Flask, device: str, mm: float) -> bool:
+    """Set the stand-in gauge on a place that reads so much; False where that device is another, or none stands in."""
+    running: StandIns | None = app.extensions.get("stand_ins")
+    if running is None or not running.listeners or device != STAND_INS[0]:
+        return False
+    running.gauge.set_down(mm)
+    return True
 
 
 def resume(app: Flask) -> None:

@@ -5,7 +5,7 @@ from functools import partial
 from typing import Any
 
 from flask import Response as Answer
-from flask import flash, jsonify, redirect, render_template, request, url_for
+from flask import current_app, flash, jsonify, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.next_step import called, next_step
@@ -22,6 +22,7 @@ from deft_bench.bench.practice.whole import (
     whole_job,
     work,
 )
+from deft_bench.bench.surveying import gauge_of
 from deft_bench.core.calls import frets_named
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.neck.rod_call import turn_words
@@ -35,6 +36,7 @@ from deft_bench.core.practice.whole_neck import (
 )
 from deft_bench.core.survey_kinds import FLAT_UM, HOME_UM, LIGHT_UM, ROCKS_UM, SURVEY_KINDS
 from deft_bench.store import instruments, practice_necks, surveys
+from deft_bench.web.devices.stand_ins import set_down
 from deft_bench.web.drawing.beamed_neck import UM_FOR_ALL, under_beam
 from deft_bench.web.drawing.truth_and_belief import truth_and_belief
 from deft_bench.web.practice.screen import screen
@@ -202,7 +204,11 @@ def tool(survey_id: int) -> Answer | Response:
             flash(str(error))
         return redirect(url_for("surveys.show", survey_id=survey_id))
     place = request.args.get("lane", ""), request.args.get("fret", 0, type=int)
-    return jsonify(typed=tool_says(db(), survey, place))
+    typed = tool_says(db(), survey, place)
+    gauge = gauge_of(db(), survey.head.kind) if typed and "gauge" in request.args else None
+    if typed and gauge and set_down(current_app, gauge.setup.name, float(typed.removesuffix(" mm"))):
+        return jsonify(typed=None, down=True)
+    return jsonify(typed=typed)
 
 
 def deed_words(one: Deed) -> str:

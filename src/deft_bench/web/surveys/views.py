@@ -3,7 +3,7 @@
 from typing import Any
 from uuid import uuid4
 
-from flask import flash, jsonify, redirect, render_template, request, url_for
+from flask import current_app, flash, jsonify, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.likely import TELLING, Likely, likely
@@ -22,6 +22,7 @@ from deft_bench.core.survey import METHODS, STRING_STATES, SURFACES
 from deft_bench.core.survey_kinds import SURVEY_KINDS, Place, SurveyKind
 from deft_bench.store import devices, instruments, jobs, notes, setups, surveys
 from deft_bench.store.people import readers
+from deft_bench.web.devices.stand_ins import reads_practice
 from deft_bench.web.drawing.neck_drawing import NeckDrawing, neck_drawing, short_unit
 from deft_bench.web.errors import wants_json
 from deft_bench.web.following import following
@@ -44,6 +45,8 @@ def show(survey_id: int) -> str:
     values: dict[Place, int | None] = {place: reading.value_um for place, reading in readings.items()}
     order = cursor_order(db(), survey)
     setup = setups.plan_of(db(), instrument.id, instrument.spec) if kind.per_string else None
+    with_tool = instrument.practice and tool_answers(db(), survey) is not None
+    reads_practice(current_app, with_tool)
     explained = kind.drawn == "explained"
     found = likely_of(survey, instrument, job)
     return render_template(
@@ -61,7 +64,7 @@ def show(survey_id: int) -> str:
         neck=_neck(survey, instrument, values, found),
         found=found,
         telling=_tells(survey, instrument, job),
-        tool_answers=instrument.practice and tool_answers(db(), survey) is not None,
+        tool_answers=with_tool,
         blades=[display().fine_number(um) for um in survey.head.blades_um],
         lanes=tuple(reversed(kind.lanes_of(survey.head.strings))),
         columns=_columns(kind, survey, order),

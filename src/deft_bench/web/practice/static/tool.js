@@ -1,4 +1,5 @@
-// On a practice neck a survey's tool answers: k, or its button, reads the place that the cursor is on.
+// On a practice neck a survey's tool answers: k, or its button, reads the place that the cursor is on. A stand-in gauge is set down there, and taken
+// as any gauge is.
 
 import { letters, typing } from "/static/js/typing.js";
 
@@ -8,6 +9,7 @@ const box = document.getElementById("reading");
 
 async function read() {
   const place = new URLSearchParams({ lane: form.elements.lane.value, fret: form.elements.fret.value });
+  if (document.querySelector("[data-gauge]")) place.set("gauge", "1");
   const answer = await fetch(`${button.dataset.tool}?${place}`).catch(() => null);
   const typed = answer?.ok ? (await answer.json()).typed : null;
   if (typed === null) return;
