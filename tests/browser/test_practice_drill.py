@@ -34,8 +34,8 @@ def url(demo_path: Path) -> Iterator[str]:
 
 def begun(page: Page, drill: str) -> int:
     """Start a drill from the list; the attempt's id."""
-    page.fill(f"#{drill}-person", "Ida")
-    page.press(f"#{drill}-person", "Enter")
+    page.fill("#f-person", "Ida")
+    page.click(f'button[name="drill"][value="{drill}"]')
     page.wait_for_url(re.compile(r"/practice/\d+$"))
     page.wait_for_load_state("networkidle")
     return int(page.url.rsplit("/", 1)[1])

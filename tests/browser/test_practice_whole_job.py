@@ -94,9 +94,9 @@ def test_a_whole_job_is_done_as_the_pages_say(browser: Browser, url: str, demo_p
     context = browser.new_context(viewport={"width": 1280, "height": 800}, has_touch=by == "touch")
     page = context.new_page()
     page.goto(f"{url}/practice")
-    page.fill("#whole-person", "Ida")
-    page.fill("#whole-seed", "3")
-    page.press("#whole-seed", "Enter")
+    page.fill("#f-person", "Ida")
+    page.fill("#f-seed", "3")
+    page.click('button[name="drill"][value="whole"]')
     page.wait_for_selector("#hand[transform]")
     neck_id = int(page.url.rsplit("/", 1)[1])
     with closing(connect(demo_path)) as db:

@@ -12,6 +12,7 @@ from deft_bench.bench.practice.straight import begin_straight
 from deft_bench.bench.practice.whole import begin_whole
 from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS, WHOLE
 from deft_bench.core.practice.ladder import DAYS, WELL
+from deft_bench.formats.challenge import shipped
 from deft_bench.store import practice_necks
 from deft_bench.web.practice import culprit, intonate, order, rounds, straight
 from deft_bench.web.practice.hand_pages import HAND_PAGES
@@ -50,7 +51,7 @@ def start() -> Response | tuple[str, int]:
     if drill not in DRILLS:
         form.errors["drill"] = f"Choose a drill: {', '.join(DRILLS)}."
         return _listing(form, request.form.to_dict()), 422
-    person, level, seed = form.text("person"), form.count("level", 1, max(DRILLS[drill].levels)), None
+    person, level, seed = form.text("person"), _level(form, drill), None
     if form.text("seed"):
         seed = form.count("seed", 0, MOST_SEED - 1)
     if not form.errors and level is not None:
@@ -62,6 +63,12 @@ def start() -> Response | tuple[str, int]:
         except PracticeError as error:
             form.errors["person"] = str(error)
     return _listing(form, request.form.to_dict()), 422
+
+
+def _level(form: Form, drill: str) -> int | None:
+    """The level that was chosen beside the drill, or sent with it."""
+    field = f"level-{drill}" if f"level-{drill}" in form.sent else "level"
+    return form.count(field, 1, max(DRILLS[drill].levels))
 
 
 @screen.get("/practice/<int:attempt_id>")
@@ -81,6 +88,7 @@ def _listing(form: Form, values: dict[str, str]) -> str:
         well=WELL,
         days=DAYS,
         left=unanswered(db(), now()),
+        challenges=len(shipped()),
         necks=practice_necks.latest(db()),
         values={"person": "", "level": "1", "seed": "", "drill": "", **values},
         errors=form.errors,
