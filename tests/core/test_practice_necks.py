@@ -17,7 +17,7 @@ from deft_bench.core.frets.fall_away_tape import fall_by_last_drop
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.levelling import band_width, best_line
 from deft_bench.core.frets.rocker import around, rock_of
-from deft_bench.core.practice import beam, bench_sums, intonate, order, radius, rounds, straight
+from deft_bench.core.practice import beam, bench_sums, intonate, order, radius, rounds, straight, what_buzzes
 from deft_bench.core.practice.culprit import (
     FRETS,
     LEVELS,
@@ -398,3 +398,25 @@ def test_the_answers_of_the_sums_do_what_was_wanted(seed: int, level: int) -> No
         ends = {"bass": 2 * (bass - wants_bass), "treble": 2 * (treble - wants_treble)}
         here, there = ("bass", "treble") if "bass" in one.ask else ("treble", "bass")
         assert off == pytest.approx(ends[here] + (ends[here] - ends[there]) * past / spread)
+
+
+def test_what_buzzes_is_of_one_cause_that_the_diagnosis_names() -> None:
+    chance = np.random.default_rng(4)
+    clean, notes = what_buzzes.gone_wrong(chance, "fret", 1)
+    assert not clean.buzzes().any()
+    assert what_buzzes.is_named(clean, notes, "fret")
+    assert not what_buzzes.is_named(clean, notes, "rise")
+    for level in what_buzzes.LEVELS:
+        first, again, other = (what_buzzes.what_buzzes(seed, level) for seed in (5, 5, 6))
+        assert first == again != other
+        assert not rounds.why_no_drill(first)
+        assert sorted(one.right for one in first) == list(range(len(first)))
+        for one in first:
+            by_string = np.reshape(one.buzzes, (what_buzzes.STRINGS, what_buzzes.FRETS - 1))
+            strings, frets = np.nonzero(by_string)
+            kind = list(what_buzzes.CHOICES)[round(one.right)]
+            if kind == "nut":
+                assert (strings.size, *frets) == (1, 0)
+            assert (len(set(strings)) == 1) == (kind in ("nut", "saddle"))
+            if kind == "rise":
+                assert frets.min() > 8

@@ -155,8 +155,9 @@ _ROUND = _object(
         "lengths_mm": _listed(_number(-2000, 2000), 0, 12),
         "within_mm": _number(0, 5),
         "gaps_mm": _listed(_number(0, 2), 0, 180),
+        "buzzes": _listed({"enum": [0, 1]}, 0, 180),
     },
-    optional=("choices", "lengths_mm", "within_mm", "gaps_mm"),
+    optional=("choices", "lengths_mm", "within_mm", "gaps_mm", "buzzes"),
 )
 _TRUTHS: Mapping[str, Any] = {
     "culprit": _object(

@@ -12,6 +12,7 @@ from deft_bench.core.practice.level_or_lift import level_or_lift
 from deft_bench.core.practice.mistakes import mistakes
 from deft_bench.core.practice.read_light import read_light
 from deft_bench.core.practice.rounds import Round, points, rounds_from
+from deft_bench.core.practice.what_buzzes import what_buzzes
 from deft_bench.store import practice
 from deft_bench.store.database import Connection, transaction
 from deft_bench.store.practice import Attempt
@@ -19,6 +20,7 @@ from deft_bench.store.practice import Attempt
 DRAWN: Mapping[str, Callable[[int, int], tuple[Round, ...]]] = {
     "light": read_light,
     "lift": level_or_lift,
+    "buzzes": what_buzzes,
     "tape": bench_sums.tape_layers,
     "slot": bench_sums.slot_cuts,
     "saddle": bench_sums.saddle_cuts,

@@ -18,12 +18,13 @@ from deft_bench.core.practice import (
     read_light,
     sawing,
     straight,
+    what_buzzes,
     whole_neck,
 )
 
 WHOLE = "whole"
 """A whole job is no attempt: it has an instrument and a job of its own (`bench/practice/whole.py`)."""
-IN_ROUNDS = ("light", "lift", "tape", "slot", "saddle", "mistakes")
+IN_ROUNDS = ("light", "lift", "buzzes", "tape", "slot", "saddle", "mistakes")
 """Those in rounds (`core/practice/rounds.py`)."""
 
 
@@ -107,6 +108,12 @@ DRILLS: Mapping[str, Drill] = {
         "Three lanes under an edge: level, lift, look under a fret first, leave them, or say that no metal is left."
         " About two minutes.",
         level_or_lift.LEVELS,
+    ),
+    "buzzes": Drill(
+        "What buzzes and why",
+        "A setup that was clean, and the notes that buzz on it now: relief, a slot, a saddle, a fret, or the last"
+        " frets. About two minutes.",
+        what_buzzes.LEVELS,
     ),
     "tape": Drill(
         "How many layers of tape",

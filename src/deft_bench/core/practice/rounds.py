@@ -13,10 +13,15 @@ OFF_TIMES = 3.0
 """An answer this many times further off than counts as right is worth nothing."""
 
 
+STRINGS = 6
+"""Whose notes may be drawn."""
+
+
 @dataclass(frozen=True, slots=True)
 class Round:
     """One round. `right` is the place of a choice, a length in mm, or a number; a length counts in full `within_mm`.
-    `gaps_mm` are gaps under an edge, fret 1 first, to be drawn.
+    `gaps_mm` are gaps under an edge, fret 1 first, to be drawn; `buzzes` says of each note of six strings, string 1
+    and the open note first, whether it buzzes (1) or not.
     """
 
     situation: str
@@ -28,6 +33,7 @@ class Round:
     lengths_mm: tuple[float, ...] = ()
     within_mm: float = 0.0
     gaps_mm: tuple[float, ...] = ()
+    buzzes: tuple[int, ...] = ()
 
     def worth(self, answer: float) -> float:
         """From 0 to 1, what an answer is worth."""
@@ -66,6 +72,8 @@ def why_no_drill(rounds: Sequence[Round]) -> str:
             return f"rounds: number {number} has the same choice twice"
         if one.asks == "length" and not one.within_mm > 0:
             return f"rounds: number {number} asks for a length: say within how much it is right"
+        if len(one.buzzes) % STRINGS:
+            return f"rounds: number {number} has notes of no {STRINGS} strings"
         try:
             for text in (one.situation, one.why):
                 text.format(*one.lengths_mm)

@@ -9,6 +9,7 @@ from deft_bench.core.frets.heights import LANES
 from deft_bench.core.instrument import MOST_FRETS
 from deft_bench.core.practice.drills import DRILLS
 from deft_bench.core.practice.rounds import Round
+from deft_bench.web.drawing.buzz_map import buzz_map
 from deft_bench.web.drawing.light_under_edge import UnderEdge, light_under_edge
 from deft_bench.web.practice.screen import acted_on, screen
 from deft_bench.web.support import Form, db, display, now, or_404
@@ -86,6 +87,8 @@ def _page(found: InRounds, form: Form, template: str = "practice/rounds.html") -
         drill=DRILLS[found.attempt.drill],
         level_words=level_words(found.attempt),
         drawn=[] if found.now is None else edges_of(found.now),
+        notes=buzz_map(found.now.buzzes) if found.now and found.now.buzzes else None,
+        notes_of=buzz_map,
         pictures=[edges_of(one) for one in found.rounds] if done else [],
         said=said,
         answer_words=answer_words,
