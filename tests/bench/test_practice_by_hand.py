@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Iterable
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 import numpy as np
@@ -15,14 +15,16 @@ from deft_bench.bench.practice.clamping import CLAMPING
 from deft_bench.bench.practice.datum import DATUM
 from deft_bench.bench.practice.line import LINE
 from deft_bench.bench.practice.sawing import SAWING
+from deft_bench.bench.practice.set_up import SET_UP, known
 from deft_bench.core.frets.crown import land
 from deft_bench.core.frets.crown_filing import ANGLES, SIDES, Crown
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice import clamping, datum, line, sawing
+from deft_bench.core.practice import clamping, datum, line, sawing, set_up
 from deft_bench.core.practice.numbered import WORTH_PLAYING
+from deft_bench.core.practice.six_strings import STRINGS
 
 AnyDrill = HandDrill[Any, Any, Any]
-DRILLS: dict[str, AnyDrill] = {one.code: one for one in (LINE, CLAMPING, SAWING, DATUM)}
+DRILLS: dict[str, AnyDrill] = {one.code: one for one in (LINE, CLAMPING, SAWING, DATUM, SET_UP)}
 
 
 def at_random(code: str, piece: Any, chance: np.random.Generator) -> tuple[Any, Any]:
@@ -39,6 +41,9 @@ def at_random(code: str, piece: Any, chance: np.random.Generator) -> tuple[Any, 
         return clamping.do(piece, "turn", pick(free)) if free else clamping.do(piece, "look")
     if code == "sawing":
         return sawing.do(piece, "saw", pick(sawing.TURNS.values())) if not piece.through else sawing.do(piece, "stone")
+    if code == "set_up":
+        string = pick(range(1, STRINGS + 1))
+        return set_up.do(piece, pick(("loosen", "tighten", "file", "up", "raise", "play")), string)
     return datum.do(piece, "step") if not piece.ready else datum.do(piece, "lay_end")
 
 
@@ -159,3 +164,40 @@ def test_steps_carry_their_errors_on_and_a_worn_end_shortens_all() -> None:
         assert datum.do(laid, "check")[1].seen_mm == pytest.approx(0.3 if n > 4 else 0.0)
         laid, _said = datum.do(laid, "mark", wanted)
     assert laid.off_mm == pytest.approx([-0.4] * 4 + [-0.1] * 8)
+
+
+def test_a_setup_answers_rod_file_and_screw_and_says_what_is_no_longer_known() -> None:
+    truth = set_up.strung_neck(8, 3)
+    straighter, _ = set_up.do(truth, "tighten")
+    assert truth.relief_mm - straighter.relief_mm == pytest.approx(truth.mm_a_turn / 8)
+    raised, _ = set_up.do(truth, "up", 2)
+    gained = np.subtract(raised.actions_mm(), truth.actions_mm())
+    assert gained == pytest.approx([0, 4 * set_up.SCREW_MM / 2, 0, 0, 0, 0], abs=1e-9)
+    # blades stop the file; without them a slot is soon too low, and the open string buzzes
+    stopped = bare = truth
+    for _ in range(6):
+        stopped, _said = set_up.do(stopped, "file", 3, set_up.SLOT_MM)
+        bare, _said = set_up.do(bare, "file", 3)
+    assert stopped.slots_mm[2] == min(truth.slots_mm[2], set_up.SLOT_MM)
+    assert bare.slots_mm[2] < 0
+    assert 0 in bare.buzzing()[2]
+    told = list[set_up.Done]()
+    neck = truth
+    deeds: tuple[tuple[set_up.What, int], ...] = (
+        ("relief", 0),
+        ("slots", 0),
+        ("actions", 0),
+        ("play", 1),
+        ("play", 2),
+        ("raise", 1),
+        ("play", 1),
+        ("file", 2),
+    )
+    for what, string in deeds:
+        neck, said = set_up.do(neck, what, string)
+        told.append(said)
+    assert known(told).since == {("actions", 1), ("slots", 2), ("actions", 2), ("play", 2)}
+    assert known([*told, set_up.do(neck, "tighten")[1]]).since >= {("relief", 0), ("play", 1), ("actions", 6)}
+    low = replace(neck, saddles_mm=(0.1,) * STRINGS)
+    with pytest.raises(ValueError, match="lies on the plate"):
+        set_up.do(low, "down", 1)

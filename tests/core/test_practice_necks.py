@@ -33,6 +33,7 @@ from deft_bench.core.practice.level_or_lift import level_or_lift
 from deft_bench.core.practice.mistakes import mistakes
 from deft_bench.core.practice.numbered import WORTH_PLAYING
 from deft_bench.core.practice.read_light import read_light
+from deft_bench.core.practice.rounds import STRINGS
 from deft_bench.core.strings.notes import cents_between
 from deft_bench.core.strings.pitch import pitch
 from deft_bench.formats.operations_toml import shipped
@@ -412,7 +413,7 @@ def test_what_buzzes_is_of_one_cause_that_the_diagnosis_names() -> None:
         assert not rounds.why_no_drill(first)
         assert sorted(one.right for one in first) == list(range(len(first)))
         for one in first:
-            by_string = np.reshape(one.buzzes, (what_buzzes.STRINGS, what_buzzes.FRETS - 1))
+            by_string = np.reshape(one.buzzes, (STRINGS, 21))
             strings, frets = np.nonzero(by_string)
             kind = list(what_buzzes.CHOICES)[round(one.right)]
             if kind == "nut":

@@ -26,6 +26,14 @@ ACTS = {
         ({"did": "back", "lane": "straight"}, "Backed out, to saw that again"),
         ({"did": "stone", "lane": "straight"}, "Stoned the teeth that cut more"),
     ),
+    "set_up": (
+        ({"did": "relief", "lane": "6"}, "Read the relief: "),
+        ({"did": "slots", "lane": "6"}, "over the frets."),
+        ({"did": "play", "lane": "6"}, "Played string 6: "),
+        ({"did": "file", "lane": "3", "stop": "0.15"}, "String 3: ten strokes in its slot, blades at 0.15 mm."),
+        ({"did": "up", "lane": "3", "stop": "0.15"}, "String 3: screw a whole turn up."),
+        ({"did": "tighten", "lane": "3"}, "before the rod was turned"),
+    ),
     "datum": (
         ({"did": "lay_line", "fret": "1"}, "Laid the rule with its 10 mm line at the nut."),
         ({"did": "clamp", "fret": "1"}, "Clamped the rule down."),
@@ -38,12 +46,17 @@ REFUSED = {
     "line": (({"did": "grind", "fret": "4"}, "Choose one of: 45_10"), ({"did": "read", "fret": "5"}, "1 to 4")),
     "clamping": (({"did": "look", "fret": "7"}, "1 to 6"), ({"did": "look", "fret": "1", "lane": "heel"}, "nut, body")),
     "sawing": (({"did": "saw", "lane": "over"}, "Choose one of: well_off"), ({"did": "split"}, "Choose one of: saw")),
+    "set_up": (
+        ({"did": "play", "lane": "7"}, "one of: 1, 2"),
+        ({"did": "file", "lane": "1", "stop": "3"}, "most"),
+    ),
     "datum": (({"did": "mark", "fret": "90"}, "1 to 81"), ({"did": "mark", "fret": "1"}, "Lay the rule first")),
 }
 SLIPS = {
     "line": "left a line of",
     "clamping": "not turned in the glue’s time",
     "sawing": "not sawn through",
+    "set_up": "notes that buzz, the action",
     "datum": "2 frets marked of 12",
 }
 

@@ -22,10 +22,12 @@ from deft_bench.core.practice import (
     radius,
     rounds,
     sawing,
+    set_up,
     straight,
     whole_neck,
 )
 from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS, WHOLE
+from deft_bench.core.practice.six_strings import FRETS, STRINGS
 from deft_bench.formats.strict_json import RequestError, check, read_json
 from deft_bench.store.practice import BY_HAND
 
@@ -91,6 +93,7 @@ _WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
     "clamping": lambda kept, _: clamping.why_no_drill(clamping.gluing_from(kept)),
     "datum": lambda kept, _: datum.why_no_drill(datum.marking_from(kept)),
     "sawing": lambda kept, _: sawing.why_no_drill(sawing.kerf_from(kept)),
+    "set_up": lambda kept, _: set_up.why_no_drill(set_up.neck_from(kept)),
     "intonate": lambda kept, _: intonate.why_no_drill(intonate.SaddleString(**kept)),
     "order": lambda kept, level: order.why_no_drill(order.day_from(kept), level),
     **dict.fromkeys(IN_ROUNDS, lambda kept, _: rounds.why_no_drill(rounds.rounds_from(kept))),
@@ -246,6 +249,15 @@ _TRUTHS: Mapping[str, Any] = {
             "stoned": {"enum": [False]},
         },
         optional=("at_mm", "lead_mm", "over_mm", "stoned"),
+    ),
+    "set_up": _object(
+        {
+            "relief_mm": _number(-0.5, 1),
+            "mm_a_turn": _number(0.1, 1.5),
+            "tops_mm": _listed(_number(-0.5, 0.5), FRETS, FRETS),
+            "slots_mm": _listed(_number(-0.2, 1.5), STRINGS, STRINGS),
+            "saddles_mm": _listed(_number(0, 12), STRINGS, STRINGS),
+        }
     ),
     "intonate": _object(
         {

@@ -17,6 +17,7 @@ from deft_bench.core.practice import (
     radius,
     read_light,
     sawing,
+    set_up,
     straight,
     what_buzzes,
     whole_neck,
@@ -85,6 +86,12 @@ DRILLS: Mapping[str, Drill] = {
         "A line on a board, a blade that wanders, and a kerf that leads it on. Keep it in the waste, close to the line"
         " and never over it. About two minutes.",
         sawing.LEVELS,
+    ),
+    "set_up": Drill(
+        "Set it up",
+        "A strung neck whose rod, slots and saddles are wrong. Read, turn, file to the stop, screw, and play every"
+        " string, until it is as low as it plays clean. About eight minutes.",
+        set_up.LEVELS,
     ),
     "intonate": Drill(
         "Intonate by ear",

@@ -12,15 +12,12 @@ import numpy as np
 from deft_bench.core.practice.buzz_bank import BANK
 from deft_bench.core.practice.numbered import chance_of
 from deft_bench.core.practice.rounds import Round
+from deft_bench.core.practice.six_strings import FRETS, SCALE_MM, STRINGS, STROKE, six_strings
 from deft_bench.core.strings.clearance import OverString, clearance
-from deft_bench.core.strings.customary import CUSTOMS, customary_pluck
 from deft_bench.core.strings.diagnose import Heard, diagnose
 from deft_bench.core.strings.frame import Array, StringFrame
 from deft_bench.core.strings.setup_solve import setup_solve
-from deft_bench.core.strings.string_set import SETS, TUNINGS, made_of, notes_of, tensions
-from deft_bench.core.strings.stroke import Stroke
 
-FRETS, SCALE_MM, STRINGS = 22, 648.0, 6
 EVEN_MM = 0.006
 UNLIKE = 0.25
 """By this share of the notes that buzz every other cause must be wrong, and in two at least; of a slot, in one."""
@@ -68,11 +65,10 @@ class CleanSetup:
 
     frame: StringFrame
     strings: tuple[OverString, ...]
-    stroke: Stroke
 
     def buzzes(self) -> Array:
         """Of every note below the last fret, string by string, whether it buzzes."""
-        found = clearance(self.frame, self.strings, self.stroke)
+        found = clearance(self.frame, self.strings, STROKE)
         return np.concatenate([one.least()[: FRETS - 1] < 0 for one in found])
 
 
@@ -126,7 +122,7 @@ def is_named(clean: CleanSetup, notes: Array, kind: str) -> bool:
     """Whether `diagnose` leads with a cause of that kind."""
     places = [(string, fret) for string in range(1, STRINGS + 1) for fret in range(FRETS - 1)]
     heard = [Heard(*place, bool(buzz)) for place, buzz in zip(places, notes, strict=True)]
-    found = diagnose(clean.frame, clean.strings, heard, clean.stroke).causes
+    found = diagnose(clean.frame, clean.strings, heard, STROKE).causes
     codes = {"relief": "relief_low", "nut": "nut_low", "fret": "fret_proud", "rise": "rise_up"}
     one = kind in ("nut", "saddle")
     return bool(found) and found[0].code == codes.get(kind, "saddle_low") and (found[0].string is not None) == one
@@ -151,16 +147,11 @@ def _ways(clean: CleanSetup, kind: str) -> Iterator[Array]:
 
 
 def _clean(chance: np.random.Generator) -> CleanSetup:
-    makes = made_of(SETS["10–46 nickel-plated steel"], notes_of(TUNINGS["standard"]))
-    pulls, stroke = tensions(makes, [SCALE_MM] * STRINGS), Stroke(CUSTOMS["electric"].from_saddle_mm)
     frame = StringFrame(SCALE_MM, FRETS, 0.2, errors=chance.normal(0, EVEN_MM, FRETS).tolist())
-    bare = [
-        OverString(n, pulls[n - 1], float(chance.uniform(0.12, 0.16)), customary_pluck("electric", n, STRINGS))
-        for n in range(1, STRINGS + 1)
-    ]
-    solved = setup_solve(frame, bare, (0.12, 0.28), float(chance.uniform(0.05, 0.09)), stroke=stroke)
+    bare = six_strings([float(chance.uniform(0.12, 0.16)) for _ in range(STRINGS)])
+    solved = setup_solve(frame, bare, (0.12, 0.28), float(chance.uniform(0.05, 0.09)), stroke=STROKE)
     placed = [replace(one, saddle_height_mm=at.saddle_height_mm) for one, at in zip(bare, solved.strung, strict=True)]
-    return CleanSetup(replace(frame, relief_mm=solved.relief_mm), tuple(placed), stroke)
+    return CleanSetup(replace(frame, relief_mm=solved.relief_mm), tuple(placed))
 
 
 def _changed(clean: CleanSetup, kind: str, size: float, place: int) -> CleanSetup:

@@ -4,13 +4,13 @@ from flask import abort
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.practice.attempts import drill_of
-from deft_bench.web.practice import beam, clamping, datum, line, radius, sawing
+from deft_bench.web.practice import beam, clamping, datum, line, radius, sawing, set_up
 from deft_bench.web.practice.hand_page import HandPage
 from deft_bench.web.practice.screen import closed_by, screen
 from deft_bench.web.support import db, or_404
 
-HAND_PAGES = {
-    one.drill.code: one for one in (beam.PAGE, radius.PAGE, line.PAGE, clamping.PAGE, sawing.PAGE, datum.PAGE)
+HAND_PAGES: dict[str, HandPage] = {
+    drill.PAGE.drill.code: drill.PAGE for drill in (beam, radius, line, clamping, sawing, datum, set_up)
 }
 """Their screens by their codes."""
 

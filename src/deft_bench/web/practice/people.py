@@ -15,6 +15,7 @@ from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.radius import RADIUS
 from deft_bench.bench.practice.rounds import in_rounds
 from deft_bench.bench.practice.sawing import SAWING
+from deft_bench.bench.practice.set_up import SET_UP
 from deft_bench.bench.practice.straight import SAYINGS, at_the_rod, debrief_rod
 from deft_bench.core.frets.rocker import Signed
 from deft_bench.core.practice.clamping import DRY
@@ -101,6 +102,12 @@ def _sawing(attempt_id: int) -> str:
     return f"{over}, up to {display().fine_mm(max(on.at_mm))} off it in the waste"
 
 
+def _set_up(attempt_id: int) -> str:
+    on = SET_UP.at_work(db(), attempt_id).piece
+    buzzing, actions = sum(map(len, on.buzzing())), on.actions_mm()
+    return f"{buzzing} notes that buzz, the action {display().fine_mm(sum(actions) / len(actions))} on the mean"
+
+
 def _intonate(attempt_id: int) -> str:
     found = at_the_saddle(db(), attempt_id)
     return f"left {abs(found.string.off_cents):.1f} cents off, after {len(found.done)} steps"
@@ -132,6 +139,7 @@ WORDS: Mapping[str, Callable[[int], str]] = {
     "beam": _beam,
     "radius": _radius,
     "line": _line,
+    "set_up": _set_up,
     "datum": _datum,
     "sawing": _sawing,
     "clamping": _clamping,
