@@ -15,16 +15,17 @@ from deft_bench.bench.practice.clamping import CLAMPING
 from deft_bench.bench.practice.datum import DATUM
 from deft_bench.bench.practice.line import LINE
 from deft_bench.bench.practice.sawing import SAWING
+from deft_bench.bench.practice.scratches import SCRATCHES
 from deft_bench.bench.practice.set_up import SET_UP, known
 from deft_bench.core.frets.crown import land
 from deft_bench.core.frets.crown_filing import ANGLES, SIDES, Crown
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice import clamping, datum, line, sawing, set_up
+from deft_bench.core.practice import clamping, datum, line, sawing, scratches, set_up
 from deft_bench.core.practice.numbered import WORTH_PLAYING
 from deft_bench.core.practice.six_strings import STRINGS
 
 AnyDrill = HandDrill[Any, Any, Any]
-DRILLS: dict[str, AnyDrill] = {one.code: one for one in (LINE, CLAMPING, SAWING, DATUM, SET_UP)}
+DRILLS: dict[str, AnyDrill] = {one.code: one for one in (LINE, CLAMPING, SAWING, DATUM, SET_UP, SCRATCHES)}
 
 
 def at_random(code: str, piece: Any, chance: np.random.Generator) -> tuple[Any, Any]:
@@ -44,6 +45,8 @@ def at_random(code: str, piece: Any, chance: np.random.Generator) -> tuple[Any, 
     if code == "set_up":
         string = pick(range(1, STRINGS + 1))
         return set_up.do(piece, pick(("loosen", "tighten", "file", "up", "raise", "play")), string)
+    if code == "scratches":
+        return scratches.do(piece, "rub", pick(range(len(scratches.KIT))), pick(scratches.WAYS))
     return datum.do(piece, "step") if not piece.ready else datum.do(piece, "lay_end")
 
 
@@ -201,3 +204,20 @@ def test_a_setup_answers_rod_file_and_screw_and_says_what_is_no_longer_known() -
     low = replace(neck, saddles_mm=(0.1,) * STRINGS)
     with pytest.raises(ValueError, match="lies on the plate"):
         set_up.do(low, "down", 1)
+
+
+def test_deep_marks_hide_among_fresh_ones_and_go_only_by_what_comes_off() -> None:
+    truth = scratches.Scratched("bright", (5.5, 0.0))
+    kit = [one.words for one in scratches.KIT]
+    rubbed, _ = scratches.do(truth, "rub", kit.index("P600 paper"), "along")
+    assert rubbed.deepest_um == pytest.approx(truth.deepest_um - rubbed.taken_um)
+    # rubbed the same way they look like the paper's own, rubbed across they are seen
+    own = scratches.DEPTH_SHARE * scratches.KIT[kit.index("P600 paper")].size_um
+    hidden = replace(rubbed, marks_um=(1.4 * own, 0.0))
+    assert hidden.seen_um() == pytest.approx((own, 0.0))
+    across, _ = scratches.do(replace(truth, marks_um=(1.4 * own + 1, 0.0)), "rub", kit.index("P600 paper"), "across")
+    assert across.seen_um()[0] == across.marks_um[0] > own * 0.9
+    # what is too fine for a mark never ends
+    for _ in range(20):
+        across, _said = scratches.do(across, "rub", len(kit) - 1, "across")
+    assert across.marks_um[0] > truth.asked_um

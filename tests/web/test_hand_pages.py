@@ -34,6 +34,11 @@ ACTS = {
         ({"did": "up", "lane": "3", "stop": "0.15"}, "String 3: screw a whole turn up."),
         ({"did": "tighten", "lane": "3"}, "before the rod was turned"),
     ),
+    "scratches": (
+        ({"did": "look", "lane": "along", "fret": "1"}, "Under the lamp: "),
+        ({"did": "rub", "lane": "along", "fret": "2"}, "10 strokes along with P400 paper."),
+        ({"did": "rub_more", "lane": "across", "fret": "4"}, "50 strokes across with P800 paper."),
+    ),
     "datum": (
         ({"did": "lay_line", "fret": "1"}, "Laid the rule with its 10 mm line at the nut."),
         ({"did": "clamp", "fret": "1"}, "Clamped the rule down."),
@@ -50,6 +55,10 @@ REFUSED = {
         ({"did": "play", "lane": "7"}, "one of: 1, 2"),
         ({"did": "file", "lane": "1", "stop": "3"}, "most"),
     ),
+    "scratches": (
+        ({"did": "look", "fret": "10"}, "1 to 9"),
+        ({"did": "look", "fret": "1", "lane": "up"}, "across"),
+    ),
     "datum": (({"did": "mark", "fret": "90"}, "1 to 81"), ({"did": "mark", "fret": "1"}, "Lay the rule first")),
 }
 SLIPS = {
@@ -57,6 +66,7 @@ SLIPS = {
     "clamping": "not turned in the glue’s time",
     "sawing": "not sawn through",
     "set_up": "notes that buzz, the action",
+    "scratches": "where the finish has 0.2",
     "datum": "2 frets marked of 12",
 }
 
@@ -77,7 +87,7 @@ def test_a_piece_is_worked_with_plain_forms_and_the_truth_is_shown_after(bench: 
     part = bench.post(f"{url}/work", ACTS[drill][-1][0], headers={"HX-Request": "true"}).text
     assert "<html" not in part
     keys = re.findall(r'data-key="([^"]+)"', part)
-    assert len(keys) == len(set(keys)) > 3
+    assert len(keys) == len(set(keys)) >= 3
     assert "What the program would have done" not in part
     seen = words(bench.post(f"{url}/handed-in", {}).text)
     assert "of 100" in seen

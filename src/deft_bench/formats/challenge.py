@@ -10,6 +10,7 @@ from importlib.resources import files
 from typing import Any
 
 from deft_bench.core.frets.crown_filing import UNCUT_MM
+from deft_bench.core.frets.grit_ladder import FINISH_UM
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.practice import (
     beam,
@@ -22,6 +23,7 @@ from deft_bench.core.practice import (
     radius,
     rounds,
     sawing,
+    scratches,
     set_up,
     straight,
     whole_neck,
@@ -94,6 +96,7 @@ _WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
     "datum": lambda kept, _: datum.why_no_drill(datum.marking_from(kept)),
     "sawing": lambda kept, _: sawing.why_no_drill(sawing.kerf_from(kept)),
     "set_up": lambda kept, _: set_up.why_no_drill(set_up.neck_from(kept)),
+    "scratches": lambda kept, _: scratches.why_no_drill(scratches.scratched_from(kept)),
     "intonate": lambda kept, _: intonate.why_no_drill(intonate.SaddleString(**kept)),
     "order": lambda kept, level: order.why_no_drill(order.day_from(kept), level),
     **dict.fromkeys(IN_ROUNDS, lambda kept, _: rounds.why_no_drill(rounds.rounds_from(kept))),
@@ -258,6 +261,16 @@ _TRUTHS: Mapping[str, Any] = {
             "slots_mm": _listed(_number(-0.2, 1.5), STRINGS, STRINGS),
             "saddles_mm": _listed(_number(0, 12), STRINGS, STRINGS),
         }
+    ),
+    "scratches": _object(
+        {
+            "finish": {"enum": list(FINISH_UM)},
+            "marks_um": _listed(_number(0, 20), 2, 2),
+            "fresh_um": _listed(_number(0, 0), 2, 2),
+            "held": {"enum": [-1]},
+            "taken_um": _number(0, 0),
+        },
+        optional=("fresh_um", "held", "taken_um"),
     ),
     "intonate": _object(
         {

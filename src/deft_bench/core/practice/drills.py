@@ -17,6 +17,7 @@ from deft_bench.core.practice import (
     radius,
     read_light,
     sawing,
+    scratches,
     set_up,
     straight,
     what_buzzes,
@@ -68,6 +69,12 @@ DRILLS: Mapping[str, Drill] = {
         "A levelled fret with a broad line of ink on its top. File its shoulders, steep first, then flatter, until a"
         " thin even line is left in the middle of a round crown. About four minutes.",
         line.LEVELS,
+    ),
+    "scratches": Drill(
+        "Scratches out",
+        "A fret with the marks of levelling on it, a kit of abrasives and a lamp. From the coarsest mark to the finish"
+        " asked, without a scratch left that hides. About three minutes.",
+        scratches.LEVELS,
     ),
     "clamping": Drill(
         "Glue and clamp",

@@ -15,6 +15,7 @@ from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.radius import RADIUS
 from deft_bench.bench.practice.rounds import in_rounds
 from deft_bench.bench.practice.sawing import SAWING
+from deft_bench.bench.practice.scratches import SCRATCHES
 from deft_bench.bench.practice.set_up import SET_UP
 from deft_bench.bench.practice.straight import SAYINGS, at_the_rod, debrief_rod
 from deft_bench.core.frets.rocker import Signed
@@ -108,6 +109,11 @@ def _set_up(attempt_id: int) -> str:
     return f"{buzzing} notes that buzz, the action {display().fine_mm(sum(actions) / len(actions))} on the mean"
 
 
+def _scratches(attempt_id: int) -> str:
+    on = SCRATCHES.at_work(db(), attempt_id).piece
+    return f"marks of {on.deepest_um:.1f} µm left, where the finish has {on.asked_um:.1f} µm"
+
+
 def _intonate(attempt_id: int) -> str:
     found = at_the_saddle(db(), attempt_id)
     return f"left {abs(found.string.off_cents):.1f} cents off, after {len(found.done)} steps"
@@ -140,6 +146,7 @@ WORDS: Mapping[str, Callable[[int], str]] = {
     "radius": _radius,
     "line": _line,
     "set_up": _set_up,
+    "scratches": _scratches,
     "datum": _datum,
     "sawing": _sawing,
     "clamping": _clamping,
