@@ -16,16 +16,17 @@ from deft_bench.bench.practice.datum import DATUM
 from deft_bench.bench.practice.line import LINE
 from deft_bench.bench.practice.sawing import SAWING
 from deft_bench.bench.practice.scratches import SCRATCHES
+from deft_bench.bench.practice.seating import SEATING, looked
 from deft_bench.bench.practice.set_up import SET_UP, known
 from deft_bench.core.frets.crown import land
 from deft_bench.core.frets.crown_filing import ANGLES, SIDES, Crown
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice import clamping, datum, line, sawing, scratches, set_up
+from deft_bench.core.practice import clamping, datum, line, sawing, scratches, seating, set_up
 from deft_bench.core.practice.numbered import WORTH_PLAYING
 from deft_bench.core.practice.six_strings import STRINGS
 
 AnyDrill = HandDrill[Any, Any, Any]
-DRILLS: dict[str, AnyDrill] = {one.code: one for one in (LINE, CLAMPING, SAWING, DATUM, SET_UP, SCRATCHES)}
+DRILLS: dict[str, AnyDrill] = {one.code: one for one in (LINE, CLAMPING, SAWING, DATUM, SET_UP, SCRATCHES, SEATING)}
 
 
 def at_random(code: str, piece: Any, chance: np.random.Generator) -> tuple[Any, Any]:
@@ -47,6 +48,8 @@ def at_random(code: str, piece: Any, chance: np.random.Generator) -> tuple[Any, 
         return set_up.do(piece, pick(("loosen", "tighten", "file", "up", "raise", "play")), string)
     if code == "scratches":
         return scratches.do(piece, "rub", pick(range(len(scratches.KIT))), pick(scratches.WAYS))
+    if code == "seating":
+        return seating.do(piece, pick(("tap", "press", "look")), pick(range(1, seating.FRETS + 1)), pick(seating.ZONES))
     return datum.do(piece, "step") if not piece.ready else datum.do(piece, "lay_end")
 
 
@@ -221,3 +224,36 @@ def test_deep_marks_hide_among_fresh_ones_and_go_only_by_what_comes_off() -> Non
     for _ in range(20):
         across, _said = scratches.do(across, "rub", len(kit) - 1, "across")
     assert across.marks_um[0] > truth.asked_um
+
+
+def test_an_end_springs_by_what_the_wire_is_bent_too_little_and_force_cracks_the_board() -> None:
+    good = seating.Fret(8.0, 230.0)
+    slack = seating.Fret(2.0, 340.0)
+    blocked = replace(good, blocked=0, blocked_mm=0.3)
+    board = seating.Slotted(254.0, (good, slack, blocked, good, good, good))
+    feels = dict[int, str]()
+    for fret in (1, 2, 3):
+        for _ in range(3):
+            board, said = seating.do(board, "press", fret)
+            feels[fret] = said.feels
+    assert feels == {1: "home", 2: "springs", 3: "rings"}
+    lifts = seating.HALF_MM**2 / 2 * (1 / 254 - 1 / 340)
+    assert board.frets[1].up_mm == pytest.approx((lifts - 2 / seating.STIFF_N, 0, lifts - 2 / seating.STIFF_N))
+    assert board.frets[2].up_mm[0] == 0.3
+    # bent more, or glued, it stays; what is in the way is notched, or the board cracks
+    glued, _ = seating.do(board, "glue", 2)
+    assert max(glued.frets[1].up_mm) == 0.0
+    with pytest.raises(ValueError, match="pull it first"):
+        seating.do(board, "bend", 2)
+    notched = board
+    for what in ("pull", "notch", "press", "press", "press"):
+        notched, said = seating.do(notched, what, 3, "bass")
+    assert said.feels == "home"
+    for _ in range(seating.FORCES):
+        board, _said = seating.do(board, "tap", 3, "bass")
+    assert board.cracked
+    # the middle first levers up ends that no barb holds yet
+    first, said = seating.do(seating.slotted(1, 1), "tap", 1, "middle")
+    assert first.frets[0].up_mm[0] > seating.STANDS_MM
+    looks = [seating.do(first, "look", 1)[1], seating.do(first, "look", 2)[1]]
+    assert set(looked([*looks, said])) == {2}

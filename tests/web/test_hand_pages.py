@@ -39,6 +39,15 @@ ACTS = {
         ({"did": "rub", "lane": "along", "fret": "2"}, "10 strokes along with P400 paper."),
         ({"did": "rub_more", "lane": "across", "fret": "4"}, "50 strokes across with P800 paper."),
     ),
+    "seating": (
+        ({"did": "tap", "fret": "2", "lane": "bass"}, "Fret 2, bass: it goes in."),
+        ({"did": "press", "fret": "2", "lane": "bass"}, "Pressed fret 2: it goes in."),
+        ({"did": "pull", "fret": "2", "lane": "bass"}, "Pulled fret 2."),
+        ({"did": "bend", "fret": "2", "lane": "bass"}, "Bent fret 2 tighter."),
+        ({"did": "notch", "fret": "2", "lane": "bass"}, "Notched the tang of fret 2, bass."),
+        ({"did": "glue", "fret": "2", "lane": "bass"}, "Glued and clamped fret 2."),
+        ({"did": "look", "fret": "1", "lane": "bass"}, "Daylight under fret 1: 1.20 mm bass, 1.20 mm middle"),
+    ),
     "datum": (
         ({"did": "lay_line", "fret": "1"}, "Laid the rule with its 10 mm line at the nut."),
         ({"did": "clamp", "fret": "1"}, "Clamped the rule down."),
@@ -59,6 +68,7 @@ REFUSED = {
         ({"did": "look", "fret": "10"}, "1 to 9"),
         ({"did": "look", "fret": "1", "lane": "up"}, "across"),
     ),
+    "seating": (({"did": "tap", "fret": "7"}, "1 to 6"), ({"did": "tap", "fret": "1", "lane": "nut"}, "bass, middle")),
     "datum": (({"did": "mark", "fret": "90"}, "1 to 81"), ({"did": "mark", "fret": "1"}, "Lay the rule first")),
 }
 SLIPS = {
@@ -67,6 +77,7 @@ SLIPS = {
     "sawing": "not sawn through",
     "set_up": "notes that buzz, the action",
     "scratches": "where the finish has 0.2",
+    "seating": "daylight of 1.20 mm left",
     "datum": "2 frets marked of 12",
 }
 

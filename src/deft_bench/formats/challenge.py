@@ -24,6 +24,7 @@ from deft_bench.core.practice import (
     rounds,
     sawing,
     scratches,
+    seating,
     set_up,
     straight,
     whole_neck,
@@ -97,6 +98,7 @@ _WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
     "sawing": lambda kept, _: sawing.why_no_drill(sawing.kerf_from(kept)),
     "set_up": lambda kept, _: set_up.why_no_drill(set_up.neck_from(kept)),
     "scratches": lambda kept, _: scratches.why_no_drill(scratches.scratched_from(kept)),
+    "seating": lambda kept, _: seating.why_no_drill(seating.slotted_from(kept)),
     "intonate": lambda kept, _: intonate.why_no_drill(intonate.SaddleString(**kept)),
     "order": lambda kept, level: order.why_no_drill(order.day_from(kept), level),
     **dict.fromkeys(IN_ROUNDS, lambda kept, _: rounds.why_no_drill(rounds.rounds_from(kept))),
@@ -271,6 +273,27 @@ _TRUTHS: Mapping[str, Any] = {
             "taken_um": _number(0, 0),
         },
         optional=("fresh_um", "held", "taken_um"),
+    ),
+    "seating": _object(
+        {
+            "board_mm": _number(120, 1000),
+            "frets": _listed(
+                _object(
+                    {
+                        "hold_n": _number(0, 50),
+                        "wire_mm": _number(100, 2000),
+                        "blocked": {"enum": [-1, 0, 1, 2]},
+                        "blocked_mm": _number(0, 1),
+                        "up_mm": _listed({"enum": [seating.STANDS_MM]}, 3, 3),
+                        "forced": {"enum": [0]},
+                        "glued": {"enum": [False]},
+                    },
+                    optional=("blocked", "blocked_mm", "up_mm", "forced", "glued"),
+                ),
+                seating.FRETS,
+                seating.FRETS,
+            ),
+        }
     ),
     "intonate": _object(
         {

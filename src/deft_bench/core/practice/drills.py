@@ -18,6 +18,7 @@ from deft_bench.core.practice import (
     read_light,
     sawing,
     scratches,
+    seating,
     set_up,
     straight,
     what_buzzes,
@@ -63,6 +64,12 @@ DRILLS: Mapping[str, Drill] = {
         "A fretboard blank of another radius, scribbled over with pencil. Sand with the radius block, see where the"
         " pencil goes and where it stays, and stop when it is true. About five minutes.",
         radius.LEVELS,
+    ),
+    "seating": Drill(
+        "Seat the frets",
+        "Six frets and their slots. Tap them home or press them, look for daylight, and find out why one springs back"
+        " and another rings. About four minutes.",
+        seating.LEVELS,
     ),
     "line": Drill(
         "Thin the line",

@@ -4,14 +4,13 @@ from flask import abort
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.practice.attempts import drill_of
-from deft_bench.web.practice import beam, clamping, datum, line, radius, sawing, scratches, set_up
+from deft_bench.web.practice import beam, clamping, datum, line, radius, sawing, scratches, seating, set_up
 from deft_bench.web.practice.hand_page import HandPage
 from deft_bench.web.practice.screen import closed_by, screen
 from deft_bench.web.support import db, or_404
 
-HAND_PAGES: dict[str, HandPage] = {
-    drill.PAGE.drill.code: drill.PAGE for drill in (beam, radius, line, clamping, sawing, datum, set_up, scratches)
-}
+_DRILLS = (beam, radius, seating, line, scratches, clamping, datum, sawing, set_up)
+HAND_PAGES: dict[str, HandPage] = {drill.PAGE.drill.code: drill.PAGE for drill in _DRILLS}
 """Their screens by their codes."""
 
 

@@ -16,6 +16,7 @@ from deft_bench.bench.practice.radius import RADIUS
 from deft_bench.bench.practice.rounds import in_rounds
 from deft_bench.bench.practice.sawing import SAWING
 from deft_bench.bench.practice.scratches import SCRATCHES
+from deft_bench.bench.practice.seating import SEATING
 from deft_bench.bench.practice.set_up import SET_UP
 from deft_bench.bench.practice.straight import SAYINGS, at_the_rod, debrief_rod
 from deft_bench.core.frets.rocker import Signed
@@ -114,6 +115,13 @@ def _scratches(attempt_id: int) -> str:
     return f"marks of {on.deepest_um:.1f} µm left, where the finish has {on.asked_um:.1f} µm"
 
 
+def _seating(attempt_id: int) -> str:
+    on = SEATING.at_work(db(), attempt_id).piece
+    if on.cracked:
+        return "a fret driven on what was in its way: the board cracked"
+    return f"daylight of {display().fine_mm(max(on.daylight_mm()))} left under a fret"
+
+
 def _intonate(attempt_id: int) -> str:
     found = at_the_saddle(db(), attempt_id)
     return f"left {abs(found.string.off_cents):.1f} cents off, after {len(found.done)} steps"
@@ -147,6 +155,7 @@ WORDS: Mapping[str, Callable[[int], str]] = {
     "line": _line,
     "set_up": _set_up,
     "scratches": _scratches,
+    "seating": _seating,
     "datum": _datum,
     "sawing": _sawing,
     "clamping": _clamping,
