@@ -233,6 +233,7 @@ def test_a_knife_goes_along_the_rule_by_keys_and_by_the_pointer(browser: Browser
     expect(page.locator("#stage-part [role=status]")).to_contain_text("Lay the rule first")
     page.keyboard.press("l")
     page.keyboard.press("c")
+    expect(page.locator(".mat-foot")).to_contain_text("10 mm line at the nut: read so much more, clamped")
     with closing(connect(demo_path)) as db:
         blank = DATUM.at_work(db, attempt).truth
     for n, wanted in enumerate(blank.wanted_mm, 1):
