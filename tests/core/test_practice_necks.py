@@ -2,7 +2,7 @@
 
 import json
 import re
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from datetime import date, timedelta
 
 import numpy as np
@@ -22,6 +22,7 @@ from deft_bench.core.practice.culprit import (
     FRETS,
     LEVELS,
     TOLERANCE_MM,
+    CulpritNeck,
     believed,
     culprit_neck,
     found_by_program,
@@ -34,6 +35,7 @@ from deft_bench.core.practice.mistakes import mistakes
 from deft_bench.core.practice.numbered import WORTH_PLAYING
 from deft_bench.core.practice.read_light import read_light
 from deft_bench.core.practice.rounds import STRINGS
+from deft_bench.core.simulated_neck import SimulatedNeck
 from deft_bench.core.strings.notes import cents_between
 from deft_bench.core.strings.pitch import pitch
 from deft_bench.formats.operations_toml import shipped
@@ -66,7 +68,7 @@ def test_every_neck_is_found_by_the_program_whose_play_is_worth_all(seed: int, l
 @settings(max_examples=25, deadline=None)
 @given(SEEDS, ALL_LEVELS, st.integers(2, FRETS - 1), st.sampled_from(("bass", "middle", "treble")))
 def test_tools_say_what_is_there(seed: int, level: int, fret: int, lane: str) -> None:
-    truth = culprit_neck(seed, level)
+    truth = replace(culprit_neck(seed, level), edge_mm=())
     tops = truth.neck.heights()[lane]
     rock = rock_of(truth.neck.positions, tops, around(fret))
     rocks = read(truth, "rocker", lane, fret).rocks
@@ -93,8 +95,8 @@ def test_a_hand_at_random_is_worth_little_and_nonsense_is_refused() -> None:
         points.append(score(truth, level, readings, named).points)
     # now and then one is guessed
     assert np.mean(points) < 15
-    with pytest.raises(ValueError, match="1 to 5"):
-        culprit_neck(1, 6)
+    with pytest.raises(ValueError, match="1 to 6"):
+        culprit_neck(1, 7)
     with pytest.raises(ValueError, match="whole number"):
         culprit_neck(-1, 1)
     with pytest.raises(ValueError, match="2 to 21"):
@@ -421,3 +423,19 @@ def test_what_buzzes_is_of_one_cause_that_the_diagnosis_names() -> None:
             assert (len(set(strings)) == 1) == (kind in ("nut", "saddle"))
             if kind == "rise":
                 assert frets.min() > 8
+
+
+def test_what_moves_with_the_edge_is_the_edges() -> None:
+    truth = next(one for one in (culprit_neck(seed, 6) for seed in range(20)) if max(one.edge_mm) > 0)
+    lying, turned = (read(truth, tool, "middle").light for tool in ("straightedge", "turned"))
+    assert lying != turned
+    # the rocker is too short to be led astray, and on an even neck what light there is turns round with the edge
+    assert found_by_program(truth, 6)[1] == truth.signed
+    even = CulpritNeck(SimulatedNeck(640.0, dict.fromkeys(LANES, (0.0,) * FRETS), {}), truth.out_mm, truth.edge_mm)
+    gaps = [read(even, tool, "bass").light for tool in ("straightedge", "turned")]
+    assert 2 in gaps[0] or 1 in gaps[0]
+    high = [n for n, mm in enumerate(truth.edge_mm) if mm == max(truth.edge_mm)]
+    assert all(gaps[0][n] == 0 for n in high)
+    assert all(gaps[1][FRETS - 1 - n] == 0 for n in high)
+    straight = read(replace(truth, edge_mm=()), "straightedge", "middle").light
+    assert straight == read(replace(truth, edge_mm=()), "turned", "middle").light

@@ -66,7 +66,7 @@ def test_a_drill_is_done_with_plain_forms(bench: Bench, demo: Connection) -> Non
 def test_what_cannot_be_is_refused_and_nothing_is_lost(bench: Bench) -> None:
     refused: tuple[tuple[dict[str, str], str], ...] = (
         ({"person": "", "level": "1"}, "Say who practises"),
-        ({"person": "Ida", "level": "9"}, "1 to 5"),
+        ({"person": "Ida", "level": "9"}, "1 to 6"),
         ({"person": "Ida", "level": "1", "seed": "twelve"}, "whole number"),
     )
     for sent, why in refused:
@@ -283,7 +283,7 @@ def test_a_challenge_that_cannot_be_is_refused_by_its_field(bench: Bench) -> Non
 def test_the_one_who_teaches_sees_who_can_do_what_and_what_went_wrong(bench: Bench, demo: Connection) -> None:
     page = words(bench.get("/practice/people"))
     assert "Emre" in page
-    assert re.search(r"Tova level 2 of 5 ?, weak at 3 3 tries", page)
+    assert re.search(r"Tova level 2 of 6 ?, weak at 3 3 tries", page)
     beam = start(bench, "Noor", level=2, seed="8", drill="beam")
     for _ in range(3):
         bench.post(f"{beam}/work", {"did": "firm", "fret": 11, "lane": "all three"})

@@ -178,7 +178,9 @@ _TRUTHS: Mapping[str, Any] = {
                 "minProperties": 1,
                 "maxProperties": 5,
             },
-        }
+            "edge_mm": _listed(_number(0, 1), 0, culprit.FRETS),
+        },
+        optional=("edge_mm",),
     ),
     "straight": _ROD,
     "beam": _object(

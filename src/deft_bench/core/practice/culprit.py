@@ -23,28 +23,34 @@ THREAD_MM, CLEAR_MM = 0.02, 0.06
 """A gap under a straightedge is seen as a thread of light from the first on, and as a clear one from the second."""
 EVEN_MM = 0.003
 APART, CLOSE = 6, 3
-SECONDS: Mapping["Tool", float] = {"rocker": 4.0, "straightedge": 15.0}
+EDGE_MM = (0.08, 0.14)
+"""How far an edge that is not true stands down where it does most."""
+SECONDS: Mapping["Tool", float] = {"rocker": 4.0, "straightedge": 15.0, "turned": 15.0}
 """What a reading takes on a bench."""
 RIGHT_SHARE = 0.6
 """So much of the score is for the answer; the rest is for how few seconds of reading it took."""
 
-Tool = Literal["rocker", "straightedge"]
+Tool = Literal["rocker", "straightedge", "turned"]
 LEVELS: Mapping[int, tuple[str, int]] = {
     1: ("one proud fret", 1),
     2: ("one fret, proud or low", 1),
     3: ("two frets, far apart", 2),
     4: ("two frets, close together", 2),
     5: ("three frets", 3),
+    6: ("two frets, and a straightedge that may not be true", 2),
 }
 """What is said of each level, and how many frets are out."""
 
 
 @dataclass(frozen=True, slots=True)
 class CulpritNeck:
-    """The hidden truth: a neck, and the frets that are out with how far, mm, proud positive."""
+    """The hidden truth: a neck, and the frets that are out with how far, mm, proud positive; how far the straightedge
+    stands down over each fret, mm (nothing: it is true).
+    """
 
     neck: SimulatedNeck
     out_mm: Mapping[int, float]
+    edge_mm: tuple[float, ...] = ()
 
     @property
     def signed(self) -> frozenset[Signed]:
@@ -56,12 +62,12 @@ def neck_from(kept: Any) -> CulpritNeck:
     """A neck as it was kept, a JSON value."""
     tops = {lane: tuple(map(float, kept["tops"][lane])) for lane in LANES}
     out = {int(fret): float(mm) for fret, mm in kept["out_mm"].items()}
-    return CulpritNeck(SimulatedNeck(SCALE_MM, tops, {}), out)
+    return CulpritNeck(SimulatedNeck(SCALE_MM, tops, {}), out, tuple(kept.get("edge_mm", ())))
 
 
 def as_json(truth: CulpritNeck) -> dict[str, Any]:
     """A neck as it is kept."""
-    return {"tops": truth.neck.tops, "out_mm": truth.out_mm}
+    return {"tops": truth.neck.tops, "out_mm": truth.out_mm, "edge_mm": truth.edge_mm}
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,7 +89,8 @@ class Reading:
             said = {True: "it rocks", False: "it sits", None: "too close to tell"}[self.rocks]
             return f"Rocker on {self.fret - 1}, {self.fret} and {self.fret + 1}, {self.lane}: {said}"
         seen = [fret for fret, light in enumerate(self.light, 1) if light == 2]
-        return f"Straightedge, {self.lane}: clear light over {', '.join(map(str, seen)) or 'no fret'}"
+        turned = ", end for end" if self.tool == "turned" else ""
+        return f"Straightedge{turned}, {self.lane}: clear light over {', '.join(map(str, seen)) or 'no fret'}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +112,7 @@ class Score:
 
 
 def culprit_neck(seed: int, level: int) -> CulpritNeck:
-    """The neck of a seed and a level, 1 to 5; raises ValueError for another. It is one that a rocker can explain."""
+    """The neck of a seed and a level, 1 to 6; raises ValueError for another. It is one that a rocker can explain."""
     chance = chance_of(seed, level, max(LEVELS), 0)
     while True:
         made = _drawn(chance, level)
@@ -115,6 +122,8 @@ def culprit_neck(seed: int, level: int) -> CulpritNeck:
 
 def why_no_drill(truth: CulpritNeck, level: int) -> str:
     """Why a neck cannot be practised on at a level; empty where it can."""
+    if len(truth.edge_mm) not in (0, FRETS):
+        return f"edge_mm: how far it stands down over each of {FRETS} frets, or nothing"
     if any(not 1 <= fret <= FRETS for fret in truth.out_mm):
         return f"out_mm names a fret that is not there: 1 to {FRETS}"
     many = LEVELS[level][1]
@@ -131,8 +140,11 @@ def read(truth: CulpritNeck, tool: Tool, lane: str, fret: int = 0) -> Reading:
     """
     if lane not in LANES:
         raise ValueError(f"choose a lane: {', '.join(LANES)}")
-    if tool == "straightedge":
-        gaps = truth.neck.under_edge(lane)
+    if tool != "rocker":
+        # an edge that stands down lies as a true one would on tops that stand up by so much
+        edge = truth.edge_mm[::-1] if tool == "turned" else truth.edge_mm
+        tops = [top + down for top, down in zip(truth.neck.tops[lane], edge or (0.0,) * FRETS, strict=True)]
+        gaps = SimulatedNeck(SCALE_MM, dict.fromkeys(LANES, tuple(tops)), {}).under_edge(lane)
         return Reading(tool, lane, light=tuple(2 if mm >= CLEAR_MM else int(mm >= THREAD_MM) for mm in gaps))
     if not 2 <= fret <= FRETS - 1:
         raise ValueError(f"a rocker stands on three frets: choose its middle one, 2 to {FRETS - 1}")
@@ -207,4 +219,12 @@ def _drawn(chance: np.random.Generator, level: int) -> CulpritNeck:
         lane: tuple(float(chance.normal(0, EVEN_MM)) + out.get(fret, 0.0) for fret in range(1, FRETS + 1))
         for lane in LANES
     }
-    return CulpritNeck(SimulatedNeck(SCALE_MM, tops, {}), out)
+    return CulpritNeck(SimulatedNeck(SCALE_MM, tops, {}), out, _edge(chance) if level == max(LEVELS) else ())
+
+
+def _edge(chance: np.random.Generator) -> tuple[float, ...]:
+    """An edge, true one time in four, else with a hump to one side of its middle."""
+    if chance.random() < 0.25:
+        return (0.0,) * FRETS
+    at, size = float(chance.choice([chance.uniform(4, 8), chance.uniform(15, 19)])), float(chance.uniform(*EDGE_MM))
+    return tuple(round(size * max(0.0, 1 - ((fret - at) / 4) ** 2), 4) for fret in range(1, FRETS + 1))

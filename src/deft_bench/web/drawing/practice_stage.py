@@ -76,7 +76,7 @@ def stage_of(
     felt = [
         Felt(xs[fret - 1], LANES_Y[lane], -1 if rocks is None else int(rocks)) for (lane, fret), rocks in said.items()
     ]
-    seen = {one.lane: one.light for one in readings if one.tool == "straightedge"}
+    seen = {one.lane: one.light for one in readings if one.tool != "rocker"}
     light = [
         Light(xs[i] - LIGHT_WIDTH / 2, LIGHT_WIDTH, LANES_Y[lane] - ABOVE_LANE, level)
         for lane, levels in seen.items()

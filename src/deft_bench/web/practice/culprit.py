@@ -13,7 +13,7 @@ from deft_bench.web.drawing.practice_stage import stage_of
 from deft_bench.web.practice.screen import acted_on, screen
 from deft_bench.web.support import Form, db, now, or_404
 
-TOOLS: dict[str, Tool] = {"rocker": "rocker", "straightedge": "straightedge"}
+TOOLS: dict[str, Tool] = {"rocker": "rocker", "straightedge": "straightedge", "turned": "turned"}
 
 
 def page(attempt_id: int) -> str:
