@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from deft_bench.bench.practice.by_hand import HandDrill
 from deft_bench.bench.practice.clamping import CLAMPING
 from deft_bench.bench.practice.datum import DATUM
+from deft_bench.bench.practice.ends import ENDS
 from deft_bench.bench.practice.line import LINE
 from deft_bench.bench.practice.sawing import SAWING
 from deft_bench.bench.practice.scratches import SCRATCHES
@@ -21,12 +22,14 @@ from deft_bench.bench.practice.set_up import SET_UP, known
 from deft_bench.core.frets.crown import land
 from deft_bench.core.frets.crown_filing import ANGLES, SIDES, Crown
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice import clamping, datum, line, sawing, scratches, seating, set_up
+from deft_bench.core.practice import clamping, datum, ends, line, sawing, scratches, seating, set_up
 from deft_bench.core.practice.numbered import WORTH_PLAYING
 from deft_bench.core.practice.six_strings import STRINGS
 
 AnyDrill = HandDrill[Any, Any, Any]
-DRILLS: dict[str, AnyDrill] = {one.code: one for one in (LINE, CLAMPING, SAWING, DATUM, SET_UP, SCRATCHES, SEATING)}
+DRILLS: dict[str, AnyDrill] = {
+    one.code: one for one in (LINE, CLAMPING, SAWING, DATUM, SET_UP, SCRATCHES, SEATING, ENDS)
+}
 
 
 def at_random(code: str, piece: Any, chance: np.random.Generator) -> tuple[Any, Any]:
@@ -50,6 +53,8 @@ def at_random(code: str, piece: Any, chance: np.random.Generator) -> tuple[Any, 
         return scratches.do(piece, "rub", pick(range(len(scratches.KIT))), pick(scratches.WAYS))
     if code == "seating":
         return seating.do(piece, pick(("tap", "press", "look")), pick(range(1, seating.FRETS + 1)), pick(seating.ZONES))
+    if code == "ends":
+        return ends.do(piece, pick(ends.TAKES), pick(ends.SIDES), pick(range(1, ends.PLACES + 1)))
     return datum.do(piece, "step") if not piece.ready else datum.do(piece, "lay_end")
 
 
@@ -257,3 +262,25 @@ def test_an_end_springs_by_what_the_wire_is_bent_too_little_and_force_cracks_the
     assert first.frets[0].up_mm[0] > seating.STANDS_MM
     looks = [seating.do(first, "look", 1)[1], seating.do(first, "look", 2)[1]]
     assert set(looked([*looks, said])) == {2}
+
+
+def test_a_file_takes_the_ends_first_and_then_the_edge_of_the_board() -> None:
+    truth = ends.ends(5, 2)
+    filed, took = truth, 0.0
+    for one in ends.by_program(truth)[0]:
+        if one.side == "bass" and one.what.startswith("flush"):
+            filed, _said = ends.do(filed, one.what, one.side, one.place)
+            took += ends.TAKES[one.what]
+    assert max(filed.sides[0].over_mm) <= ends.FLUSH_MM
+    assert max(filed.sides[0].bare_mm) < ends.BARE_MM
+    assert filed.sides[1] == truth.sides[1]
+    # what comes off is what was said, off ends and edge together
+    off = sum(truth.sides[0].over_mm) - sum(filed.sides[0].over_mm) + sum(filed.sides[0].bare_mm)
+    assert off == pytest.approx(took)
+    for _ in range(6):
+        filed, _said = ends.do(filed, "flush_firm", "bass")
+    assert max(filed.sides[0].bare_mm) > ends.BARE_MM
+    # bevelled before they are flush, the ends that stand out are bevelled most
+    early, _ = ends.do(truth, "bevel_firm", "treble")
+    most = int(np.argmax(early.sides[1].bevel_mm))
+    assert truth.sides[1].over_mm[most] > np.mean(truth.sides[1].over_mm)

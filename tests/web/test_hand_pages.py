@@ -48,6 +48,17 @@ ACTS = {
         ({"did": "glue", "fret": "2", "lane": "bass"}, "Glued and clamped fret 2."),
         ({"did": "look", "fret": "1", "lane": "bass"}, "Daylight under fret 1: 1.20 mm bass, 1.20 mm middle"),
     ),
+    "ends": (
+        (
+            {"did": "flush_firm", "fret": "2", "lane": "treble"},
+            "firm strokes flush, treble side, the hand at place 2.",
+        ),
+        (
+            {"did": "bevel", "fret": "2", "lane": "bass"},
+            "light strokes at the bevel, bass side, the hand",
+        ),
+        ({"did": "feel", "fret": "2", "lane": "bass"}, "Bass side: ends up to 0."),
+    ),
     "datum": (
         ({"did": "lay_line", "fret": "1"}, "Laid the rule with its 10 mm line at the nut."),
         ({"did": "clamp", "fret": "1"}, "Clamped the rule down."),
@@ -69,6 +80,7 @@ REFUSED = {
         ({"did": "look", "fret": "1", "lane": "up"}, "across"),
     ),
     "seating": (({"did": "tap", "fret": "7"}, "1 to 6"), ({"did": "tap", "fret": "1", "lane": "nut"}, "bass, middle")),
+    "ends": (({"did": "feel", "fret": "6"}, "1 to 5"), ({"did": "feel", "fret": "1", "lane": "nut"}, "bass, treble")),
     "datum": (({"did": "mark", "fret": "90"}, "1 to 81"), ({"did": "mark", "fret": "1"}, "Lay the rule first")),
 }
 SLIPS = {
@@ -78,6 +90,7 @@ SLIPS = {
     "set_up": "notes that buzz, the action",
     "scratches": "where the finish has 0.2",
     "seating": "daylight of 1.20 mm left",
+    "ends": "ends up to 0.",
     "datum": "2 frets marked of 12",
 }
 

@@ -218,9 +218,9 @@ def test_a_blank_is_sanded_with_plain_forms_and_what_is_left_is_shown_after(benc
 
 def test_every_drill_has_a_challenge_and_a_drill_is_handed_on_as_a_file(bench: Bench, demo: Connection) -> None:
     page = bench.get("/practice/challenges")
-    assert len(shipped()) == 28
+    assert len(shipped()) == 29
     assert {one.drill for one in shipped().values()} == set(DRILLS)
-    assert page.count('name="challenge"') == 28
+    assert page.count('name="challenge"') == 29
     for code, one in shipped().items():
         answer = bench.post("/practice/challenges", {"person": "Ida", "challenge": code}, follow=False)
         assert bench.get(answer.headers["Location"])

@@ -17,6 +17,7 @@ from deft_bench.core.practice import (
     clamping,
     culprit,
     datum,
+    ends,
     intonate,
     line,
     order,
@@ -99,6 +100,7 @@ _WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
     "set_up": lambda kept, _: set_up.why_no_drill(set_up.neck_from(kept)),
     "scratches": lambda kept, _: scratches.why_no_drill(scratches.scratched_from(kept)),
     "seating": lambda kept, _: seating.why_no_drill(seating.slotted_from(kept)),
+    "ends": lambda kept, _: ends.why_no_drill(ends.ends_from(kept)),
     "intonate": lambda kept, _: intonate.why_no_drill(intonate.SaddleString(**kept)),
     "order": lambda kept, level: order.why_no_drill(order.day_from(kept), level),
     **dict.fromkeys(IN_ROUNDS, lambda kept, _: rounds.why_no_drill(rounds.rounds_from(kept))),
@@ -295,6 +297,22 @@ _TRUTHS: Mapping[str, Any] = {
                 seating.FRETS,
                 seating.FRETS,
             ),
+        }
+    ),
+    "ends": _object(
+        {
+            "sides": _listed(
+                _object(
+                    {
+                        "over_mm": _listed(_number(0, 3), ends.FRETS, ends.FRETS),
+                        "bevel_mm": _listed(_number(0, 0), ends.FRETS, ends.FRETS),
+                        "bare_mm": _listed(_number(0, 0), ends.FRETS + 1, ends.FRETS + 1),
+                    },
+                    optional=("bevel_mm", "bare_mm"),
+                ),
+                2,
+                2,
+            )
         }
     ),
     "intonate": _object(

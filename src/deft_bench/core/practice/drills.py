@@ -9,6 +9,7 @@ from deft_bench.core.practice import (
     clamping,
     culprit,
     datum,
+    ends,
     intonate,
     level_or_lift,
     line,
@@ -70,6 +71,12 @@ DRILLS: Mapping[str, Drill] = {
         "Six frets and their slots. Tap them home or press them, look for daylight, and find out why one springs back"
         " and another rings. About four minutes.",
         seating.LEVELS,
+    ),
+    "ends": Drill(
+        "File the ends",
+        "Fret ends that stand out over both edges of a board. File them flush, bevel them, and leave the edge itself"
+        " alone. About five minutes.",
+        ends.LEVELS,
     ),
     "line": Drill(
         "Thin the line",

@@ -4,12 +4,12 @@ from flask import abort
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.practice.attempts import drill_of
-from deft_bench.web.practice import beam, clamping, datum, line, radius, sawing, scratches, seating, set_up
+from deft_bench.web.practice import beam, clamping, datum, ends, line, radius, sawing, scratches, seating, set_up
 from deft_bench.web.practice.hand_page import HandPage
 from deft_bench.web.practice.screen import closed_by, screen
 from deft_bench.web.support import db, or_404
 
-_DRILLS = (beam, radius, seating, line, scratches, clamping, datum, sawing, set_up)
+_DRILLS = (beam, radius, seating, ends, line, scratches, clamping, datum, sawing, set_up)
 HAND_PAGES: dict[str, HandPage] = {drill.PAGE.drill.code: drill.PAGE for drill in _DRILLS}
 """Their screens by their codes."""
 

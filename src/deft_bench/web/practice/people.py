@@ -9,6 +9,7 @@ from deft_bench.bench.practice.beam import BEAM
 from deft_bench.bench.practice.clamping import CLAMPING
 from deft_bench.bench.practice.culprit import practising
 from deft_bench.bench.practice.datum import DATUM
+from deft_bench.bench.practice.ends import ENDS
 from deft_bench.bench.practice.intonate import at_the_saddle
 from deft_bench.bench.practice.line import LINE
 from deft_bench.bench.practice.order import in_order
@@ -23,6 +24,7 @@ from deft_bench.core.frets.rocker import Signed
 from deft_bench.core.practice.clamping import DRY
 from deft_bench.core.practice.datum import FRETS
 from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS
+from deft_bench.core.practice.ends import EDGE_MM
 from deft_bench.core.practice.ladder import WELL
 from deft_bench.core.practice.line import AIM_MM
 from deft_bench.web.practice.rounds import answer_words, said
@@ -122,6 +124,12 @@ def _seating(attempt_id: int) -> str:
     return f"daylight of {display().fine_mm(max(on.daylight_mm()))} left under a fret"
 
 
+def _ends(attempt_id: int) -> str:
+    worse = min(ENDS.at_work(db(), attempt_id).piece.sides, key=lambda one: one.worth())
+    bare = f", {display().fine_mm(max(worse.bare_mm))} off the edge" if max(worse.bare_mm) > EDGE_MM else ""
+    return f"ends up to {display().fine_mm(max(worse.over_mm))} over{bare}"
+
+
 def _intonate(attempt_id: int) -> str:
     found = at_the_saddle(db(), attempt_id)
     return f"left {abs(found.string.off_cents):.1f} cents off, after {len(found.done)} steps"
@@ -156,6 +164,7 @@ WORDS: Mapping[str, Callable[[int], str]] = {
     "set_up": _set_up,
     "scratches": _scratches,
     "seating": _seating,
+    "ends": _ends,
     "datum": _datum,
     "sawing": _sawing,
     "clamping": _clamping,
