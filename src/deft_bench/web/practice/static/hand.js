@@ -39,21 +39,27 @@ function choose(by) {
 const keepInSight = () => hand() && follow(document.getElementById("beam-stage"), hand().lastElementChild);
 
 function under(event) {
+  if (!hand()) return 0;
   const { x } = place(stage(), event);
   return 1 + xs().indexOf(nearest(xs(), (one) => Math.abs(one - x)));
 }
 
 // While an act is on its way the stage is about to be drawn again: what is done meanwhile waits its turn, in order, and is lost to nobody.
 let sent = false;
+let requests = 0;
 const waiting = [];
 const soon = (act) => { if (sent) waiting.push(act); else act(); };
 function answered() {
   sent = false;
   while (waiting.length && !sent) waiting.shift()();
 }
-document.addEventListener("htmx:beforeRequest", () => { sent = true; });
+document.addEventListener("htmx:beforeRequest", () => { sent = true; requests += 1; });
 document.addEventListener("htmx:afterSettle", answered);
-for (const failed of ["htmx:responseError", "htmx:sendError"]) document.addEventListener(failed, answered);
+// an answer that draws nothing, or none at all
+document.addEventListener("htmx:afterRequest", () => {
+  const own = requests;
+  setTimeout(() => { if (sent && own === requests) answered(); }, 200);
+});
 
 let held = false;
 document.addEventListener("pointerdown", (event) => {
@@ -76,12 +82,13 @@ const KEYS = {
   ArrowUp: () => choose(-1),
   ArrowDown: () => choose(1),
 };
+const press = (key) => named(key)?.click(); // the stage may have no such act any more
 const named = (key) => document.querySelector(`#stage-part [data-key="${CSS.escape(key)}"]`);
 
 document.addEventListener("keydown", (event) => {
   if (typing(event.target) || event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey) return;
-  const button = event.key === "Enter" || letters ? named(event.key) : null;
-  const act = KEYS[event.key] ?? (button && (() => { sent = true; named(event.key).click(); }));
+  const { key } = event;
+  const act = KEYS[key] ?? ((key === "Enter" || letters) && named(key) && (() => press(key)));
   if (!act || (event.key === "Enter" && event.target.closest("button, a, summary"))) return;
   event.preventDefault();
   soon(() => { act(); keepInSight(); });
@@ -90,7 +97,7 @@ document.addEventListener("click", (event) => {
   const key = event.isTrusted && sent && event.target.closest("#work [data-key]")?.dataset.key;
   if (!key) return;
   event.preventDefault();
-  waiting.push(() => { sent = true; named(key).click(); });
+  waiting.push(() => press(key));
 });
 
 // the stage is a new drawing after each act: the hand goes back where it was
