@@ -15,7 +15,8 @@ from werkzeug.routing import MapAdapter
 from browsing import press, tab_to
 from deft_bench.store.database import Connection, connect
 from deft_bench.web import create_app
-from harness import Server
+from deft_bench.web.practice.hand_pages import HAND_PAGES
+from harness import NOW, Server
 from web.test_pages import every_page
 
 AXE = (Path(__file__).parent.parent / "vendor" / "axe-core" / "axe.min.js").read_text("utf-8")
@@ -90,6 +91,23 @@ def test_every_page_can_be_read_reached_and_hit(
             page.evaluate(AXE)
             said[url] = [*page.evaluate(VIOLATIONS), *page.evaluate(FAULTS)]
     assert {url: faults for url, faults in said.items() if faults} == {}
+
+
+@pytest.mark.parametrize(("width", "height"), [(1280, 800), (390, 844)])
+def test_every_stage_by_hand_can_be_read(
+    demo_path: Path, browser: Browser, server: Server, width: int, height: int
+) -> None:
+    begun, said = list[int](), {}
+    with closing(connect(demo_path)) as db:
+        for one in HAND_PAGES.values():
+            begun += [one.drill.start(db, NOW, "Ida", 3, 5) for _ in range(2)]
+            one.drill.hand_in(db, NOW, begun[-1])
+    for page in opened(browser, width, height):
+        for attempt in begun:
+            page.goto(f"{server.url}/practice/{attempt}")
+            page.evaluate(AXE)
+            said[attempt] = [*page.evaluate(VIOLATIONS), *page.evaluate(FAULTS)]
+    assert {attempt: faults for attempt, faults in said.items() if faults} == {}
 
 
 def test_lamp_off_keeps_the_contrast(demo_path: Path, browser: Browser, server: Server) -> None:
