@@ -29,6 +29,7 @@ from deft_bench.core.practice.culprit import (
     read,
     score,
 )
+from deft_bench.core.practice.culprit_ways import many_ways, ways_left
 from deft_bench.core.practice.ladder import BOXES, WELL, next_level, rungs
 from deft_bench.core.practice.level_or_lift import level_or_lift
 from deft_bench.core.practice.mistakes import mistakes
@@ -439,3 +440,16 @@ def test_what_moves_with_the_edge_is_the_edges() -> None:
     assert all(gaps[1][FRETS - 1 - n] == 0 for n in high)
     straight = read(replace(truth, edge_mm=()), "straightedge", "middle").light
     assert straight == read(replace(truth, edge_mm=()), "turned", "middle").light
+
+
+@settings(max_examples=15, deadline=None)
+@given(SEEDS, ALL_LEVELS)
+def test_readings_leave_fewer_ways_and_never_lose_the_true_one(seed: int, level: int) -> None:
+    truth = culprit_neck(seed, level)
+    taken = [read(truth, "rocker", "middle", fret) for fret in range(2, FRETS)]
+    left = ways_left([*taken, taken[0], read(truth, "straightedge", "middle")], level)
+    assert many_ways(level) >= left[0] >= left[-1] >= 1
+    assert left == sorted(left, reverse=True)
+    assert left[-3] == left[-2] == left[-1]  # what was felt before, or seen, tells nothing new
+    if level == 1:
+        assert left[-1] == 1

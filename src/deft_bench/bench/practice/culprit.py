@@ -25,6 +25,7 @@ from deft_bench.core.practice.culprit import (
     score,
     seconds_of,
 )
+from deft_bench.core.practice.culprit_ways import many_ways, ways_left
 from deft_bench.store import practice
 from deft_bench.store.database import Connection
 from deft_bench.store.practice import Attempt
@@ -58,11 +59,21 @@ class Practising:
 
 @dataclass(frozen=True, slots=True)
 class Debrief:
-    """What an attempt was worth, what was named, and reading by reading what could be believed."""
+    """What an attempt was worth, what was named, and reading by reading what could be believed, and in how many ways
+    the neck could still be; `first` is how many there were before any.
+    """
 
     score: Score
     named: frozenset[Signed]
     steps: Sequence[Believed]
+    ways: Sequence[int]
+    first: int
+
+    @property
+    def idle(self) -> int:
+        """How many readings with the rocker left as many ways as there were before."""
+        told = zip(self.steps, [self.first, *self.ways], self.ways, strict=False)
+        return sum(one.reading.tool == "rocker" and before == after for one, before, after in told)
 
 
 def begin_culprit(db: Connection, now: datetime, person: str, level: int, seed: int | None = None) -> int:
@@ -102,7 +113,9 @@ def debrief(found: Practising) -> Debrief:
     if found.attempt.named is None:
         raise PracticeError("Name the frets first: the truth is shown after that.")
     named = frozenset((int(fret), int(sign)) for fret, sign in found.attempt.named)
-    return Debrief(score(found.truth, found.attempt.level, found.readings, named), named, believed(found.readings))
+    level, readings = found.attempt.level, found.readings
+    got = score(found.truth, level, readings, named)
+    return Debrief(got, named, believed(readings), ways_left(readings, level), many_ways(level))
 
 
 def _reading(said: Any) -> Reading:
