@@ -81,13 +81,19 @@ def test_a_pass_is_heard_and_kept_with_nothing_touched(
         if k == 2:
             sound.append(note(hz * 2 ** (3.5 / 12), 1.4, k))  # a wrong one
     (tmp_path / "played.wav").write_bytes(wav_of(np.concatenate([*sound, np.zeros(RATE)]), RATE))
-    page.goto(f"{bench_server.url}/surveys/{survey}/play")
-    page.keyboard.press("Enter")
-    try:
-        expect(page.locator('[data-play="left"]')).to_have_text(str((spec.strings - 2) * 4), timeout=60_000)
-    except AssertionError:
-        skip_where_sound_was_dropped(page)
-        raise
+    # a tape plays nothing again: where the machine lost a piece of it, it is played from its beginning once more
+    for tries in range(3):
+        page.goto(f"{bench_server.url}/surveys/{survey}/play")
+        page.keyboard.press("Enter")
+        try:
+            expect(page.locator('[data-play="left"]')).to_have_text(str((spec.strings - 2) * 4), timeout=50_000)
+            break
+        except AssertionError:
+            if tries == 2:
+                skip_where_sound_was_dropped(page)
+                raise
+            with closing(connect(bench_server.database)) as db:
+                survey = surveys.start(db, WHIMBREL, None, spec.frets, head, "2026-08-24T08:00:00.000Z")
     expect(page.locator('[data-play="last"]')).to_contain_text("is heard")
     with closing(connect(bench_server.database)) as db:
         read = surveys.values(db, survey)
