@@ -42,8 +42,10 @@ def make_practice(db: Connection, settings: ShopSettings, today: date) -> None:
     move(db, at, day, in_order(db, day).truth.right[0], -9)
     hand_in(db, at + timedelta(minutes=2), day)
     beamed = BEAM.start(db, at, "Tova", 1, 41)
-    for step in beam.by_program(BEAM.at_work(db, beamed).truth)[0]:
-        BEAM.work(db, at, beamed, partial(beam.do, what=step.what, fret=step.fret, lanes=step.lanes, firm=step.firm))
+    stroking = BEAM.at_work(db, beamed)
+    for step in beam.by_program(stroking.truth)[0]:
+        stroke = partial(beam.do, what=step.what, fret=step.fret, lanes=step.lanes, firm=step.firm)
+        stroking = BEAM.work(db, at, stroking, stroke)
     BEAM.hand_in(db, at + timedelta(minutes=5), beamed)
     _half_worked(db, settings, today)
     person, ago, level, seed = HALF_WAY

@@ -17,8 +17,3 @@ BEAM = HandDrill(
     score=score,
 )
 """The drill."""
-
-
-def last_read(found: UnderTheBeam) -> Done | None:
-    """The last reading of the tops; None before any."""
-    return next((one for one in reversed(found.done) if one.what == "read"), None)

@@ -6,6 +6,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Any, Generic, Protocol, TypeVar, cast
 
 from deft_bench.bench.practice.attempts import PracticeError, begin, close, keep, of_drill, refused
+from deft_bench.core.practice.worth import Timed, took
 from deft_bench.store import practice
 from deft_bench.store.database import Connection
 from deft_bench.store.practice import Attempt
@@ -14,17 +15,19 @@ if TYPE_CHECKING:
     from _typeshed import DataclassInstance
 
 
-class Timed(Protocol):
-    """One thing done."""
+Piece = TypeVar("Piece")
+
+
+class Kinded(Timed, Protocol):
+    """One thing done, of a kind."""
 
     @property
-    def seconds(self) -> float:
-        """What it takes on a bench."""
+    def what(self) -> str:
+        """Its kind."""
         ...
 
 
-Piece = TypeVar("Piece")
-Deed = TypeVar("Deed", bound=Timed)
+Deed = TypeVar("Deed", bound=Kinded)
 
 
 @dataclass(frozen=True)  # with slots a generic one cannot be made
@@ -48,7 +51,11 @@ class ByHand(Generic[Piece, Deed]):
     @property
     def seconds(self) -> float:
         """What all that was done takes on a bench."""
-        return sum(one.seconds for one, _ in self.steps)
+        return took(self.done)
+
+    def last(self, *whats: str) -> Deed | None:
+        """What was last done of some kinds; None where none of them was."""
+        return next((one for one in reversed(self.done) if one.what in whats), None)
 
     def after(self, said: Deed, piece: Piece) -> "ByHand[Piece, Deed]":
         """With one more thing done."""
@@ -95,30 +102,31 @@ class HandDrill(Generic[Piece, Deed, Score]):
         return ByHand(attempt, self.piece_from(attempt.truth), steps)
 
     def work(
-        self, db: Connection, now: datetime, attempt_id: int, act: Callable[[Piece], tuple[Piece, Deed]]
+        self, db: Connection, now: datetime, found: ByHand[Piece, Deed], act: Callable[[Piece], tuple[Piece, Deed]]
     ) -> ByHand[Piece, Deed]:
-        """Do one thing, and keep what it said; the attempt with it. Raises KeyError, PracticeError."""
-        found = self.at_work(db, attempt_id)
+        """Do one thing to an attempt as it stands, and keep what it said; the attempt with it. Raises PracticeError,
+        where it stands otherwise by now too.
+        """
         with refused():
             piece, said = act(found.piece)
-        keep(db, now, attempt_id, {"done": _as_json(said), self.kept_as: _as_json(piece)}, len(found.steps))
+        keep(db, now, found.attempt.id, {"done": _as_json(said), self.kept_as: _as_json(piece)}, len(found.steps))
         return found.after(said, piece)
 
     def hand_in(self, db: Connection, now: datetime, attempt_id: int) -> None:
         """Say that it is done; raises KeyError, PracticeError."""
         close(db, now, attempt_id, self.named, self._judged(self.at_work(db, attempt_id))[0].points)
 
-    def debrief(self, found: ByHand[Piece, Deed]) -> tuple[Score, Sequence[Deed]]:
-        """What an answered attempt was worth, and what the program would have done; raises PracticeError where it is
-        not answered yet.
+    def debrief(self, found: ByHand[Piece, Deed]) -> tuple[Score, Sequence[Deed], Piece]:
+        """What an answered attempt was worth, what the program would have done, and the piece after that; raises
+        PracticeError where it is not answered yet.
         """
         if found.attempt.named is None:
             raise PracticeError(self.first)
         return self._judged(found)
 
-    def _judged(self, found: ByHand[Piece, Deed]) -> tuple[Score, Sequence[Deed]]:
-        program = self.by_program(found.truth)
-        return self.score(found.truth, found.done, found.piece, program), program[0]
+    def _judged(self, found: ByHand[Piece, Deed]) -> tuple[Score, Sequence[Deed], Piece]:
+        done, end = self.by_program(found.truth)
+        return self.score(found.truth, found.done, found.piece, (done, end)), done, end
 
 
 def _as_json(one: object) -> dict[str, Any]:

@@ -17,8 +17,3 @@ CLAMPING = HandDrill(
     score=score,
 )
 """The drill."""
-
-
-def last_look(found: UnderTheClamps) -> Done | None:
-    """The last look at the ends; None before any."""
-    return next((one for one in reversed(found.done) if one.what == "look"), None)

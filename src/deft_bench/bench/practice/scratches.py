@@ -17,8 +17,3 @@ SCRATCHES = HandDrill(
     score=score,
 )
 """The drill."""
-
-
-def last_look(found: UnderTheLamp) -> Done | None:
-    """The last look under the lamp; None before any."""
-    return next((one for one in reversed(found.done) if one.what == "look"), None)

@@ -70,6 +70,11 @@ class Crown:
         return (float(inked[0]), float(inked[-1])) if len(inked) else (float(xs[np.argmax(section)]),) * 2
 
     @property
+    def uncut(self) -> "Crown":
+        """As it was levelled, before any file."""
+        return Crown(self.width_mm, self.height_mm, self.removed_mm, self.lean)
+
+    @property
     def lost_mm(self) -> float:
         """How far its highest point lies under the levelled top: more than nothing where no line is left."""
         return max(0.0, float(np.min(self.levelled() - self.section())))

@@ -14,8 +14,9 @@ import numpy as np
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.levelling import band_width, to_come_off
-from deft_bench.core.practice.level_work import FIRM_MM, STROKES, added, flatness, ink_left, ten_strokes, work_points
+from deft_bench.core.practice.level_work import FIRM_MM, STROKES, added, ink_left, ten_strokes, work_points
 from deft_bench.core.practice.numbered import WORTH_PLAYING, chance_of
+from deft_bench.core.practice.worth import fading, took
 
 FRETS, SCALE_MM = 22, 640.0
 READ_MM = 0.01
@@ -231,9 +232,8 @@ def score(truth: BeamNeck, done: Sequence[Done], end: BeamNeck, program: tuple[S
     """What an attempt was worth that began on one neck and ended on another, against what `by_program` does."""
     theirs, their_end = program
     least = sum(sum(truth.home().to_come_off(lane)) for lane in LANES)
-    seconds = sum(one.seconds for one in done)
-    their_seconds = sum(one.seconds for one in theirs)
-    flat = flatness(end.band_mm, LEVEL_MM, OFF_MM)
+    seconds, their_seconds = took(done), took(theirs)
+    flat = fading(end.band_mm, LEVEL_MM, OFF_MM)
     return BeamScore(
         work_points(flat, end.taken_mm, their_end.taken_mm, seconds, their_seconds),
         end.band_mm,

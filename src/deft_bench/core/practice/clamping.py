@@ -11,8 +11,9 @@ from typing import Any, Literal, cast
 
 import numpy as np
 
-from deft_bench.core.practice.level_work import flatness
+from deft_bench.core.practice.kept import fields_of
 from deft_bench.core.practice.numbered import WORTH_PLAYING, chance_of
+from deft_bench.core.practice.worth import against, fading, took
 
 LENGTH_MM, CLAMPS, FULL = 450.0, 6, 8
 """A board so long under so many clamps, each of them hard after so many quarter turns."""
@@ -213,9 +214,9 @@ def by_program(on: Gluing) -> tuple[list[Done], Gluing]:
 
 def score(truth: Gluing, done: Sequence[Done], end: Gluing, program: tuple[Sequence[Done], Gluing]) -> GluingScore:
     """What an attempt was worth that began on one board and ended on another, against what `by_program` does."""
-    seconds, theirs = (sum(one.seconds for one in every) for every in (done, program[0]))
-    good = min(flatness(end.worst_mm, TRUE_MM, OFF_MM), flatness(end.dry, DRY, TOO_DRY))
-    spared = min(1.0, theirs / seconds) if seconds else 0.0
+    seconds, theirs = took(done), took(program[0])
+    good = min(fading(end.worst_mm, TRUE_MM, OFF_MM), fading(end.dry, DRY, TOO_DRY))
+    spared = against(theirs, seconds)
     return GluingScore(
         round(100 * good * (1 - TIME_SHARE + TIME_SHARE * spared)), end.worst_mm, end.dry, seconds, theirs
     )
@@ -223,10 +224,9 @@ def score(truth: Gluing, done: Sequence[Done], end: Gluing, program: tuple[Seque
 
 def gluing_from(kept: Mapping[str, Any]) -> Gluing:
     """A board as it was kept."""
-    fields: dict[str, Any] = {name: tuple(one) if isinstance(one, list) else one for name, one in kept.items()}
-    return Gluing(**fields)
+    return Gluing(**fields_of(kept))
 
 
 def done_from(kept: Mapping[str, Any]) -> Done:
     """What was done, as it was kept."""
-    return Done(**{**kept, "seen_mm": tuple(kept["seen_mm"])})
+    return Done(**fields_of(kept))

@@ -14,6 +14,7 @@ from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.rocker import Explanation, Observation, Signed, around, rocker_lane
 from deft_bench.core.practice.numbered import chance_of
+from deft_bench.core.practice.worth import against
 from deft_bench.core.simulated_neck import SimulatedNeck
 
 FRETS, SCALE_MM = 22, 640.0
@@ -200,7 +201,7 @@ def score(truth: CulpritNeck, level: int, readings: Sequence[Reading], named: fr
     told = {(fret, sign) for fret, sign in named & truth.signed if told_of(readings, fret)}
     right = len(told) / max(len(truth.signed), len(named))
     seconds, program = seconds_of(readings), seconds_of(found_by_program(truth, level)[0])
-    spared = min(1.0, program / seconds) if seconds else 1.0
+    spared = against(program, seconds, unspent=1.0)
     return Score(round(100 * right * (RIGHT_SHARE + (1 - RIGHT_SHARE) * spared)), right, seconds, program)
 
 

@@ -11,8 +11,9 @@ from typing import Any, Literal, cast
 import numpy as np
 
 from deft_bench.core.board.positions import fret_positions
-from deft_bench.core.practice.level_work import flatness
+from deft_bench.core.practice.kept import fields_of
 from deft_bench.core.practice.numbered import WORTH_PLAYING, chance_of
+from deft_bench.core.practice.worth import against, fading, took
 
 FRETS = 12
 SCALES_MM = (610.0, 628.0, 640.0, 648.0, 660.0)
@@ -21,7 +22,8 @@ LINE_MM = 10.0
 KNIFE_MM = 0.1
 """The knife goes along the rule in such steps."""
 WINDOW_MM = 8.0
-"""So much of the rule is seen about a mark."""
+PLACES = round(WINDOW_MM / KNIFE_MM) + 1
+"""So much of the rule is seen about a mark, and so many places of the knife."""
 TRUE_MM, OFF_MM = 0.1, 0.5
 """How far the worst mark may lie off: all up to the first, nothing from the second on."""
 SEEN_MM = 0.05
@@ -75,6 +77,16 @@ class Marking:
     def fret(self) -> int:
         """The fret to be marked; one past the last once all are."""
         return len(self.marks_mm) + 1
+
+    @property
+    def seen_from_mm(self) -> float:
+        """What the rule reads, as it lies, where the piece of it begins that is seen about the next mark."""
+        wanted = self.wanted_mm[min(self.fret, FRETS) - 1] + (self.at_line_mm or 0.0)
+        return float(round(wanted - WINDOW_MM / 2))
+
+    def reading_at(self, place: int) -> float:
+        """What the knife reads at one of its places on that piece, from 1."""
+        return nearest_step(self.seen_from_mm + KNIFE_MM * (place - 1))
 
     @property
     def ready(self) -> bool:
@@ -192,17 +204,16 @@ def nearest_step(reading_mm: float) -> float:
 
 def score(truth: Marking, done: Sequence[Done], end: Marking, program: tuple[Sequence[Done], Marking]) -> MarkingScore:
     """What an attempt was worth that ended in a marked blank, against what `by_program` does."""
-    seconds, theirs = (sum(one.seconds for one in every) for every in (done, program[0]))
+    seconds, theirs = took(done), took(program[0])
     worst = max((abs(off) for off in end.off_mm), default=0.0)
-    good = flatness(worst, TRUE_MM, OFF_MM) if end.ready else 0.0
-    spared = min(1.0, theirs / seconds) if seconds else 0.0
+    good = fading(worst, TRUE_MM, OFF_MM) if end.ready else 0.0
+    spared = against(theirs, seconds)
     return MarkingScore(round(100 * good * (1 - TIME_SHARE + TIME_SHARE * spared)), worst, seconds, theirs)
 
 
 def marking_from(kept: Mapping[str, Any]) -> Marking:
     """A blank as it was kept."""
-    fields: dict[str, Any] = {name: tuple(one) if isinstance(one, list) else one for name, one in kept.items()}
-    return Marking(**fields)
+    return Marking(**fields_of(kept))
 
 
 def done_from(kept: Mapping[str, Any]) -> Done:

@@ -13,8 +13,9 @@ import numpy as np
 
 from deft_bench.core.board.positions import fret_positions
 from deft_bench.core.frets.beam_contact import stroked
-from deft_bench.core.practice.level_work import flatness
+from deft_bench.core.practice.kept import fields_of
 from deft_bench.core.practice.numbered import WORTH_PLAYING, chance_of
+from deft_bench.core.practice.worth import against, fading, took
 
 FRETS, SCALE_MM = 22, 640.0
 POSITIONS: tuple[float, ...] = tuple(fret_positions(SCALE_MM, FRETS))
@@ -64,9 +65,9 @@ class Edge:
         least, most = BEVEL_MM
         amiss = max(max(0.0, least - min(self.bevel_mm)), max(0.0, max(self.bevel_mm) - most))
         return min(
-            flatness(max(self.over_mm), FLUSH_MM, OVER_MM),
-            flatness(amiss, 0.0, SHORT_MM),
-            flatness(max(self.bare_mm), EDGE_MM, BARE_MM),
+            fading(max(self.over_mm), FLUSH_MM, OVER_MM),
+            fading(amiss, 0.0, SHORT_MM),
+            fading(max(self.bare_mm), EDGE_MM, BARE_MM),
         )
 
 
@@ -196,18 +197,18 @@ def _place_of(weights: Sequence[float]) -> int:
 
 def score(truth: Ends, done: Sequence[Done], end: Ends, program: tuple[Sequence[Done], Ends]) -> EndsScore:
     """What an attempt was worth that ended in filed ends, against what `by_program` does."""
-    seconds, theirs = (sum(one.seconds for one in every) for every in (done, program[0]))
+    seconds, theirs = took(done), took(program[0])
     side = min(one.worth() for one in end.sides)
-    spared = min(1.0, theirs / seconds) if seconds else 0.0
+    spared = against(theirs, seconds)
     return EndsScore(round(100 * side * (1 - TIME_SHARE + TIME_SHARE * spared)), side, seconds, theirs)
 
 
 def ends_from(kept: Mapping[str, Any]) -> Ends:
     """A board as it was kept."""
-    sides = [Edge(**{name: tuple(row) for name, row in one.items()}) for one in kept["sides"]]
-    return Ends((sides[0], sides[1]))
+    bass, treble = (Edge(**fields_of(one)) for one in kept["sides"])
+    return Ends((bass, treble))
 
 
 def done_from(kept: Mapping[str, Any]) -> Done:
     """What was done, as it was kept."""
-    return Done(cast("What", kept["what"]), kept["side"], kept["place"], tuple(kept["felt_mm"]))
+    return Done(**fields_of(kept))

@@ -12,6 +12,7 @@ from typing import Literal
 import numpy as np
 
 from deft_bench.core.practice.numbered import WORTH_PLAYING, chance_of
+from deft_bench.core.practice.worth import against
 from deft_bench.core.strings.frame import Array
 from deft_bench.core.strings.plucked import plucked
 from deft_bench.core.strings.simulated_string import Ringing
@@ -159,5 +160,5 @@ def score(truth: SaddleString, done: Sequence[Done]) -> IntonateScore:
     if not any(one.what != "turn" for one in done):
         right = 0.0
     seconds, program = seconds_of(done), seconds_of(by_program(truth))
-    spared = min(1.0, program / seconds) if seconds else 1.0
+    spared = against(program, seconds, unspent=1.0)
     return IntonateScore(round(100 * right * (RIGHT_SHARE + (1 - RIGHT_SHARE) * spared)), off, seconds, program)

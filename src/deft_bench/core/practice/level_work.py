@@ -6,6 +6,7 @@ import numpy as np
 
 from deft_bench.core.frets.beam_contact import stroked
 from deft_bench.core.frets.heights import LANES
+from deft_bench.core.practice.worth import against
 from deft_bench.core.strings.frame import Array
 
 STROKES, LIGHT_MM, FIRM_MM = 10, 0.003, 0.01
@@ -50,15 +51,7 @@ def ink_left(off_mm: Sequence[float]) -> tuple[int, ...]:
     return tuple(2 if off < INK_MM / 2 else 1 if off < 2 * INK_MM else 0 for off in off_mm)
 
 
-def flatness(band_mm: float, level_mm: float, off_mm: float) -> float:
-    """From 1 to 0: how level tops are whose narrowest band has a half-width of `band_mm`: all up to `level_mm`, nothing
-    from `off_mm` on.
-    """
-    return min(1.0, max(0.0, (off_mm - band_mm) / (off_mm - level_mm)))
-
-
 def work_points(flat: float, metal_mm: float, their_mm: float, seconds: float, their_seconds: float) -> int:
     """Of 100, what levelling was worth: how level it ends, the metal and the time against the program's."""
-    metal = min(1.0, their_mm / metal_mm) if metal_mm else 1.0
-    spared = min(1.0, their_seconds / seconds) if seconds else 0.0
+    metal, spared = against(their_mm, metal_mm, unspent=1.0), against(their_seconds, seconds)
     return round(100 * flat * (FLAT_SHARE + METAL_SHARE * metal + (1 - FLAT_SHARE - METAL_SHARE) * spared))

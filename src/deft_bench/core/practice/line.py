@@ -6,16 +6,17 @@ at an angle (`core/frets/crown_filing.py`). Lengths mm.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal, cast
+from typing import Any, Literal
 
 import numpy as np
 
 from deft_bench.core.frets.crown import land
-from deft_bench.core.frets.crown_filing import ANGLES, SIDES, Crown
+from deft_bench.core.frets.crown_filing import ANGLES, SIDES, UNCUT_MM, Crown
 from deft_bench.core.frets.heights import LANES
 from deft_bench.core.limits import LAND_MM, LAND_OFF_CENTRE_MM
-from deft_bench.core.practice.level_work import flatness
+from deft_bench.core.practice.kept import fields_of
 from deft_bench.core.practice.numbered import WORTH_PLAYING, chance_of
+from deft_bench.core.practice.worth import against, fading, took
 
 ALL = "all three"
 METAL_MM2: Mapping[int, float] = {10: 0.01, 3: 0.003}
@@ -30,6 +31,8 @@ ROUND_MM, ANGULAR_MM = 0.025, 0.08
 """Off the arc: all up to the first, nothing from the second on."""
 READ_MM = 0.05
 LINE_SHARE, ROUND_SHARE = 0.5, 0.3
+FIRST_MM = 0.01
+"""The first strokes at an angle may go so far under the arc, by the share that they may miss it by."""
 MOST_DONE = 90
 
 What = Literal["file", "read"]
@@ -108,7 +111,7 @@ def why_no_drill(truth: Fret) -> str:
         return "it is one wire: the same width and height in every zone"
     if any(land(one.width_mm, one.height_mm, one.removed_mm) <= LAND_MM for one in truth.zones):
         return "one of its lines is thin enough already"
-    if any(one != Crown(one.width_mm, one.height_mm, one.removed_mm, one.lean) for one in truth.zones):
+    if any(one != one.uncut for one in truth.zones):
         return "nobody has filed it yet: leave flats_mm out"
     done, end = by_program(truth)
     if score(truth, done, end, (done, end)).points < WORTH_PLAYING:
@@ -149,11 +152,13 @@ def by_program(on: Fret) -> tuple[list[Done], Fret]:
 
 
 def _wants(one: Crown, side: int, angle: int, strokes: int, near: float) -> bool:
-    """Whether so many strokes are wanted: a share of what they take lies over the arc."""
-    here, then = (min(of.flat(side, angle), 9.0) for of in (one, one.filed(side, angle, METAL_MM2[strokes])))
+    """Whether so many strokes are wanted: a share of what they take lies over the arc; where nothing was filed at that
+    angle yet, they leave the arc whole, or nearly so.
+    """
+    here, then = one.flat(side, angle), one.filed(side, angle, METAL_MM2[strokes]).flat(side, angle)
     wanted = one.flat_on(AIM_MM, side, angle)
-    if here == 9.0:
-        return then + (1 - near) * 0.01 >= wanted
+    if here == UNCUT_MM:
+        return then + (1 - near) * FIRST_MM >= wanted
     return here - wanted >= near * (here - then)
 
 
@@ -161,29 +166,27 @@ def line_worth(one: Crown) -> float:
     """From 0 to 1, what a crown's line is worth: how thin, in the middle, and not gone."""
     left, right = one.line()
     return min(
-        flatness(right - left, LAND_MM, WIDE_MM),
-        flatness(abs(left + right) / 2, LAND_OFF_CENTRE_MM, ASIDE_MM),
-        flatness(one.lost_mm, LOW_MM, TOO_LOW_MM),
+        fading(right - left, LAND_MM, WIDE_MM),
+        fading(abs(left + right) / 2, LAND_OFF_CENTRE_MM, ASIDE_MM),
+        fading(one.lost_mm, LOW_MM, TOO_LOW_MM),
     )
 
 
 def score(truth: Fret, done: Sequence[Done], end: Fret, program: tuple[Sequence[Done], Fret]) -> LineScore:
     """What an attempt was worth that began on one fret and ended on another, against what `by_program` does."""
-    seconds, theirs = (sum(one.seconds for one in every) for every in (done, program[0]))
+    seconds, theirs = took(done), took(program[0])
     line = min(map(line_worth, end.zones))
-    shape = min(flatness(max(one.off_round(AIM_MM)), ROUND_MM, ANGULAR_MM) for one in end.zones)
-    spared = min(1.0, theirs / seconds) if seconds else 0.0
+    shape = min(fading(max(one.off_round(AIM_MM)), ROUND_MM, ANGULAR_MM) for one in end.zones)
+    spared = against(theirs, seconds)
     points = 100 * line * (LINE_SHARE + ROUND_SHARE * shape + (1 - LINE_SHARE - ROUND_SHARE) * spared)
     return LineScore(round(points), line, shape, seconds, theirs)
 
 
 def fret_from(kept: Mapping[str, Any]) -> Fret:
     """A fret as it was kept."""
-    uncut = Crown(0, 0, 0).flats_mm
-    return Fret(tuple(Crown(**{**one, "flats_mm": tuple(one.get("flats_mm", uncut))}) for one in kept["zones"]))
+    return Fret(tuple(Crown(**fields_of(one)) for one in kept["zones"]))
 
 
 def done_from(kept: Mapping[str, Any]) -> Done:
     """What was done, as it was kept."""
-    read = tuple(map(tuple, kept["read"]))
-    return Done(cast("What", kept["what"]), kept["side"], kept["angle"], kept["strokes"], tuple(kept["zones"]), read)
+    return Done(**fields_of(kept))

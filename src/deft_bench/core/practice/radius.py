@@ -11,8 +11,9 @@ from typing import Any, Literal, cast
 import numpy as np
 
 from deft_bench.core.board.block_contact import half_band, resting, sanded
-from deft_bench.core.practice.level_work import flatness, work_points
+from deft_bench.core.practice.level_work import work_points
 from deft_bench.core.practice.numbered import chance_of
+from deft_bench.core.practice.worth import fading, took
 from deft_bench.core.strings.frame import Array
 
 LENGTH_MM, NUT_MM, END_MM, BLOCK_MM = 450.0, 43.0, 56.0, 200.0
@@ -242,8 +243,8 @@ def _worth_trying(on: Blank) -> list[tuple[int, Lean]]:
 def score(truth: Blank, done: Sequence[Done], end: Blank, program: tuple[Sequence[Done], Blank]) -> RadiusScore:
     """What an attempt was worth that began on one blank and ended on another, against what `by_program` does."""
     theirs, their_end = program
-    seconds, their_seconds = (sum(one.seconds for one in every) for every in (done, theirs))
-    flat = flatness(end.band_mm, TRUE_MM, OFF_MM)
+    seconds, their_seconds = took(done), took(theirs)
+    flat = fading(end.band_mm, TRUE_MM, OFF_MM)
     return RadiusScore(
         work_points(flat, end.taken_mm, their_end.taken_mm, seconds, their_seconds),
         end.band_mm,

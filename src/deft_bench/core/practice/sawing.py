@@ -7,12 +7,13 @@ is positive.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Literal, cast
+from typing import Any, Literal
 
 import numpy as np
 
-from deft_bench.core.practice.level_work import flatness
+from deft_bench.core.practice.kept import fields_of
 from deft_bench.core.practice.numbered import WORTH_PLAYING, chance_of
+from deft_bench.core.practice.worth import against, fading, took
 
 STEPS, STEP_MM = 30, 10.0
 """A line so many times so long."""
@@ -172,21 +173,20 @@ def _foreseen(on: Kerf, turn: int, pull: float) -> float:
 
 def score(truth: Kerf, done: Sequence[Done], end: Kerf, program: tuple[Sequence[Done], Kerf]) -> SawScore:
     """What an attempt was worth that ended in a kerf, against what `by_program` does."""
-    seconds, theirs = (sum(one.seconds for one in every) for every in (done, program[0]))
+    seconds, theirs = took(done), took(program[0])
     most = max(end.at_mm, default=0.0)
-    good = min(flatness(end.over_mm, 0.0, OVER_MM), flatness(most, WIDE_MM, ASTRAY_MM)) if end.through else 0.0
-    wood = min(1.0, program[1].left_mm / end.left_mm) if end.left_mm else 1.0
-    spared = min(1.0, theirs / seconds) if seconds else 0.0
+    good = min(fading(end.over_mm, 0.0, OVER_MM), fading(most, WIDE_MM, ASTRAY_MM)) if end.through else 0.0
+    wood = against(program[1].left_mm, end.left_mm, unspent=1.0)
+    spared = against(theirs, seconds)
     points = round(100 * good * (1 - WOOD_SHARE - TIME_SHARE + WOOD_SHARE * wood + TIME_SHARE * spared))
     return SawScore(points, end.over_mm, most, end.left_mm, program[1].left_mm, seconds, theirs)
 
 
 def kerf_from(kept: Mapping[str, Any]) -> Kerf:
     """A kerf as it was kept."""
-    fields: dict[str, Any] = {name: tuple(one) if isinstance(one, list) else one for name, one in kept.items()}
-    return Kerf(**fields)
+    return Kerf(**fields_of(kept))
 
 
 def done_from(kept: Mapping[str, Any]) -> Done:
     """What was done, as it was kept."""
-    return Done(cast("What", kept["what"]), kept["turn"])
+    return Done(**fields_of(kept))

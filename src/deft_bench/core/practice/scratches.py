@@ -11,15 +11,17 @@ from typing import Any, Literal, cast
 import numpy as np
 
 from deft_bench.core.frets.grit_ladder import FINISH_UM, Abrasive, grit_ladder
-from deft_bench.core.practice.level_work import flatness
+from deft_bench.core.practice.kept import fields_of
 from deft_bench.core.practice.numbered import WORTH_PLAYING, chance_of
+from deft_bench.core.practice.worth import against, fading, took
 
 DEPTH_SHARE, RATE_SHARE = 0.15, 0.04
 """How deep an abrasive scratches, and what ten strokes take off, as shares of its particles' size."""
 HIDES = 1.5
 """A mark is seen among scratches that run as it does from so many times their depth on."""
+DEEPER = 1.25
 LEFT = 4.0
-"""Marks so many times deeper than the finish's are worth nothing."""
+"""Marks so many times the coarsest abrasive's are called deeper; so many times the finish's they are worth nothing."""
 KIT: tuple[Abrasive, ...] = (
     Abrasive("fepa_p", 320),
     Abrasive("fepa_p", 400),
@@ -157,6 +159,12 @@ def do(on: Scratched, what: What, abrasive: int = 0, way: str = "along") -> tupl
     return after, Done(what, abrasive, way, changed=abrasive != on.held)
 
 
+def as_of(mark_um: float) -> tuple[Abrasive, bool]:
+    """The abrasive of the kit that leaves marks nearest to these, and whether they are deeper than the coarsest's."""
+    near = min(KIT, key=lambda one: abs(DEPTH_SHARE * one.size_um - mark_um))
+    return near, mark_um > DEEPER * DEPTH_SHARE * KIT[0].size_um
+
+
 def by_program(on: Scratched) -> tuple[list[Done], Scratched]:
     """What the program would do, and the fret after it: up the ladder of grits from the coarsest mark, the way turned
     with each, until the marks before it are gone.
@@ -181,22 +189,20 @@ def score(
     truth: Scratched, done: Sequence[Done], end: Scratched, program: tuple[Sequence[Done], Scratched]
 ) -> ScratchScore:
     """What an attempt was worth that ended in a finish, against what `by_program` does."""
-    seconds, theirs = (sum(one.seconds for one in every) for every in (done, program[0]))
+    seconds, theirs = took(done), took(program[0])
     asked = max(end.asked_um, program[1].deepest_um)
-    good = flatness(end.deepest_um, asked, LEFT * asked)
-    metal = min(1.0, program[1].taken_um / end.taken_um) if end.taken_um else 1.0
-    spared = min(1.0, theirs / seconds) if seconds else 0.0
+    good = fading(end.deepest_um, asked, LEFT * asked)
+    metal = against(program[1].taken_um, end.taken_um, unspent=1.0)
+    spared = against(theirs, seconds)
     points = round(100 * good * (FINISH_SHARE + METAL_SHARE * metal + (1 - FINISH_SHARE - METAL_SHARE) * spared))
     return ScratchScore(points, end.deepest_um, end.taken_um, program[1].taken_um, seconds, theirs)
 
 
 def scratched_from(kept: Mapping[str, Any]) -> Scratched:
     """A fret as it was kept."""
-    fields: dict[str, Any] = {name: tuple(one) if isinstance(one, list) else one for name, one in kept.items()}
-    return Scratched(**fields)
+    return Scratched(**fields_of(kept))
 
 
 def done_from(kept: Mapping[str, Any]) -> Done:
     """What was done, as it was kept."""
-    fields: dict[str, Any] = {**kept, "seen_um": tuple(kept["seen_um"])}
-    return Done(**fields)
+    return Done(**fields_of(kept))

@@ -8,8 +8,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
-from deft_bench.core.practice.level_work import flatness
+from deft_bench.core.practice.kept import fields_of
 from deft_bench.core.practice.numbered import WORTH_PLAYING, chance_of
+from deft_bench.core.practice.worth import against, fading, took
 
 FRETS, ZONES = 6, ("bass", "middle", "treble")
 ENDS = (0, 2)
@@ -242,24 +243,19 @@ def by_program(on: Slotted) -> tuple[list[Done], Slotted]:
 
 def score(truth: Slotted, done: Sequence[Done], end: Slotted, program: tuple[Sequence[Done], Slotted]) -> SeatingScore:
     """What an attempt was worth that ended in seated frets, against what `by_program` does."""
-    seconds, theirs = (sum(one.seconds for one in every) for every in (done, program[0]))
+    seconds, theirs = took(done), took(program[0])
     worst = max(end.daylight_mm())
-    good = 0.0 if end.cracked else flatness(worst, HOME_MM, UP_MM)
-    spared = min(1.0, theirs / seconds) if seconds else 0.0
+    good = 0.0 if end.cracked else fading(worst, HOME_MM, UP_MM)
+    spared = against(theirs, seconds)
     points = round(100 * good * (1 - TIME_SHARE + TIME_SHARE * spared))
     return SeatingScore(points, worst, end.cracked, seconds, theirs)
 
 
 def slotted_from(kept: Mapping[str, Any]) -> Slotted:
     """A board as it was kept."""
-    frets: list[dict[str, Any]] = [
-        {name: tuple(value) if isinstance(value, list) else value for name, value in one.items()}
-        for one in kept["frets"]
-    ]
-    return Slotted(kept["board_mm"], tuple(Fret(**one) for one in frets))
+    return Slotted(kept["board_mm"], tuple(Fret(**fields_of(one)) for one in kept["frets"]))
 
 
 def done_from(kept: Mapping[str, Any]) -> Done:
     """What was done, as it was kept."""
-    fields: dict[str, Any] = {**kept, "seen_mm": tuple(kept["seen_mm"])}
-    return Done(**fields)
+    return Done(**fields_of(kept))

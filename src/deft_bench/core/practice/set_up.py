@@ -6,13 +6,14 @@ lowest setup from what it read. Lengths mm.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Literal, cast
+from typing import Any, Literal
 
 import numpy as np
 
-from deft_bench.core.practice.level_work import flatness
+from deft_bench.core.practice.kept import fields_of
 from deft_bench.core.practice.numbered import WORTH_PLAYING, chance_of
 from deft_bench.core.practice.six_strings import FRETS, SCALE_MM, STRINGS, STROKE, six_strings
+from deft_bench.core.practice.worth import against, fading, took
 from deft_bench.core.strings.clearance import Strung, clearance
 from deft_bench.core.strings.frame import StringFrame
 from deft_bench.core.strings.setup_solve import setup_solve
@@ -256,23 +257,22 @@ def score(
     truth: StrungNeck, done: Sequence[Done], end: StrungNeck, program: tuple[Sequence[Done], StrungNeck]
 ) -> SetUpScore:
     """What an attempt was worth that ended in a setup, against what `by_program` does."""
-    seconds, theirs = (sum(one.seconds for one in every) for every in (done, program[0]))
+    seconds, theirs = took(done), took(program[0])
     buzzing = sum(map(len, end.buzzing()))
     action, their_action = (float(np.mean(one.actions_mm())) for one in (end, program[1]))
     slot = max(end.slots_mm) - SLOT_MM
-    good = flatness(buzzing, 0, NOTES_MOST) * flatness(action - their_action, HIGHER_MM, HIGH_MM)
-    spared = min(1.0, theirs / seconds) if seconds else 0.0
-    shares = QUIET_SHARE + SLOT_SHARE * flatness(slot, SLOT_HIGH_MM, SLOT_OFF_MM)
+    good = fading(buzzing, 0, NOTES_MOST) * fading(action - their_action, HIGHER_MM, HIGH_MM)
+    spared = against(theirs, seconds)
+    shares = QUIET_SHARE + SLOT_SHARE * fading(slot, SLOT_HIGH_MM, SLOT_OFF_MM)
     points = round(100 * good * (shares + (1 - QUIET_SHARE - SLOT_SHARE) * spared))
     return SetUpScore(points, buzzing, action, their_action, slot, seconds, theirs)
 
 
 def neck_from(kept: Mapping[str, Any]) -> StrungNeck:
     """A neck as it was kept."""
-    fields: dict[str, Any] = {name: tuple(one) if isinstance(one, list) else one for name, one in kept.items()}
-    return StrungNeck(**fields)
+    return StrungNeck(**fields_of(kept))
 
 
 def done_from(kept: Mapping[str, Any]) -> Done:
     """What was done, as it was kept."""
-    return Done(cast("What", kept["what"]), kept["string"], kept["stop_mm"], tuple(kept["read"]))
+    return Done(**fields_of(kept))

@@ -15,9 +15,10 @@ from deft_bench.core.frets.heights import LANES
 from deft_bench.core.frets.levelling import LevelRequest, band_width, least_height, plan_level, to_come_off
 from deft_bench.core.frets.rocker import around, rock_of
 from deft_bench.core.limits import SEATING_GAP_MM
-from deft_bench.core.practice.level_work import added, flatness, ink_left, ten_strokes, work_points
+from deft_bench.core.practice.level_work import added, ink_left, ten_strokes, work_points
 from deft_bench.core.practice.numbered import chance_of
 from deft_bench.core.practice.straight import Feel, RodNeck, why_no_rod
+from deft_bench.core.practice.worth import fading
 from deft_bench.core.simulated_neck import SimulatedNeck
 from deft_bench.core.survey import SurveyHead, pressed_fret
 from deft_bench.core.survey_kinds import (
@@ -496,7 +497,7 @@ def _least(truth: PracticeNeck) -> float:
 
 def _points(end: PracticeNeck, seconds: float, their_mm: float, their_seconds: float) -> int:
     spoiled = end.rod.forced or end.neck.unseated
-    flat = 0.0 if spoiled else flatness(end.band_mm, LEVEL_MM, OFF_MM)
+    flat = 0.0 if spoiled else fading(end.band_mm, LEVEL_MM, OFF_MM)
     return work_points(flat, end.taken_mm, their_mm, seconds, their_seconds)
 
 

@@ -66,10 +66,9 @@ def crowned_fret(on: Fret, seen: Fret | None = None) -> CrownedFret:
 def _filed(one: Crown) -> tuple[tuple[float, float], tuple[float, float]]:
     """From where to where it was filed, toward the nut and toward the saddle; nothing is from a place to itself."""
     xs = one.xs()
-    whole = Crown(one.width_mm, one.height_mm, one.removed_mm, one.lean).section()
-    cut = xs[whole - one.section() > INK_MM]
+    cut = xs[one.uncut.section() - one.section() > INK_MM]
     nut, saddle = cut[cut < 0], cut[cut > 0]
-    left, right = Crown(one.width_mm, one.height_mm, one.removed_mm, one.lean).line()
+    left, right = one.uncut.line()
     return (
         (float(nut[-1]), float(nut[0])) if len(nut) else (left, left),
         (float(saddle[0]), float(saddle[-1])) if len(saddle) else (right, right),

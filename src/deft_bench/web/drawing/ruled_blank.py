@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from deft_bench.core.practice.datum import KNIFE_MM, LINE_MM, WINDOW_MM, Marking
+from deft_bench.core.practice.datum import KNIFE_MM, LINE_MM, PLACES, WINDOW_MM, Marking
 from deft_bench.web.drawing.practice_board import NUT_X, WIDTH
 
 BOARD_MM = 345.0
@@ -40,18 +40,11 @@ class RuledBlank:
     rule_y: float = RULE_Y
 
 
-def window_mm(on: Marking) -> float:
-    """What the knife's first place reads, with the rule as it lies: whole millimetres before where the mark belongs."""
-    wanted = on.wanted_mm[min(on.fret, len(on.wanted_mm)) - 1] + (on.at_line_mm or 0.0)
-    return round(wanted - WINDOW_MM / 2)
-
-
 def ruled_blank(on: Marking, *, truth: bool = False) -> RuledBlank:
     """Draw a blank with its marks, the rule at the next one, or, in `truth`, how far each mark lies off."""
     a_mm = (WIDTH - 20 - NUT_X) / BOARD_MM
     marks = [NUT_X + a_mm * mm for mm in on.marks_mm]
-    first, big = window_mm(on), (WIDTH - 20 - NUT_X) / WINDOW_MM
-    many = round(WINDOW_MM / KNIFE_MM) + 1
+    first, big = on.seen_from_mm, (WIDTH - 20 - NUT_X) / WINDOW_MM
     seen = not truth and not on.ready and on.at_line_mm is not None
     halves = range(round(2 * WINDOW_MM) + 1) if seen else ()
     zero = NUT_X - a_mm * LINE_MM * bool(on.at_line_mm)
@@ -59,7 +52,7 @@ def ruled_blank(on: Marking, *, truth: bool = False) -> RuledBlank:
         height=144 if truth else 236,
         marks=marks,
         ticks=[_tick(NUT_X + big * half / 2, first + half / 2) for half in halves],
-        steps=[NUT_X + big * KNIFE_MM * n for n in range(many)],
+        steps=[NUT_X + big * KNIFE_MM * n for n in range(PLACES)],
         first_mm=first,
         offs=[(x, A_MARK_OFF * off) for x, off in zip(marks, on.off_mm, strict=True)] if truth else [],
         rule=(max(0.0, zero), WIDTH - 4.0) if on.at_line_mm is not None and not truth else (0.0, 0.0),

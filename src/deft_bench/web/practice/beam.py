@@ -1,11 +1,10 @@
 """Level with the beam: strokes where the hand bears, press, tap, ink, and the debrief with the true tops."""
 
-from collections.abc import Sequence
 from typing import Any
 
-from deft_bench.bench.practice.beam import BEAM, UnderTheBeam, last_read
+from deft_bench.bench.practice.beam import BEAM, UnderTheBeam
 from deft_bench.core.frets.heights import LANES
-from deft_bench.core.practice.beam import FRETS, LEVEL_MM, POSITIONS, SECONDS, BeamScore, Done, What, do
+from deft_bench.core.practice.beam import FRETS, LEVEL_MM, POSITIONS, SECONDS, BeamNeck, Done, What, do
 from deft_bench.core.practice.level_work import FLAT_SHARE, METAL_SHARE, STROKES
 from deft_bench.web.drawing.beamed_neck import UM_FOR_ALL, under_beam
 from deft_bench.web.practice.hand_page import Act, HandPage
@@ -46,8 +45,8 @@ def _reads(form: Form, _: UnderTheBeam) -> Act | None:
 
 
 def _stage(found: UnderTheBeam, form: Form) -> dict[str, Any]:
-    last = last_read(found)
-    stroke = next((one for one in reversed(found.done) if one.what == "stroke"), None)
+    last = found.last("read")
+    stroke = found.last("stroke")
     lane = stroke.lanes[0] if stroke and len(stroke.lanes) == 1 else ALL_LANES
     return {
         "drawn": under_beam(found.piece, POSITIONS, last.read if last else None),
@@ -62,7 +61,7 @@ def _stage(found: UnderTheBeam, form: Form) -> dict[str, Any]:
     }
 
 
-def _truth(found: UnderTheBeam, _: BeamScore, __: Sequence[Done]) -> dict[str, Any]:
+def _truth(found: UnderTheBeam, _: BeamNeck) -> dict[str, Any]:
     home = found.piece.home()
     left = {lane: home.to_come_off(lane) for lane in LANES}
     out = {n: up for n, up in enumerate(found.truth.lifted, 1) if up}
@@ -74,4 +73,12 @@ def _truth(found: UnderTheBeam, _: BeamScore, __: Sequence[Done]) -> dict[str, A
     }
 
 
-PAGE = HandPage(BEAM, _reads, _stage, _truth, done_words)
+def slip(neck: BeamNeck) -> str:
+    """What went wrong with a neck."""
+    words = f"its worst lane within {display().fine_mm(2 * neck.band_mm)}"
+    if neck.wasted_mm >= 0.001:
+        words += f", {display().fine_mm(neck.wasted_mm)} ground off what was only out of its slot"
+    return words
+
+
+PAGE = HandPage(BEAM, _reads, _stage, _truth, done_words, slip)

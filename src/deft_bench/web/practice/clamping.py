@@ -1,19 +1,9 @@
 """Glue and clamp: clamps by number, looks at both ends, pushes, the clock, and the debrief."""
 
-from collections.abc import Sequence
 from typing import Any
 
-from deft_bench.bench.practice.clamping import CLAMPING, UnderTheClamps, last_look
-from deft_bench.core.practice.clamping import (
-    CLAMPS,
-    ENDS,
-    SECONDS,
-    TIME_SHARE,
-    TRUE_MM,
-    Done,
-    GluingScore,
-    do,
-)
+from deft_bench.bench.practice.clamping import CLAMPING, UnderTheClamps
+from deft_bench.core.practice.clamping import CLAMPS, DRY, ENDS, SECONDS, TIME_SHARE, TRUE_MM, Done, Gluing, do
 from deft_bench.web.drawing.clamped_board import clamped_board
 from deft_bench.web.practice.hand_page import Act, HandPage
 from deft_bench.web.support import Form, display
@@ -58,9 +48,9 @@ def _reads(form: Form, _: UnderTheClamps) -> Act | None:
 
 
 def _stage(found: UnderTheClamps, form: Form) -> dict[str, Any]:
-    look = last_look(found)
-    clamp = next((one.clamp for one in reversed(found.done) if one.clamp), 1)
-    end = next((one.end for one in reversed(found.done) if one.end), ENDS[0])
+    look = found.last("look")
+    clamp = found.last("quarter", "turn", "loosen")
+    push = found.last("push")
     return {
         "drawn": clamped_board(found.piece, look.seen_mm if look else (0.0, 0.0)),
         "fresh": look is not None and found.done[-1] is look,
@@ -68,12 +58,15 @@ def _stage(found: UnderTheClamps, form: Form) -> dict[str, Any]:
         "clock": clock,
         "takes": SECONDS,
         "ends": ENDS,
-        "values": {"fret": form.text("fret", str(clamp)), "lane": form.text("lane", end)},
+        "values": {
+            "fret": form.text("fret", str(clamp.clamp if clamp else 1)),
+            "lane": form.text("lane", push.end if push else ENDS[0]),
+        },
         "true_mm": TRUE_MM,
     }
 
 
-def _truth(found: UnderTheClamps, _: GluingScore, __: Sequence[Done]) -> dict[str, Any]:
+def _truth(found: UnderTheClamps, _: Gluing) -> dict[str, Any]:
     on = found.piece
     return {
         "drawn": clamped_board(on, (on.nut_mm, on.body_mm)),
@@ -85,4 +78,10 @@ def _truth(found: UnderTheClamps, _: GluingScore, __: Sequence[Done]) -> dict[st
     }
 
 
-PAGE = HandPage(CLAMPING, _reads, _stage, _truth, done_words)
+def slip(on: Gluing) -> str:
+    """What went wrong with a board."""
+    late = f", {100 * on.dry:.0f} % not turned in the glue’s time" if on.dry > DRY else ""
+    return f"an end {display().fine_mm(on.worst_mm)} off its line{late}"
+
+
+PAGE = HandPage(CLAMPING, _reads, _stage, _truth, done_words, slip)

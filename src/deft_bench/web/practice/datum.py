@@ -1,27 +1,13 @@
 """Mark from one datum: the rule laid and clamped, the knife along it, steps of the dividers, and the debrief."""
 
-from collections.abc import Sequence
 from typing import Any
 
 from deft_bench.bench.practice.datum import DATUM, AtTheRule
-from deft_bench.core.practice.datum import (
-    FRETS,
-    KNIFE_MM,
-    LINE_MM,
-    SECONDS,
-    TIME_SHARE,
-    TRUE_MM,
-    WINDOW_MM,
-    Done,
-    MarkingScore,
-    do,
-    nearest_step,
-)
-from deft_bench.web.drawing.ruled_blank import ruled_blank, window_mm
+from deft_bench.core.practice.datum import FRETS, LINE_MM, PLACES, SECONDS, TIME_SHARE, TRUE_MM, Done, Marking, do
+from deft_bench.web.drawing.ruled_blank import ruled_blank
 from deft_bench.web.practice.hand_page import Act, HandPage
 from deft_bench.web.support import Form, display
 
-PLACES = round(WINDOW_MM / KNIFE_MM) + 1
 TOLD = {
     "lay_end": "Laid the rule with its end at the nut",
     "lay_line": f"Laid the rule with its {LINE_MM:.0f} mm line at the nut",
@@ -43,12 +29,11 @@ def done_words(one: Done) -> str:
     return f"Marked fret {one.fret} along the rule"
 
 
-def _reads(form: Form, found: AtTheRule) -> Act | None:
+def _reads(form: Form, _: AtTheRule) -> Act | None:
     did, place = form.one_of("did", SECONDS), form.count("fret", 1, PLACES)
     if did is None or place is None:
         return None
-    reading = nearest_step(window_mm(found.piece) + KNIFE_MM * (place - 1))
-    return lambda on: do(on, did, reading)
+    return lambda on: do(on, did, on.reading_at(place))
 
 
 def _stage(found: AtTheRule, _: Form) -> dict[str, Any]:
@@ -66,7 +51,7 @@ def _stage(found: AtTheRule, _: Form) -> dict[str, Any]:
     }
 
 
-def _truth(found: AtTheRule, _: MarkingScore, __: Sequence[Done]) -> dict[str, Any]:
+def _truth(found: AtTheRule, _: Marking) -> dict[str, Any]:
     on = found.piece
     return {
         "drawn": ruled_blank(on, truth=True),
@@ -82,4 +67,11 @@ def off_words(mm: float) -> str:
     return f"{display().fine_mm(abs(mm))} {'too far' if mm > 0 else 'short'}" if round(mm, 2) else "true"
 
 
-PAGE = HandPage(DATUM, _reads, _stage, _truth, done_words)
+def slip(on: Marking) -> str:
+    """What went wrong with a blank."""
+    if not on.ready:
+        return f"{len(on.marks_mm)} frets marked of {FRETS}"
+    return f"its worst mark {display().fine_mm(max(map(abs, on.off_mm)))} off"
+
+
+PAGE = HandPage(DATUM, _reads, _stage, _truth, done_words, slip)

@@ -1,6 +1,5 @@
 """File the ends: strokes by side and place, flush or at the bevel, a finger along it, and the debrief."""
 
-from collections.abc import Sequence
 from typing import Any
 
 from deft_bench.bench.practice.ends import ENDS, AtTheEdge
@@ -11,9 +10,10 @@ from deft_bench.core.practice.ends import (
     PLACES,
     SECONDS,
     SIDES,
+    TAKES,
     TIME_SHARE,
     Done,
-    EndsScore,
+    Ends,
     do,
 )
 from deft_bench.web.drawing.filed_ends import filed_ends
@@ -42,7 +42,7 @@ def _reads(form: Form, _: AtTheEdge) -> Act | None:
 
 def _stage(found: AtTheEdge, form: Form) -> dict[str, Any]:
     last = found.done[-1] if found.done else None
-    place = next((one.place for one in reversed(found.done) if one.place), 3)
+    stroke = found.last(*TAKES)
     return {
         "drawn": filed_ends(found.piece),
         "takes": SECONDS,
@@ -50,13 +50,13 @@ def _stage(found: AtTheEdge, form: Form) -> dict[str, Any]:
         "flush_mm": FLUSH_MM,
         "bevel_mm": BEVEL_MM,
         "values": {
-            "fret": form.text("fret", str(place)),
+            "fret": form.text("fret", str(stroke.place if stroke else 3)),
             "lane": form.text("lane", last.side if last else SIDES[0]),
         },
     }
 
 
-def _truth(found: AtTheEdge, _: EndsScore, __: Sequence[Done]) -> dict[str, Any]:
+def _truth(found: AtTheEdge, _: Ends) -> dict[str, Any]:
     return {
         "drawn": filed_ends(found.piece),
         "rows": list(zip(SIDES, found.piece.sides, strict=True)),
@@ -67,4 +67,11 @@ def _truth(found: AtTheEdge, _: EndsScore, __: Sequence[Done]) -> dict[str, Any]
     }
 
 
-PAGE = HandPage(ENDS, _reads, _stage, _truth, done_words)
+def slip(on: Ends) -> str:
+    """What went wrong with a board."""
+    worse = min(on.sides, key=lambda one: one.worth())
+    bare = f", {display().fine_mm(max(worse.bare_mm))} off the edge" if max(worse.bare_mm) > EDGE_MM else ""
+    return f"ends up to {display().fine_mm(max(worse.over_mm))} over{bare}"
+
+
+PAGE = HandPage(ENDS, _reads, _stage, _truth, done_words, slip)

@@ -1,6 +1,5 @@
 """Thin the line: strokes of a crowning file by side, angle and zone, a look at the crown, and the debrief."""
 
-from collections.abc import Sequence
 from typing import Any
 
 from deft_bench.bench.practice.line import LINE, UnderTheFile, last_read
@@ -18,7 +17,7 @@ from deft_bench.core.practice.line import (
     ROUND_SHARE,
     SECONDS,
     Done,
-    LineScore,
+    Fret,
     do,
     in_zones,
 )
@@ -63,7 +62,7 @@ def _reads(form: Form, _: UnderTheFile) -> Act | None:
 
 def _stage(found: UnderTheFile, form: Form) -> dict[str, Any]:
     last = last_read(found)
-    stroke = next((one for one in reversed(found.done) if one.what == "file"), None)
+    stroke = found.last("file")
     zone = 1 + ZONES.index(stroke.zones[0]) if stroke and len(stroke.zones) == 1 else len(ZONES)
     side = "saddle" if stroke and stroke.side > 0 else "nut"
     return {
@@ -81,14 +80,27 @@ def _stage(found: UnderTheFile, form: Form) -> dict[str, Any]:
     }
 
 
-def _truth(found: UnderTheFile, _: LineScore, __: Sequence[Done]) -> dict[str, Any]:
+def _truth(found: UnderTheFile, _: Fret) -> dict[str, Any]:
     return {
         "drawn": crowned_fret(found.piece, found.piece),
         "shares": (LINE_SHARE, ROUND_SHARE),
         "zones": [(name, one, one.off_round(AIM_MM)) for name, one in in_zones(found.piece)],
-        "widest": lambda on: max(right - left for left, right in (one.line() for one in on.zones)),
+        "widest": widest,
         "wanted_mm": (LAND_MM, LAND_OFF_CENTRE_MM, ROUND_MM),
     }
 
 
-PAGE = HandPage(LINE, _reads, _stage, _truth, done_words)
+def widest(on: Fret) -> float:
+    """Its widest line."""
+    return max(right - left for left, right in (one.line() for one in on.zones))
+
+
+def slip(on: Fret) -> str:
+    """What went wrong with a fret."""
+    if lost := max(one.lost_mm for one in on.zones):
+        return f"its top lost {display().fine_mm(lost)}: the line is gone"
+    off = max(max(one.off_round(AIM_MM)) for one in on.zones)
+    return f"left a line of {display().fine_mm(widest(on))}, its shoulders up to {display().fine_mm(off)} off round"
+
+
+PAGE = HandPage(LINE, _reads, _stage, _truth, done_words, slip)

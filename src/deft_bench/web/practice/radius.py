@@ -1,23 +1,10 @@
 """Radius by scribble: strokes with the radius block, pencil, the gauge, and the debrief with what is left."""
 
-from collections.abc import Sequence
 from typing import Any
 
 from deft_bench.bench.practice.radius import RADIUS, UnderTheBlock, gauged
 from deft_bench.core.practice.level_work import FLAT_SHARE, METAL_SHARE
-from deft_bench.core.practice.radius import (
-    ALONG,
-    LEANS,
-    PLACES,
-    SECONDS,
-    STROKES,
-    TRUE_MM,
-    Done,
-    Lean,
-    RadiusScore,
-    What,
-    do,
-)
+from deft_bench.core.practice.radius import ALONG, LEANS, PLACES, SECONDS, STROKES, TRUE_MM, Blank, Done, Lean, What, do
 from deft_bench.web.drawing.scribbled_blank import UM_FOR_ALL, scribbled_blank
 from deft_bench.web.practice.hand_page import Act, HandPage
 from deft_bench.web.support import Form, display
@@ -60,7 +47,7 @@ def _reads(form: Form, _: UnderTheBlock) -> Act | None:
 
 def _stage(found: UnderTheBlock, form: Form) -> dict[str, Any]:
     stroke = next((one for one in reversed(found.done) if one.place), None)
-    lean = next((one.lean for one in reversed(found.done) if one.what == "sand"), "even")
+    sanded = found.last("sand")
     light = gauged(found)
     return {
         "drawn": scribbled_blank(found.piece, light),
@@ -68,13 +55,16 @@ def _stage(found: UnderTheBlock, form: Form) -> dict[str, Any]:
         "takes": SECONDS,
         "strokes": STROKES,
         "leans": list(LEANS),
-        "values": {"fret": form.text("fret", str(stroke.place if stroke else 5)), "lane": form.text("lane", lean)},
+        "values": {
+            "fret": form.text("fret", str(stroke.place if stroke else 5)),
+            "lane": form.text("lane", sanded.lean if sanded else "even"),
+        },
         "true_mm": TRUE_MM,
         "for_all_mm": UM_FOR_ALL / 1000,
     }
 
 
-def _truth(found: UnderTheBlock, _: RadiusScore, __: Sequence[Done]) -> dict[str, Any]:
+def _truth(found: UnderTheBlock, _: Blank) -> dict[str, Any]:
     return {
         "shares": (FLAT_SHARE, METAL_SHARE),
         "drawn": scribbled_blank(found.piece, off=found.piece.to_come_off()),
@@ -83,4 +73,9 @@ def _truth(found: UnderTheBlock, _: RadiusScore, __: Sequence[Done]) -> dict[str
     }
 
 
-PAGE = HandPage(RADIUS, _reads, _stage, _truth, done_words)
+def slip(on: Blank) -> str:
+    """What went wrong with a blank."""
+    return f"left within {display().fine_mm(2 * on.band_mm)} of the radius"
+
+
+PAGE = HandPage(RADIUS, _reads, _stage, _truth, done_words, slip)

@@ -1,6 +1,5 @@
 """Saw to a line: the hand's turn, so far on, backed out, the teeth stoned, and the debrief."""
 
-from collections.abc import Sequence
 from typing import Any
 
 from deft_bench.bench.practice.sawing import SAWING, AtTheKerf
@@ -13,7 +12,7 @@ from deft_bench.core.practice.sawing import (
     WIDE_MM,
     WOOD_SHARE,
     Done,
-    SawScore,
+    Kerf,
     do,
 )
 from deft_bench.web.drawing.sawn_kerf import sawn_kerf
@@ -54,7 +53,7 @@ def _reads(form: Form, _: AtTheKerf) -> Act | None:
 
 
 def _stage(found: AtTheKerf, form: Form) -> dict[str, Any]:
-    last = next((one for one in reversed(found.done) if one.what in MANY), None)
+    last = found.last(*MANY)
     turn = next(name for name, turn in TURNS.items() if turn == (last.turn if last else 0))
     return {
         "drawn": sawn_kerf(found.piece),
@@ -68,7 +67,7 @@ def _stage(found: AtTheKerf, form: Form) -> dict[str, Any]:
     }
 
 
-def _truth(found: AtTheKerf, _: SawScore, __: Sequence[Done]) -> dict[str, Any]:
+def _truth(found: AtTheKerf, _: Kerf) -> dict[str, Any]:
     return {
         "drawn": sawn_kerf(found.piece),
         "lies": lies,
@@ -78,4 +77,12 @@ def _truth(found: AtTheKerf, _: SawScore, __: Sequence[Done]) -> dict[str, Any]:
     }
 
 
-PAGE = HandPage(SAWING, _reads, _stage, _truth, done_words)
+def slip(on: Kerf) -> str:
+    """What went wrong with a kerf."""
+    if not on.through:
+        return "not sawn through"
+    over = f"{display().fine_mm(on.over_mm)} over the line" if on.over_mm else "never over the line"
+    return f"{over}, up to {display().fine_mm(max(on.at_mm))} off it in the waste"
+
+
+PAGE = HandPage(SAWING, _reads, _stage, _truth, done_words, slip)

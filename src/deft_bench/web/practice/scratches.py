@@ -1,11 +1,9 @@
 """Scratches out: the abrasives, along or across, looks under the lamp, and the debrief."""
 
-from collections.abc import Sequence
 from typing import Any
 
-from deft_bench.bench.practice.scratches import SCRATCHES, UnderTheLamp, last_look
+from deft_bench.bench.practice.scratches import SCRATCHES, UnderTheLamp
 from deft_bench.core.practice.scratches import (
-    DEPTH_SHARE,
     FINISH_SHARE,
     KIT,
     METAL_SHARE,
@@ -13,7 +11,8 @@ from deft_bench.core.practice.scratches import (
     STROKES,
     WAYS,
     Done,
-    ScratchScore,
+    Scratched,
+    as_of,
     do,
 )
 from deft_bench.web.drawing.lit_fret import lit_fret
@@ -32,8 +31,7 @@ def seen_words(um: float, way: str) -> str:
     """Marks of one way, by the abrasive that makes such."""
     if um < 0.05:
         return f"nothing {way} it"
-    near = min(KIT, key=lambda one: abs(DEPTH_SHARE * one.size_um - um))
-    deeper = um > 1.25 * DEPTH_SHARE * KIT[0].size_um
+    near, deeper = as_of(um)
     return f"marks {way} it {'deeper than' if deeper else 'as of'} {near.words}"
 
 
@@ -46,8 +44,8 @@ def _reads(form: Form, _: UnderTheLamp) -> Act | None:
 
 
 def _stage(found: UnderTheLamp, form: Form) -> dict[str, Any]:
-    look = last_look(found)
-    rubbed = next((one for one in reversed(found.done) if one.what != "look"), None)
+    look = found.last("look")
+    rubbed = found.last(*STROKES)
     drawn = lit_fret(look.seen_um if look else (), found.piece.held)
     return {
         "drawn": drawn,
@@ -64,7 +62,7 @@ def _stage(found: UnderTheLamp, form: Form) -> dict[str, Any]:
     }
 
 
-def _truth(found: UnderTheLamp, _: ScratchScore, __: Sequence[Done]) -> dict[str, Any]:
+def _truth(found: UnderTheLamp, _: Scratched) -> dict[str, Any]:
     on = found.piece
     return {
         "drawn": lit_fret(on.marks_um, on.held),
@@ -74,4 +72,9 @@ def _truth(found: UnderTheLamp, _: ScratchScore, __: Sequence[Done]) -> dict[str
     }
 
 
-PAGE = HandPage(SCRATCHES, _reads, _stage, _truth, done_words)
+def slip(on: Scratched) -> str:
+    """What went wrong with a fret."""
+    return f"marks of {on.deepest_um:.1f} µm left, where the finish has {on.asked_um:.1f} µm"
+
+
+PAGE = HandPage(SCRATCHES, _reads, _stage, _truth, done_words, slip)

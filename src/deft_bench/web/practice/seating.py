@@ -1,19 +1,9 @@
 """Seat the frets: blows by zone, the press, looks, what is pulled, bent, notched and glued, and the debrief."""
 
-from collections.abc import Sequence
 from typing import Any
 
 from deft_bench.bench.practice.seating import SEATING, AtTheSlots, looked
-from deft_bench.core.practice.seating import (
-    FRETS,
-    HOME_MM,
-    SECONDS,
-    TIME_SHARE,
-    ZONES,
-    Done,
-    SeatingScore,
-    do,
-)
+from deft_bench.core.practice.seating import FRETS, HOME_MM, SECONDS, TIME_SHARE, ZONES, Done, Slotted, do
 from deft_bench.web.drawing.seated_board import seated_board
 from deft_bench.web.practice.hand_page import Act, HandPage
 from deft_bench.web.support import Form, display
@@ -66,7 +56,7 @@ def _stage(found: AtTheSlots, form: Form) -> dict[str, Any]:
     }
 
 
-def _truth(found: AtTheSlots, _: SeatingScore, __: Sequence[Done]) -> dict[str, Any]:
+def _truth(found: AtTheSlots, _: Slotted) -> dict[str, Any]:
     on = found.piece
     return {
         "drawn": seated_board([one.up_mm for one in on.frets], {n: one.up_mm for n, one in enumerate(on.frets, 1)}),
@@ -80,4 +70,11 @@ def _truth(found: AtTheSlots, _: SeatingScore, __: Sequence[Done]) -> dict[str, 
     }
 
 
-PAGE = HandPage(SEATING, _reads, _stage, _truth, done_words)
+def slip(on: Slotted) -> str:
+    """What went wrong with a board."""
+    if on.cracked:
+        return "a fret driven on what was in its way: the board cracked"
+    return f"daylight of {display().fine_mm(max(on.daylight_mm()))} left under a fret"
+
+
+PAGE = HandPage(SEATING, _reads, _stage, _truth, done_words, slip)

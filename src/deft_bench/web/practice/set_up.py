@@ -13,7 +13,7 @@ from deft_bench.core.practice.set_up import (
     SLOT_MM,
     SLOT_SHARE,
     Done,
-    SetUpScore,
+    StrungNeck,
     do,
 )
 from deft_bench.core.practice.six_strings import STRINGS
@@ -72,7 +72,7 @@ def _reads(form: Form, _: Stringing) -> Act | None:
 
 def _stage(found: Stringing, form: Form) -> dict[str, Any]:
     string = next((one.string for one in reversed(found.done) if one.string), STRINGS)
-    filed = next((one for one in reversed(found.done) if one.what in FILED_MM), None)
+    filed = found.last(*FILED_MM)
     stop = filed.stop_mm if filed else SLOT_MM
     told = known(found.done)
     return {
@@ -91,9 +91,8 @@ def _stage(found: Stringing, form: Form) -> dict[str, Any]:
     }
 
 
-def _truth(found: Stringing, _: SetUpScore, program: Sequence[Done]) -> dict[str, Any]:
+def _truth(found: Stringing, their_end: StrungNeck) -> dict[str, Any]:
     on = found.piece
-    _done, their_end = SET_UP.by_program(found.truth)
     return {
         "drawn": drawn_of(dict(enumerate(on.buzzing(), 1))),
         "rows": list(
@@ -108,4 +107,10 @@ def _truth(found: Stringing, _: SetUpScore, program: Sequence[Done]) -> dict[str
     }
 
 
-PAGE = HandPage(SET_UP, _reads, _stage, _truth, done_words)
+def slip(on: StrungNeck) -> str:
+    """What went wrong with a setup."""
+    buzzing, actions = sum(map(len, on.buzzing())), on.actions_mm()
+    return f"{buzzing} notes that buzz, the action {display().fine_mm(sum(actions) / len(actions))} on the mean"
+
+
+PAGE = HandPage(SET_UP, _reads, _stage, _truth, done_words, slip)
