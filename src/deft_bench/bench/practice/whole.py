@@ -275,15 +275,16 @@ def tool_answers(db: Connection, survey: surveys.Survey) -> practice_necks.Kept 
     return kept if kept is not None and not kept.handed_in_at and survey.head.kind in READING_SECONDS else None
 
 
-def tool_says(db: Connection, survey: surveys.Survey, place: Place) -> str | None:
-    """What the survey's tool reads at a place, as it would be typed; None where it does not answer."""
+def tool_reads(db: Connection, survey: surveys.Survey, place: Place) -> int | None:
+    """What the survey's tool reads at a place, as it is stored; None where it does not answer."""
     kept = tool_answers(db, survey)
     if kept is None or place not in cursor_order(db, survey):
         return None
-    return _typed(survey, answered(whole_job(db, kept.id).neck, survey.head, place))
+    return answered(whole_job(db, kept.id).neck, survey.head, place)
 
 
-def _typed(survey: surveys.Survey, stored: int) -> str:
+def as_typed(survey: surveys.Survey, stored: int) -> str:
+    """A reading of a survey's tool as it would be typed."""
     kind = SURVEY_KINDS[survey.head.kind]
     if kind.unit == "answer":
         return next(key for key, (value, _) in kind.answers.items() if value == stored)
@@ -313,7 +314,7 @@ def _read_into(
     read = surveys.readings(db, survey.id)
     with transaction(db):
         for place in places:
-            typed = _typed(survey, answered(neck, survey.head, place))
+            typed = as_typed(survey, answered(neck, survey.head, place))
             stands = read[place].id if place in read else None
             accept_reading(db, settings, now, survey, place, typed, token=uuid4().hex, expects=stands, sure=typed)
 

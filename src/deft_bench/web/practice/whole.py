@@ -15,10 +15,11 @@ from deft_bench.bench.practice.challenges import whole_as_challenge
 from deft_bench.bench.practice.moments import Moment, felt_so_far, moments
 from deft_bench.bench.practice.whole import (
     WholeJob,
+    as_typed,
     believed_at,
     read_on_the_stage,
     read_what_is_left,
-    tool_says,
+    tool_reads,
     whole_job,
     work,
 )
@@ -194,7 +195,9 @@ def whole_handed_on(neck_id: int) -> Answer:
 
 @screen.route("/practice/surveys/<int:survey_id>/tool", methods=["GET", "POST"])
 def tool(survey_id: int) -> Answer | Response:
-    """What the survey's tool says at a place, as JSON; posted, it reads all that is left."""
+    """What the survey's tool says at a place, as JSON: nothing where the stand-in gauge was set down there. Posted, it
+    reads all that is left.
+    """
     survey, _ = survey_or_404(survey_id)
     if request.method == "POST":
         try:
@@ -204,11 +207,11 @@ def tool(survey_id: int) -> Answer | Response:
             flash(str(error))
         return redirect(url_for("surveys.show", survey_id=survey_id))
     place = request.args.get("lane", ""), request.args.get("fret", 0, type=int)
-    typed = tool_says(db(), survey, place)
-    gauge = gauge_of(db(), survey.head.kind) if typed and "gauge" in request.args else None
-    if typed and gauge and set_down(current_app, gauge.setup.name, float(typed.removesuffix(" mm"))):
-        return jsonify(typed=None, down=True)
-    return jsonify(typed=typed)
+    stored = tool_reads(db(), survey, place)
+    gauge = gauge_of(db(), survey.head.kind) if "gauge" in request.args else None
+    if stored is None or (gauge and set_down(current_app, gauge.setup.name, stored / 1000)):
+        return jsonify(typed=None)
+    return jsonify(typed=as_typed(survey, stored))
 
 
 def deed_words(one: Deed) -> str:
