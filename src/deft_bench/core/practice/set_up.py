@@ -216,16 +216,18 @@ class _Program:
             a_turn = max(0.1, abs(relief - before) / (eighths * EIGHTH))
         return relief
 
-    def file(self) -> None:
-        """Take slots down to the stop blades, where they stand too high."""
-        for string, slot in enumerate(self.act("slots").read, 1):
+    def file(self) -> list[float]:
+        """Take slots down to the stop blades, where they stand too high; how high they stand then, as read."""
+        slots = list(self.act("slots").read)
+        for string, slot in enumerate(slots, 1):
             if slot > SLOT_MM + SLOT_HIGH_MM:
+                slots[string - 1] = SLOT_MM
                 for _ in range(int(np.ceil((slot - SLOT_MM) / FILED_MM["file"] - 1e-9))):
                     self.act("file", string, SLOT_MM)
+        return slots
 
-    def to_actions(self, relief: float) -> None:
+    def to_actions(self, relief: float, slots: Sequence[float]) -> None:
         """Turn the screws to the lowest setup for that relief and these slots, and up again where it buzzes."""
-        slots = [min(slot, SLOT_MM + SLOT_HIGH_MM) for slot in self.on.slots_mm]
         solved = setup_solve(
             StringFrame(SCALE_MM, FRETS, relief), six_strings(slots), (relief, relief), MARGIN_MM, stroke=STROKE
         )
@@ -248,8 +250,7 @@ def by_program(on: StrungNeck) -> tuple[list[Done], StrungNeck]:
     """
     program = _Program(on)
     relief = program.straighten()
-    program.file()
-    program.to_actions(relief)
+    program.to_actions(relief, program.file())
     return program.done, program.on
 
 

@@ -73,7 +73,6 @@ def _truth(found: AtTheKerf, _: Kerf) -> dict[str, Any]:
         "lies": lies,
         "shares": (WOOD_SHARE, TIME_SHARE),
         "step_um": round(1000 * STEP_MM),
-        "wide_mm": WIDE_MM,
     }
 
 

@@ -16,12 +16,11 @@ from deft_bench.core.practice.set_up import (
     StrungNeck,
     do,
 )
-from deft_bench.core.practice.six_strings import STRINGS
-from deft_bench.web.drawing.buzz_map import HEIGHT, STRING, TOP, BuzzMap, buzz_map
+from deft_bench.core.practice.six_strings import FRETS, STRINGS
+from deft_bench.web.drawing.buzz_map import STRING, TOP, BuzzMap, buzz_map
 from deft_bench.web.practice.hand_page import Act, HandPage
 from deft_bench.web.support import Form, display
 
-NOTES = 21
 STOP_MOST_UM = 1000
 SAID = {
     "tighten": "Tightened an eighth of a turn",
@@ -57,7 +56,7 @@ def places_words(places: Sequence[float]) -> str:
 
 def drawn_of(buzzing: dict[int, Sequence[int]]) -> BuzzMap:
     """Notes known to buzz."""
-    return buzz_map([int(f in buzzing.get(n, ())) for n in range(1, STRINGS + 1) for f in range(NOTES)])
+    return buzz_map([int(f in buzzing.get(n, ())) for n in range(1, STRINGS + 1) for f in range(FRETS - 1)])
 
 
 def _reads(form: Form, _: Stringing) -> Act | None:
@@ -79,9 +78,7 @@ def _stage(found: Stringing, form: Form) -> dict[str, Any]:
         "told": told,
         "drawn": drawn_of(told.buzzing),
         "lanes": {str(n): TOP + STRING * (STRINGS - n) for n in range(1, STRINGS + 1)},
-        "tall": HEIGHT,
         "strings": STRINGS,
-        "takes": SECONDS,
         "slot_mm": SLOT_MM,
         "places_words": places_words,
         "values": {
