@@ -2,6 +2,7 @@
 
 import { letters, typing } from "/static/js/typing.js";
 import { follow, nearest, place } from "./stage.js";
+import { soon } from "./turns.js";
 
 const stage = () => document.querySelector("#beam-stage svg");
 const hand = () => document.getElementById("hand");
@@ -44,23 +45,6 @@ function under(event) {
   return 1 + xs().indexOf(nearest(xs(), (one) => Math.abs(one - x)));
 }
 
-// While an act is on its way the stage is about to be drawn again: what is done meanwhile waits its turn, in order, and is lost to nobody.
-let sent = false;
-let requests = 0;
-const waiting = [];
-const soon = (act) => { if (sent) waiting.push(act); else act(); };
-function answered() {
-  sent = false;
-  while (waiting.length && !sent) waiting.shift()();
-}
-document.addEventListener("htmx:beforeRequest", () => { sent = true; requests += 1; });
-document.addEventListener("htmx:afterSettle", answered);
-// an answer that draws nothing, or none at all
-document.addEventListener("htmx:afterRequest", () => {
-  const own = requests;
-  setTimeout(() => { if (sent && own === requests) answered(); }, 200);
-});
-
 let held = false;
 document.addEventListener("pointerdown", (event) => {
   held = Boolean(event.target.closest?.("#beam-stage svg"));
@@ -93,13 +77,6 @@ document.addEventListener("keydown", (event) => {
   event.preventDefault();
   soon(() => { act(); keepInSight(); });
 });
-document.addEventListener("click", (event) => {
-  const key = event.isTrusted && sent && event.target.closest("#work [data-key]")?.dataset.key;
-  if (!key) return;
-  event.preventDefault();
-  waiting.push(() => press(key));
-});
-
 // the stage is a new drawing after each act: the hand goes back where it was
 document.addEventListener("htmx:afterSwap", () => {
   if (!hand()) return;

@@ -2,6 +2,7 @@
 
 import { letters, typing } from "/static/js/typing.js";
 import { follow, nearest, place } from "./stage.js";
+import { soon } from "./turns.js";
 
 const form = () => document.getElementById("read");
 const stage = () => document.querySelector("#practice-stage svg");
@@ -50,34 +51,46 @@ function mark(name) {
   other.value = numbers(other).filter((one) => one !== here).join(", ");
 }
 
+function across(by) {
+  const names = Object.keys(lanes());
+  carry(names[Math.min(names.length - 1, Math.max(0, names.indexOf(at.lane) + by))], at.fret);
+}
+
+const KEYS = {
+  ArrowRight: () => carry(at.lane, at.fret + 1),
+  ArrowLeft: () => carry(at.lane, at.fret - 1),
+  ArrowUp: () => across(-1),
+  ArrowDown: () => across(1),
+  Enter: () => read("rock"),
+};
+const LETTERS = { e: () => read("edge"), p: () => mark("proud"), l: () => mark("low") };
+
 const onStage = (event) => event.target.closest?.("#practice-stage");
-document.addEventListener("pointermove", (event) => { if (onStage(event)) carry(...under(event)); });
+document.addEventListener("pointermove", (event) => {
+  if (!onStage(event)) return;
+  const where = under(event);
+  soon(() => carry(...where));
+});
 document.addEventListener("click", (event) => {
   if (!onStage(event)) return;
-  carry(...under(event));
-  read("rock");
+  const where = under(event);
+  soon(() => { carry(...where); read("rock"); });
 });
 document.addEventListener("change", (event) => {
-  if (event.target.matches("#f-lane, #f-fret") && spans()[Number(document.getElementById("f-fret").value)]) {
-    carry(document.getElementById("f-lane").value, Number(document.getElementById("f-fret").value));
-  }
+  if (!event.target.matches("#f-lane, #f-fret")) return;
+  const { id, value } = event.target;
+  soon(() => {
+    document.getElementById(id).value = value;
+    const fret = Number(document.getElementById("f-fret").value);
+    if (spans()[fret]) carry(document.getElementById("f-lane").value, fret);
+  });
 });
 document.addEventListener("keydown", (event) => {
   if (typing(event.target) || event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey) return;
-  const names = Object.keys(lanes());
-  const lane = names.indexOf(at.lane);
-  const KEYS = {
-    ArrowRight: () => carry(at.lane, at.fret + 1),
-    ArrowLeft: () => carry(at.lane, at.fret - 1),
-    ArrowUp: () => carry(names[Math.max(0, lane - 1)], at.fret),
-    ArrowDown: () => carry(names[Math.min(names.length - 1, lane + 1)], at.fret),
-    Enter: () => read("rock"),
-  };
-  if (letters) Object.assign(KEYS, { e: () => read("edge"), p: () => mark("proud"), l: () => mark("low") });
-  if (!KEYS[event.key] || (event.key === "Enter" && event.target.closest("button, a, summary"))) return;
+  const act = KEYS[event.key] ?? (letters && LETTERS[event.key]);
+  if (!act || (event.key === "Enter" && event.target.closest("button, a, summary"))) return;
   event.preventDefault();
-  KEYS[event.key]();
-  keepInSight();
+  soon(() => { act(); keepInSight(); });
 });
 
 // the stage is a new drawing after each reading: the rocker goes back where it was, and tips where it rocks
