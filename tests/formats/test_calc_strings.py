@@ -117,7 +117,7 @@ def test_diagnose_names_cause_cure_and_next_note() -> None:
     assert {"cause", "size", "chance", "unexplained", "cure", "reversible", "minutes", "metal_mm"} <= set(best)
     assert {"cost_action_mm", "evens"} <= set(best)
     assert {one["kind"] for one in answer["causes"]} >= {"hand", "saddle", "fret"}
-    assert sum(one["chance"] for one in answer["causes"]) == pytest.approx(1.0)
+    assert sum(one["chance"] for one in answer["causes"]) + answer["as_read_chance"] == pytest.approx(1.0)
     assert answer["call"]["sure"] == "unsure"
     fits = calculate("diagnose", {**PLACED, "heard": [{"string": 1, "fret": 3, "buzz": False}]})
     assert fits["fits"]

@@ -53,6 +53,11 @@ class BuzzFindings:
         """Whether a note buzzed, by string and fret."""
         return {(note.string, note.fret): note.buzz for note in self.heard}
 
+    @property
+    def as_read(self) -> str:
+        """The chance that none of the causes is there, in words."""
+        return percent(self.diagnosis.as_read)
+
 
 def heard_in(db: Connection, found: SetupSurveys) -> list[Heard]:
     """The notes of the latest buzz survey."""

@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from itertools import pairwise
 
-from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm
+from deft_bench.core.calls import Call, Instead, Length, Sure, in_mm, listed_words
 from deft_bench.core.strings.diagnose import Cause, Diagnosis, Heard
 
 WORTH_SAYING_MM = 0.01
@@ -107,9 +107,7 @@ def buzz_call(
         return Call(say, "solve", figures, tuple(because), lifts, "likely")
     cure = found.cure
     if cure is None:
-        again = "play the same notes once more with an even hand, and read relief and action again"
-        say = "No one cause explains what was heard: two things are wrong, or a note was marked wrongly."
-        return Call(say, "unclear", figures, tuple(because), lifts, "unsure", again)
+        return _none_named(found, heard, figures, because, name, length, lifts)
     leading = found.causes[0]
     what, do = cause_words(cure, length, name, rod)
     because.append(f"{what}: {percent(cure.chance)}; {undoing_words(cure, length)}.")
@@ -130,6 +128,31 @@ def buzz_call(
     ]
     sure: Sure = "likely" if cure is leading and leading.chance >= LIKELY and not leading.unexplained else "unsure"
     return Call(say, cure.code, figures, tuple(because), (*instead, *lifts), sure, _next_note(found, name))
+
+
+def _none_named(
+    found: Diagnosis,
+    heard: Sequence[Heard],
+    figures: dict[str, float],
+    because: Sequence[str],
+    name: Mapping[int, str],
+    length: Length,
+    lifts: tuple[Instead, ...],
+) -> Call:
+    """No cause is named: it buzzes by less than what was read may be off, or nothing explains it."""
+    if found.as_read_unexplained:
+        again = "play the same notes once more with an even hand, and read relief and action again"
+        say = "No one cause explains what was heard: two things are wrong, or a note was marked wrongly."
+        return Call(say, "unclear", figures, tuple(because), lifts, "unsure", again)
+    rise = max(found.action_raise_mm.values(), default=0.0)
+    by = "by its least step" if rise < WORTH_SAYING_MM else length(rise)
+    strings = sorted({note.string for note in heard if note.buzz})
+    which = "on string" + ("s " if len(strings) > 1 else " ") + listed_words([name.get(n, str(n)) for n in strings])
+    do = f"raise the action {by} {which}" if rise <= MOST_RAISE_MM else "read the heights and the action again"
+    because = (*because, f"Nothing but readings that are off by their spread: {percent(found.as_read)}.")
+    settle = _next_note(found, name) or "the same notes once more, and the heights of the frets"
+    say = f"Nothing stands out: it buzzes by less than what was read may be off. {do[:1].upper()}{do[1:]}."
+    return Call(say, "within_readings", {**figures, "chance": found.as_read}, because, lifts, "unsure", settle)
 
 
 def _next_note(found: Diagnosis, name: Mapping[int, str]) -> str | None:

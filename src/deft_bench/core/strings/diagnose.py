@@ -119,7 +119,9 @@ class Diagnosis:
 
     `hand` is (floor, ceiling) in N by string, an end None where nothing bounds it, and None where they contradict each
     other. `wrong` counts notes that the setup as read says otherwise of; `action_raise_mm` by string clears every buzz
-    heard under the leading cause.
+    heard under the leading cause. `as_read` is the chance that none of them is there: that readings which are off by
+    their spread are all that is wrong; `as_read_unexplained` notes (string, fret) are then
+    likelier to be marked wrongly.
     """
 
     strung: tuple[Strung, ...]
@@ -128,12 +130,16 @@ class Diagnosis:
     wrong: int
     hand: dict[int, tuple[float | None, float | None] | None]
     causes: tuple[Cause, ...]
+    as_read: float
+    as_read_unexplained: tuple[tuple[int, int], ...]
     next_test: tuple[int, int] | None
     action_raise_mm: dict[int, float]
 
     @property
     def cure(self) -> Cause | None:
-        """The cause whose cure is tried first; None without any."""
+        """The cause whose cure is tried first; None without any, and where it is likelier that there is none."""
+        if self.causes and self.as_read > self.causes[0].chance:
+            return None
         worth = [one for one in self.causes if one.chance >= WORTH_TRYING] or list(self.causes[:1])
         return max(worth, key=lambda one: one.chance / one.cost, default=None)
 
@@ -203,8 +209,8 @@ def diagnose(
     }
     wrong = sum(predicted[note] != buzz for note, buzz in answers.items())
     every = _notes(frame, strings, strung, stroke, read_sd or ReadSd())
-    weighed = _weigh(frame, strings, every, answers, stroke, read_sd or ReadSd()) if wrong else []
-    total = sum(one.weight for one in weighed) or 1.0
+    weighed, nothing = _weigh(frame, strings, every, answers, stroke, read_sd or ReadSd()) if wrong else ([], [])
+    total = sum(one.weight for one in (*weighed, *nothing)) or 1.0
     causes = [_cause(frame, one, every, answers, one.weight / total, stroke) for one in weighed]
     return Diagnosis(
         tuple(strung),
@@ -213,9 +219,18 @@ def diagnose(
         wrong,
         _hands(strung, answers),
         tuple(causes),
+        sum(one.weight for one in nothing) / total,
+        _unexplained(nothing[0], every, answers, ODD) if nothing else (),
         _next_test(weighed, total, every, answers),
-        _raises(frame, weighed[0].room if weighed else every.room - every.swing, every, answers, stroke),
+        _raises(frame, _likeliest_room(weighed, nothing, every), every, answers, stroke),
     )
+
+
+def _likeliest_room(weighed: Sequence[_Weighed], nothing: Sequence[_Weighed], every: _Notes) -> Array:
+    """Every note's room under the leading cause, or with readings off by their spread where that is likelier."""
+    hardly, led = sum(one.weight for one in nothing), weighed[0].weight if weighed else 0.0
+    leads = nothing if hardly > led else weighed
+    return leads[0].room if leads else np.asarray(every.room - every.swing, dtype=float)
 
 
 def _notes(
@@ -262,19 +277,24 @@ def _weigh(
     answers: Mapping[tuple[int, int], bool],
     stroke: Stroke,
     read_sd: ReadSd,
-) -> list[_Weighed]:
-    """Every cause with its weight, the heaviest first."""
+) -> tuple[list[_Weighed], list[_Weighed]]:
+    """Every cause with its weight, the heaviest first; and apart, where the hand is no heavier than taken, that
+    readings which are off by their spread are all that is wrong.
+    """
     tried: list[Suspect | None] = [None, *suspects(frame, strings, stroke, read_sd)]
     slopes = np.array([_slopes(every, one) for one in tried])
     fit = _Fit(every, answers, slopes, tried, read_sd)
     evidence = fit.evidence()
     weights = np.exp(evidence - evidence.max())
-    weighed = [
-        _Weighed(one, float(fit.size[i]), float(np.exp(fit.log_hand[i])), float(weights[i]), fit.room_under(i, every))
-        for i, one in enumerate(tried)
-        if (fit.at[i, 0] > LEAST_CAUSE_MM if one is not None else fit.log_hand[i] > 0)
-    ]
-    return sorted(weighed, key=lambda one: -one.weight)
+    there, nothing = list[_Weighed](), list[_Weighed]()
+    for i in np.argsort(-weights, kind="stable"):
+        suspect, hand = tried[i], float(np.exp(fit.log_hand[i]))
+        one = _Weighed(suspect, float(fit.size[i]), hand, float(weights[i]), fit.room_under(int(i), every))
+        if fit.at[i, 0] > LEAST_CAUSE_MM if suspect is not None else hand > 1:
+            there.append(one)
+        elif suspect is None:
+            nothing.append(one)
+    return there, nothing
 
 
 class _Fit:
@@ -416,6 +436,17 @@ def _buzzing(one: _Weighed, notes: _Notes) -> Array:
     return np.asarray(ndtr(-one.room.min(axis=1) / notes.spread), dtype=float)
 
 
+def _unexplained(
+    one: _Weighed, every: _Notes, answers: Mapping[tuple[int, int], bool], unlikely: float = UNLIKELY
+) -> tuple[tuple[int, int], ...]:
+    """The heard notes whose outcome has less than this chance under a cause."""
+    return tuple(
+        place
+        for place, share in zip(every.places, _buzzing(one, every), strict=True)
+        if place in answers and (share if answers[place] else 1 - share) < unlikely
+    )
+
+
 def _cause(
     frame: StringFrame,
     one: _Weighed,
@@ -424,12 +455,7 @@ def _cause(
     chance: float,
     stroke: Stroke,
 ) -> Cause:
-    buzzing = _buzzing(one, every)
-    unexplained = tuple(
-        place
-        for place, share in zip(every.places, buzzing, strict=True)
-        if place in answers and (share if answers[place] else 1 - share) < UNLIKELY
-    )
+    unexplained = _unexplained(one, every, answers)
     raises = _raises(frame, one.room, every, answers, stroke)
     evens, suspect = max(raises.values(), default=0.0), one.suspect
     if suspect is None:

@@ -66,6 +66,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         ],
         "hand": [None if ends is None else list(ends) for ends in found.hand.values()],
         "causes": [_cause(cause) for cause in found.causes],
+        "as_read_chance": found.as_read,
         "next_test": None
         if found.next_test is None or found.next_test[1] < capo
         else dict(zip(("string", "fret"), found.next_test, strict=True)),
