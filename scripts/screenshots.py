@@ -11,7 +11,8 @@ from pathlib import Path
 
 from playwright.sync_api import sync_playwright
 
-from deft_bench.bench.practice.by_program import hand_in, play_on
+from deft_bench.bench.practice.by_program import play_on
+from deft_bench.bench.practice.handing_in import hand_in
 from deft_bench.bench.practice.whole import begin_whole
 from deft_bench.bench.scheduling import plan_first
 from deft_bench.demo import make_demo

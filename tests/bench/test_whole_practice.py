@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_bench.bench.level_acceptance import reseated_now
+from deft_bench.bench.likely import likely
 from deft_bench.bench.practice import whole
 from deft_bench.bench.practice.attempts import PracticeError
 from deft_bench.bench.practice.by_program import play
@@ -154,12 +155,12 @@ def test_tools_read_the_wood_and_a_survey_goes_on_while_it_holds() -> None:
         with pytest.raises(PracticeError, match="Choose one of"):
             whole.read_on_the_stage(db, SHOP, minutes(7), neck, "crown_line")
         # what was believed then does not know what came later
-        early = whole.believed_at(db, SHOP, found, stamp(minutes(1)))
-        late = whole.believed_at(db, SHOP, found, stamp(minutes(4)))
+        early = likely(db, SHOP, found.job, found.instrument, until=stamp(minutes(1)))
+        late = likely(db, SHOP, found.job, found.instrument, until=stamp(minutes(4)))
         assert early is not None
         assert late is not None
         assert len(early.told) < len(late.told)
-        spread = [sum(one.high - one.low for row in likely.lanes.values() for one in row) for likely in (early, late)]
+        spread = [sum(one.high - one.low for row in thought.lanes.values() for one in row) for thought in (early, late)]
         assert spread[1] < spread[0] / 2
 
 

@@ -13,6 +13,9 @@ from playwright.sync_api import Browser, Page, expect
 from werkzeug.routing import MapAdapter
 
 from browsing import press, tab_to
+from deft_bench.bench.practice.handing_in import hand_in
+from deft_bench.bench.practice.whole import WHOLE_KINDS, begin_whole
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.store.database import Connection, connect
 from deft_bench.web import create_app
 from deft_bench.web.practice.hand_pages import HAND_PAGES
@@ -97,13 +100,16 @@ def test_every_page_can_be_read_reached_and_hit(
 def test_every_stage_by_hand_can_be_read(
     demo_path: Path, browser: Browser, server: Server, width: int, height: int
 ) -> None:
-    begun, said = list[int](), {}
+    begun, necks, said = list[int](), list[int](), {}
     with closing(connect(demo_path)) as db:
         for one in HAND_PAGES.values():
             begun += [one.drill.start(db, NOW, "Ida", 3, 5) for _ in range(2)]
             one.drill.hand_in(db, NOW, begun[-1])
+        for drill in WHOLE_KINDS:
+            necks += [begin_whole(db, NOW, "Ida", 3, 5, drill=drill) for _ in range(2)]
+            hand_in(db, ShopSettings(), NOW, necks[-1])
     for page in opened(browser, width, height):
-        for attempt in begun:
+        for attempt in [*begun, *(f"necks/{one}" for one in necks)]:
             page.goto(f"{server.url}/practice/{attempt}")
             page.evaluate(AXE)
             said[attempt] = [*page.evaluate(VIOLATIONS), *page.evaluate(FAULTS)]

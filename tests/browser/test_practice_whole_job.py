@@ -11,8 +11,13 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
+from deft_bench.bench.practice.by_program import BEGINS
+from deft_bench.bench.practice.setup_by_program import play_setup_on
+from deft_bench.bench.practice.whole import begin_on_truth, whole_job
+from deft_bench.core.practice.drills import WHOLE_SETUP
+from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.store import acts, jobs, practice_necks, surveys
-from deft_bench.store.database import connect
+from deft_bench.store.database import connect, scratch
 from deft_bench.web import create_app
 from deft_bench.web.serving import in_background
 
@@ -145,3 +150,44 @@ def test_a_survey_of_a_practice_neck_is_read_with_its_tool(page: Page, url: str,
     expect(page.locator('[data-say="read"]')).to_have_text("2")
     page.click("text=Read all that is left")
     expect(page.locator('[data-say="read"]')).to_have_text("66")
+
+
+KEYS = {"file": "f", "touch": "t", "wait": "0", "rest": "w", "air": "h"}
+SCREWED = {("screw", 1): "+", ("screw", -1): "-", ("screw", 4): "u", ("screw", -4): "d"}
+MOVED = {("along", 1): "b", ("along", -1): "v", ("along", 4): "n", ("along", -4): "m"}
+TURNED = {-4: "1", -2: "2", -1: "3", 1: "4", 2: "5", 4: "6"}
+
+
+def test_a_neck_is_set_up_by_keys_as_fast_as_they_go(browser: Browser, url: str, demo_path: Path) -> None:
+    """What the program did on the same neck, key by key; nothing waits, and the hand-in waits for all."""
+    page = browser.new_page(viewport={"width": 1280, "height": 800})
+    page.goto(f"{url}/practice")
+    page.fill("#f-person", "Ida")
+    page.click('button[name="drill"][value="whole_setup"]')
+    page.wait_for_selector("#hand[transform]")
+    neck = int(page.url.rsplit("/", 1)[1])
+    with closing(connect(demo_path)) as db, closing(scratch()) as own:
+        truth = whole_job(db, neck).truth
+        theirs = begin_on_truth(own, BEGINS, WHOLE_SETUP, "the program", 1, 0, truth)
+        play_setup_on(own, ShopSettings(), theirs, BEGINS)
+        done = [step.deed for step in whole_job(own, theirs).steps]
+    at = 6
+    for key in "rsac":
+        page.keyboard.press(key)
+    for one in done:
+        for _ in range(abs(one.string - at) if one.string else 0):
+            page.keyboard.press("ArrowUp" if one.string > at else "ArrowDown")
+        at = one.string or at
+        if one.what == "turn":
+            page.keyboard.press(TURNED[one.sixteenths])
+        else:
+            page.keyboard.press({**SCREWED, **MOVED}.get((one.what, one.quarters)) or KEYS[one.what])
+    page.keyboard.press("p")
+    page.click("text=It is set up")
+    expect(page.locator("h1")).to_have_text(re.compile("(9[5-9]|100) of 100"), timeout=60_000)
+    expect(page.locator("main")).to_contain_text("The truth, and what was read")
+    page.locator("#moments a", has_text="Look").first.click()
+    expect(page.locator("#moment")).to_contain_text("1 of ")
+    with closing(connect(demo_path)) as db:
+        assert [step.deed for step in whole_job(db, neck).steps] == done
+    page.close()

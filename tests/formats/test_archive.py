@@ -227,7 +227,7 @@ def test_the_commands_write_it_and_bring_it_in(
 ) -> None:
     made, new = tmp_path / "bench.zip", tmp_path / "new.sqlite3"
     assert main(["archive", str(made), "--database", str(demo_path)]) == 0
-    assert "14 instruments, 176 surveys" in capsys.readouterr().out
+    assert "14 instruments, 179 surveys" in capsys.readouterr().out
     assert main(["archive", str(made), "--database", str(demo_path)]) == 1
     assert "exists already" in capsys.readouterr().err
     assert main(["import", str(made), "--database", str(new)]) == 0

@@ -4,28 +4,31 @@ import html
 import io
 import json
 import re
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
 
 from deft_bench.bench.practice.beam import BEAM
-from deft_bench.bench.practice.by_program import play
 from deft_bench.bench.practice.culprit import practising
+from deft_bench.bench.practice.handing_in import PLAYS
 from deft_bench.bench.practice.intonate import at_the_saddle
 from deft_bench.bench.practice.order import in_order
 from deft_bench.bench.practice.rounds import in_rounds
 from deft_bench.bench.practice.straight import at_the_rod
+from deft_bench.bench.practice.whole import WHOLE_KINDS, whole_job
 from deft_bench.core.practice import intonate, radius
-from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS, WHOLE
-from deft_bench.core.practice.whole_neck import as_json, neck_from
+from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS, WHOLE, WHOLE_SETUP
+from deft_bench.core.practice.whole_neck import CROWN_MM
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.notes import cents_between
 from deft_bench.core.strings.pitch import pitch
+from deft_bench.core.times import stamp
 from deft_bench.formats.challenge import shipped, write_challenge
 from deft_bench.formats.recording import read_recording
-from deft_bench.store import jobs, practice, practice_necks, surveys
+from deft_bench.store import jobs, practice, practice_necks, rod_turns, surveys
 from deft_bench.store.database import Connection
-from harness import Bench, words
+from harness import NOW, Bench, words
 
 MANY = "SELECT (SELECT count(*) FROM instrument) + (SELECT count(*) FROM survey) + (SELECT count(*) FROM job)"
 
@@ -218,21 +221,23 @@ def test_a_blank_is_sanded_with_plain_forms_and_what_is_left_is_shown_after(benc
 
 def test_every_drill_has_a_challenge_and_a_drill_is_handed_on_as_a_file(bench: Bench, demo: Connection) -> None:
     page = bench.get("/practice/challenges")
-    assert len(shipped()) == 29
+    assert len(shipped()) == 30
     assert {one.drill for one in shipped().values()} == set(DRILLS)
-    assert page.count('name="challenge"') == 29
+    assert page.count('name="challenge"') == 30
     for code, one in shipped().items():
         answer = bench.post("/practice/challenges", {"person": "Ida", "challenge": code}, follow=False)
         assert bench.get(answer.headers["Location"])
         begun = int(answer.headers["Location"].rsplit("/", 1)[1])
-        if one.drill == WHOLE:
-            assert practice_necks.get(demo, begun).truth == json.loads(json.dumps(as_json(neck_from(one.truth))))
-            assert play(ShopSettings(), neck_from(one.truth)).passed
+        if one.drill in PLAYS:
+            kind = WHOLE_KINDS[one.drill]
+            truth = kind.neck_from(one.truth)
+            assert practice_necks.get(demo, begun).truth == json.loads(json.dumps(kind.as_json(truth)))
+            assert PLAYS[one.drill](ShopSettings(), truth).passed
             continue
         attempt = practice.get(demo, begun)
         assert (attempt.drill, attempt.level, attempt.by_hand) == (one.drill, one.level, True)
     # what a number drew is handed on, and brings the same truth to somebody else
-    for drill in (code for code in DRILLS if code != WHOLE):
+    for drill in (code for code in DRILLS if code not in PLAYS):
         url = start(bench, level=2, seed="5", drill=drill)
         raw = bench.client.get(f"{url}/challenge.json").data
         sent = {"person": "Noor", "file": (io.BytesIO(raw), "challenge.json")}
@@ -271,6 +276,14 @@ def test_a_challenge_that_cannot_be_is_refused_by_its_field(bench: Bench) -> Non
     refused("whole", "unseated", neck={**made["whole"]["truth"]["neck"], "unseated": {"40": 0.1}})
     hopeless = {lane: [0.5 * (-1) ** n for n in range(22)] for lane in ("bass", "middle", "treble")}
     refused("whole", "cannot bring this neck", neck={**made["whole"]["truth"]["neck"], "tops": hopeless})
+    refused(
+        "whole_setup",
+        "scale of 648 mm",
+        neck={**made["whole"]["truth"], "rod": made["whole_setup"]["truth"]["neck"]["rod"]},
+    )
+    refused("whole_setup", "nut_mm", nut_mm=[0.1] * 5)
+    sunk = [-0.2] * 6
+    refused("whole_setup", "cannot bring this neck", nut_mm=sunk)
     refused("order", "right: this order breaks a rule", right=made["order"]["truth"]["right"][::-1])
     refused("order", "shuffled: must hold each step", shuffled=["polish"] * 10)
     for raw, why in ((b"", "Choose the JSON file"), (b"{", "not JSON"), (b"[" * 99_000, "nested too deeply")):
@@ -435,6 +448,72 @@ def test_a_whole_job_is_done_with_plain_forms_and_counts_nowhere(bench: Bench, d
         "/practice/necks/999/challenge.json",
     ):
         bench.get(gone, status=404)
+
+
+def test_a_whole_setup_is_done_with_plain_forms_and_on_the_usual_screens(bench: Bench, demo: Connection) -> None:
+    url, neck = laid(bench, drill=WHOLE_SETUP, level="3", seed="312")
+    kept = practice_necks.get(demo, neck)
+    here = f"/instruments/{kept.instrument_id}"
+    for sent, why in (
+        ({"did": "air"}, "case: 33 %; at the bench: 45 %"),
+        ({"did": "rest"}, "for two days"),
+        ({"did": "relief"}, "Relief 0.55 mm, capo on fret 1"),
+        ({"did": "gaps"}, "First-fret gaps: "),
+        ({"did": "actions"}, "Action over fret 12: "),
+        ({"did": "cents"}, "against the open string: "),
+        ({"did": "play", "lane": "6"}, "String 6: "),
+        ({"did": "play_all"}, "132 notes "),
+        ({"did": "turn 4"}, "Tightened a quarter turn: it goes easily"),
+        ({"did": "wait"}, "let it settle"),
+        ({"did": "file", "lane": "1", "stop": "1.30"}, "ten strokes in its slot, blades at 1.30 mm"),
+        ({"did": "touch", "lane": "2"}, "two strokes in its slot, no blades"),
+        ({"did": "screw -4", "lane": "3"}, "its saddle a whole turn down"),
+        ({"did": "along 1", "lane": "3"}, "its saddle a quarter turn back"),
+    ):
+        answer = bench.post(f"{url}/work", sent, headers={"HX-Request": "true"})
+        assert why in words(answer.text), sent
+        assert "<header" not in answer.text
+    assert whole_job(demo, neck).neck.nut_mm[0] >= 1.30 - CROWN_MM - 1e-9
+    for sent, why in (
+        ({"did": "sand"}, "Choose one of: relief"),
+        ({"did": "turn 9"}, "Choose one of"),
+        ({"did": "file", "lane": "9"}, "Choose one of"),
+        ({"did": "file", "lane": "2", "stop": "much"}, "much"),
+        ({"did": "file", "lane": "2", "stop": "9 mm"}, "3.00 mm at most"),
+    ):
+        answer = bench.post(f"{url}/work", sent)
+        assert answer.status_code == 422, sent
+        assert why in words(answer.text), sent
+    assert "Solve the setup and accept it" in bench.get(f"{url}/call")
+    # the usual screens answer, call, and are worked on
+    survey = next(one for one in surveys.of_job(demo, kept.job_id) if one.head.kind == "intonation")
+    said = bench.client.get(f"/practice/surveys/{survey.id}/tool?lane=2&fret=12").get_json()["typed"]
+    assert float(said) == pytest.approx(whole_job(demo, neck).neck.cents(2, 12), abs=0.051)
+    assert "Accepted" in words(bench.post(f"{here}/setup/accept").text)
+    assert "Relief" in words(bench.get(f"{url}/call"))
+    before = whole_job(demo, neck).neck.neck.rod.bow_mm
+    rod_turns.add(demo, kept.instrument_id, stamp(NOW + timedelta(seconds=1)), 8)
+    assert whole_job(demo, neck).neck.neck.rod.bow_mm < before
+    debrief = words(bench.post(f"{url}/hand-in").text)
+    assert "It came from an air of 33 %" in debrief
+    assert "before something was done" in debrief
+    assert "of 100" in debrief
+    assert "setup 312, level 3" in words(bench.get("/practice"))
+    part = bench.get(f"{url}?moment=0", headers={"HX-Target": "moment"})
+    assert 'hx-swap-oob="true"' in part
+    assert "The truth, and what was read" in part
+    raw = bench.client.get(f"{url}/challenge.json").data
+    sent_on = {"person": "Noor", "file": (io.BytesIO(raw), "challenge.json")}
+    other = bench.post("/practice/challenges", sent_on, follow=False).headers["Location"]
+    assert practice_necks.get(demo, int(other.rsplit("/", 1)[1])).truth == kept.truth
+    # with the calls off no screen of the setup says any
+    url, neck = laid(bench, drill=WHOLE_SETUP, level="1", seed="3", silent="yes")
+    silent = practice_necks.get(demo, neck).instrument_id
+    bench.post(f"{url}/work", {"did": "gaps"})
+    for page in ("", "/nut", "/saddle", "/intonation", "/buzz"):
+        answer = bench.client.get(f"/instruments/{silent}/setup{page}")
+        assert answer.headers["Location"].endswith(f"/practice/instruments/{silent}")
+    assert f"/instruments/{silent}/setup" not in bench.get(url)
 
 
 def test_with_its_calls_off_the_program_keeps_them_to_itself(bench: Bench, demo: Connection) -> None:

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from deft_bench.core.simulated_neck import SimulatedNeck, Tool
-from deft_bench.core.strings.clearance import OverString, over_frets
+from deft_bench.core.strings.clearance import OverString, Strung, over_frets
 from deft_bench.core.strings.frame import StringFrame
 from deft_bench.core.strings.simulated_string import AUDIBLE_DB, Ringing, loudest_buzz_db, ringing
 from deft_bench.core.strings.string_set import StringMake
@@ -54,6 +54,11 @@ class SimulatedSetup:
         i = string - 1
         return OverString(string, self.tension_n[i], self.nut_mm[i], pluck_n, saddle_height_mm=self.saddle_mm[i])
 
+    def over(self) -> list[Strung]:
+        """Every string over every fret, plucked by this player's hand."""
+        frame, numbers = self.frame(), range(1, self.strings + 1)
+        return [over_frets(frame, self._over(n, self.pluck_n[n - 1]), self.strings, self.stroke) for n in numbers]
+
     def action(self, string: int) -> float:
         """True action over fret 12."""
         return over_frets(self.frame(), self._over(string, self.pluck_n[string - 1]), self.strings).action_12_mm
@@ -84,7 +89,7 @@ class SimulatedSetup:
 
     def heard(self) -> list[tuple[int, int]]:
         """Every note that buzzes, as (string, fret)."""
-        return [(s, f) for s in range(1, self.strings + 1) for f in range(self.neck.frets) if self.buzzes(s, f)]
+        return [(one.string, f) for one in self.over() for f in range(self.neck.frets) if np.nanmin(one.margin[f]) < 0]
 
     def ringing(self, string: int, fret: int, harder: float = 1.0) -> Ringing:
         """A note as the simulated string plays it, plucked toward the board."""

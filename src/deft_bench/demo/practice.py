@@ -8,8 +8,10 @@ from deft_bench.bench.practice.beam import BEAM
 from deft_bench.bench.practice.culprit import answer, begin_culprit, practising, take
 from deft_bench.bench.practice.order import begin_order, hand_in, in_order, move
 from deft_bench.bench.practice.straight import act, at_the_rod, begin_straight, leave
+from deft_bench.bench.practice.whole_setup import GAP_FRET
 from deft_bench.core.practice import beam
 from deft_bench.core.practice.culprit import FRETS, found_by_program
+from deft_bench.core.practice.drills import WHOLE_SETUP
 from deft_bench.core.practice.straight import by_program
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.store.database import Connection
@@ -18,6 +20,7 @@ ATTEMPTS = (("Tova", 9, 1, 11, True), ("Tova", 6, 2, 12, True), ("Tova", 3, 3, 1
 """Who, how many days ago, level, neck, and whether it was found."""
 HALF_WAY = ("Emre", 1, 1, 15)
 HALF_WORKED = ("Tova", 1, 2, 62)
+HALF_SET_UP = ("Emre", 1, 3, 12)
 
 
 def make_practice(db: Connection, settings: ShopSettings, today: date) -> None:
@@ -48,12 +51,24 @@ def make_practice(db: Connection, settings: ShopSettings, today: date) -> None:
         stroking = BEAM.work(db, at, stroking, stroke)
     BEAM.hand_in(db, at + timedelta(minutes=5), beamed)
     _half_worked(db, settings, today)
+    _half_set_up(db, settings, today)
     person, ago, level, seed = HALF_WAY
     at = datetime.combine(today - timedelta(days=ago), time(16, 40), UTC)
     attempt = begin_culprit(db, at, person, level, seed)
     take(db, at, attempt, "straightedge", "middle")
     for fret in range(2, FRETS // 2, 2):
         take(db, at, attempt, "rocker", "middle", fret)
+
+
+def _half_set_up(db: Connection, settings: ShopSettings, today: date) -> None:
+    """A whole setup as it was left: hung up in the bench's air, read, and played."""
+    person, ago, level, seed = HALF_SET_UP
+    at = datetime.combine(today - timedelta(days=ago), time(9, 20), UTC)
+    neck = whole.begin_whole(db, at, person, level, seed=seed, drill=WHOLE_SETUP)
+    whole.work(db, at, neck, "air")
+    whole.work(db, at + timedelta(minutes=1), neck, "rest")
+    for minutes, (kind, frets) in enumerate((("straightness", (GAP_FRET,)), ("strings", ()), ("buzz", ())), 2):
+        whole.read_on_the_stage(db, settings, at + timedelta(minutes=minutes), neck, kind, frets)
 
 
 def _half_worked(db: Connection, settings: ShopSettings, today: date) -> None:

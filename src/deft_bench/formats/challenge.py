@@ -29,8 +29,9 @@ from deft_bench.core.practice import (
     set_up,
     straight,
     whole_neck,
+    whole_setup,
 )
-from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS, WHOLE
+from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS, WHOLE, WHOLE_SETUP
 from deft_bench.core.practice.six_strings import FRETS, STRINGS
 from deft_bench.formats.strict_json import RequestError, check, read_json
 from deft_bench.store.practice import BY_HAND
@@ -105,6 +106,7 @@ _WHY_NONE: Mapping[str, Callable[[Any, int], str]] = {
     "order": lambda kept, level: order.why_no_drill(order.day_from(kept), level),
     **dict.fromkeys(IN_ROUNDS, lambda kept, _: rounds.why_no_drill(rounds.rounds_from(kept))),
     WHOLE: lambda kept, _: whole_neck.why_no_drill(whole_neck.neck_from(kept)),
+    WHOLE_SETUP: lambda kept, _: whole_setup.why_no_drill(whole_setup.setup_from(kept)),
 }
 
 
@@ -168,6 +170,27 @@ _ROUND = _object(
         "buzzes": _listed({"enum": [0, 1]}, 0, 180),
     },
     optional=("choices", "lengths_mm", "within_mm", "gaps_mm", "buzzes"),
+)
+_WHOLE_NECK = _object(
+    {
+        "neck": _object(
+            {
+                "scale_mm": _number(400, 900),
+                "tops": _LANES,
+                "unseated": _BY_FRET | {"additionalProperties": _number(0.03, 0.5)},
+                "bow_mm": _number(0, 0),
+                "twist_mm": _number(-1, 1),
+                "rod_mm": _number(0, 2),
+                "rod_left": _number(0, 4),
+            },
+            optional=("bow_mm", "twist_mm", "rod_mm", "rod_left"),
+        ),
+        "rod": _ROD,
+        "since_ink": _NOTHING,
+        "taken": _NOTHING,
+        "wasted_mm": _number(0, 0),
+        "bowed_mm": _number(0, 0),
+    }
 )
 _TRUTHS: Mapping[str, Any] = {
     "culprit": _object(
@@ -333,26 +356,17 @@ _TRUTHS: Mapping[str, Any] = {
         }
     ),
     **dict.fromkeys(IN_ROUNDS, _object({"rounds": _listed(_ROUND, 1, 20)})),
-    WHOLE: _object(
+    WHOLE: _WHOLE_NECK,
+    WHOLE_SETUP: _object(
         {
-            "neck": _object(
-                {
-                    "scale_mm": _number(400, 900),
-                    "tops": _LANES,
-                    "unseated": _BY_FRET | {"additionalProperties": _number(0.03, 0.5)},
-                    "bow_mm": _number(0, 0),
-                    "twist_mm": _number(-1, 1),
-                    "rod_mm": _number(0, 2),
-                    "rod_left": _number(0, 4),
-                },
-                optional=("bow_mm", "twist_mm", "rod_mm", "rod_left"),
-            ),
-            "rod": _ROD,
-            "since_ink": _NOTHING,
-            "taken": _NOTHING,
-            "wasted_mm": _number(0, 0),
-            "bowed_mm": _number(0, 0),
-        }
+            "neck": _WHOLE_NECK,
+            "nut_mm": _listed(_number(-0.2, 1.5), STRINGS, STRINGS),
+            "saddle_mm": _listed(_number(0, 12), STRINGS, STRINGS),
+            "behind_mm": _listed(_number(-20, 30), STRINGS, STRINGS),
+            "air": {"type": "integer", "minimum": 10, "maximum": 90},
+            "air_mm": _number(-0.5, 0.5),
+        },
+        optional=("air", "air_mm"),
     ),
 }
 """What each drill's truth holds, as JSON Schema; lengths in mm."""

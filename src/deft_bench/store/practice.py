@@ -85,9 +85,10 @@ def outcomes(db: Connection) -> list[Outcome]:
     """
     rows = db.execute(
         "SELECT person, drill, level, points, started_at FROM practice_attempt WHERE answered_at IS NOT NULL"
-        # drills.WHOLE
-        " UNION ALL SELECT person, 'whole', level, json_extract(outcome, '$.score.points'), started_at"
-        " FROM practice_neck WHERE handed_in_at IS NOT NULL ORDER BY 1, 2, 5"
+        # drills.WHOLE, WHOLE_SETUP
+        " UNION ALL SELECT p.person, CASE j.kind WHEN 'setup' THEN 'whole_setup' ELSE 'whole' END, p.level,"
+        " json_extract(p.outcome, '$.score.points'), p.started_at FROM practice_neck p JOIN job j ON j.id = p.job_id"
+        " WHERE p.handed_in_at IS NOT NULL ORDER BY 1, 2, 5"
     )
     return [Outcome(**row) for row in rows]
 

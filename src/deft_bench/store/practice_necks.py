@@ -6,14 +6,15 @@ from typing import Any
 
 from deft_bench.store.database import Connection, new_uid, transaction
 
+_NECK = "SELECT p.*, j.kind AS job_kind FROM practice_neck p JOIN job j ON j.id = p.job_id"
 NOT_PRACTICE = "NOT EXISTS (SELECT 1 FROM practice_neck p WHERE p.instrument_id = i.id)"
 """A condition on an instrument `i`: that it is a real one."""
 
 
 @dataclass(frozen=True, slots=True)
 class Kept:
-    """A practice neck: `truth` and `outcome` are JSON values, the latter None until it is handed in; with `calls` the
-    program says its calls.
+    """A practice neck: `job_kind` its job's; `truth` and `outcome` are JSON values, the latter None until it is handed
+    in; with `calls` the program says its calls.
     """
 
     id: int
@@ -28,6 +29,7 @@ class Kept:
     started_at: str
     handed_in_at: str | None
     outcome: Any
+    job_kind: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +67,7 @@ def start(
 
 def get(db: Connection, neck_id: int) -> Kept:
     """One practice neck; raises KeyError where there is none."""
-    row = db.execute("SELECT * FROM practice_neck WHERE id = ?", (neck_id,)).fetchone()
+    row = db.execute(f"{_NECK} WHERE p.id = ?", (neck_id,)).fetchone()
     if row is None:
         raise KeyError(neck_id)
     return _kept(row)
@@ -73,7 +75,7 @@ def get(db: Connection, neck_id: int) -> Kept:
 
 def of_instrument(db: Connection, instrument_id: int) -> Kept | None:
     """The practice neck that an instrument is; None for a real one."""
-    row = db.execute("SELECT * FROM practice_neck WHERE instrument_id = ?", (instrument_id,)).fetchone()
+    row = db.execute(f"{_NECK} WHERE p.instrument_id = ?", (instrument_id,)).fetchone()
     return None if row is None else _kept(row)
 
 
@@ -87,7 +89,7 @@ def is_practice(db: Connection, job_id: int) -> bool:
 
 def latest(db: Connection, most: int = 30) -> list[Kept]:
     """Practice necks, the newest first."""
-    return [_kept(row) for row in db.execute("SELECT * FROM practice_neck ORDER BY id DESC LIMIT ?", (most,))]
+    return [_kept(row) for row in db.execute(f"{_NECK} ORDER BY p.id DESC LIMIT ?", (most,))]
 
 
 def hand_in(db: Connection, neck_id: int, outcome: Any, at: str) -> None:

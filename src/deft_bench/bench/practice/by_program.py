@@ -1,25 +1,20 @@
-"""What the program itself does with a practice neck: its own calls, followed to the letter on a bench of its own."""
+"""What the program itself does with a whole level and dress: its own calls, followed on a bench of its own."""
 
 from collections.abc import Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 from deft_bench.bench.level_acceptance import accept_level, carried_out, fingerprint
 from deft_bench.bench.level_in_hand import SurveyFirstError, latest_planning
 from deft_bench.bench.level_planning import Planning, fresh_bow
-from deft_bench.bench.practice.whole import (
-    WholeJob,
-    begin_on_truth,
-    keep_outcome,
-    open_job,
-    read_on_the_stage,
-    whole_job,
-    work,
-)
+from deft_bench.bench.practice.whole import begin_on_truth, read_on_the_stage, whole_job, work
+from deft_bench.bench.practice.whole_level import LevelJob
 from deft_bench.bench.rod import advice_for, recorded_turns
 from deft_bench.core.neck.rod_call import next_turn_words
-from deft_bench.core.practice.whole_neck import PracticeNeck, score
+from deft_bench.core.practice.drills import WHOLE
+from deft_bench.core.practice.whole_neck import PracticeNeck
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.times import stamp
 from deft_bench.store import jobs
@@ -35,7 +30,7 @@ class Play:
     passed in the end.
     """
 
-    end: PracticeNeck
+    end: Any
     seconds: float
     said: Sequence[str]
     passed: bool
@@ -44,22 +39,12 @@ class Play:
 def play(settings: ShopSettings, truth: PracticeNeck) -> Play:
     """Do the whole job on a neck as the calls say."""
     with closing(scratch()) as db:
-        return play_on(db, settings, begin_on_truth(db, BEGINS, "the program", 1, 0, truth), BEGINS)
+        return play_on(db, settings, begin_on_truth(db, BEGINS, WHOLE, "the program", 1, 0, truth), BEGINS)
 
 
 def play_on(db: Connection, settings: ShopSettings, neck_id: int, begins: datetime) -> Play:
     """Do the whole job as the calls say on a practice neck that lies on a bench, from a moment on."""
     return _Player(db, settings, neck_id, begins).play()
-
-
-def hand_in(db: Connection, settings: ShopSettings, now: datetime, neck_id: int) -> None:
-    """Hand a whole job in: what it was worth against the program's own play of the same neck. Raises KeyError, and
-    PracticeError where it is handed in already or was worked on meanwhile.
-    """
-    found = open_job(db, neck_id)
-    theirs = play(settings, found.truth)
-    worth = score(found.truth, found.neck, found.seconds, theirs.end, theirs.seconds)
-    keep_outcome(db, now, found, worth, theirs.said)
 
 
 class _Player:
@@ -94,7 +79,7 @@ class _Player:
         found = self._at()
         return Play(found.neck, found.seconds, self.said, passed)
 
-    def _at(self) -> WholeJob:
+    def _at(self) -> LevelJob:
         self.now += timedelta(minutes=1)
         return whole_job(self.db, self.neck_id)
 
@@ -102,7 +87,7 @@ class _Player:
         self.now += timedelta(minutes=1)
         read_on_the_stage(self.db, self.settings, self.now, self.neck_id, kind)
 
-    def _straight(self, found: WholeJob) -> bool:
+    def _straight(self, found: LevelJob) -> bool:
         """Whether the neck is straight by what was read; else it is read, or its rod turned."""
         bow = fresh_bow(self.db, self.settings, found.job, found.instrument)
         if bow is None:
@@ -123,7 +108,7 @@ class _Player:
         work(self.db, self.now, self.neck_id, "wait")
         return False
 
-    def _follow(self, found: WholeJob, planning: Planning) -> bool:
+    def _follow(self, found: LevelJob, planning: Planning) -> bool:
         """Do what a call says; False for what cannot be done here."""
         if planning.call.do in ("check_seating", "reseat"):
             return self._look_under(planning)

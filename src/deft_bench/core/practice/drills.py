@@ -24,10 +24,11 @@ from deft_bench.core.practice import (
     straight,
     what_buzzes,
     whole_neck,
+    whole_setup,
 )
 
-WHOLE = "whole"
-"""A whole job is no attempt: it has an instrument and a job of its own (`bench/practice/whole.py`)."""
+WHOLE, WHOLE_SETUP = "whole", "whole_setup"
+"""Whole jobs are no attempts: each has an instrument and a job of its own (`bench/practice/whole.py`)."""
 IN_ROUNDS = ("light", "lift", "buzzes", "tape", "slot", "saddle", "mistakes")
 """Those in rounds (`core/practice/rounds.py`)."""
 
@@ -165,9 +166,15 @@ DRILLS: Mapping[str, Drill] = {
         mistakes.LEVELS,
     ),
     WHOLE: Drill(
-        "A whole job",
+        "A whole level and dress",
         "A neck with its rod and frets, and a level and dress to do on it from the first reading to the last stroke: by"
         " hand on its stage, or on the usual screens. About ten minutes.",
         whole_neck.LEVELS,
+    ),
+    WHOLE_SETUP: Drill(
+        "A whole setup",
+        "A strung neck as it comes in, and a setup to do on it from the air in its case to the last note: by hand on"
+        " its stage, or on the usual screens. About fifteen minutes.",
+        whole_setup.LEVELS,
     ),
 }

@@ -9,8 +9,8 @@ from deft_bench.bench.practice.intonate import begin_intonate
 from deft_bench.bench.practice.order import begin_order
 from deft_bench.bench.practice.rounds import begin_rounds
 from deft_bench.bench.practice.straight import begin_straight
-from deft_bench.bench.practice.whole import begin_whole
-from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS, WHOLE
+from deft_bench.bench.practice.whole import WHOLE_KINDS, begin_whole
+from deft_bench.core.practice.drills import DRILLS, IN_ROUNDS
 from deft_bench.core.practice.ladder import DAYS, WELL
 from deft_bench.formats.challenge import shipped
 from deft_bench.store import practice_necks
@@ -56,8 +56,8 @@ def start() -> Response | tuple[str, int]:
         seed = form.count("seed", 0, MOST_SEED - 1)
     if not form.errors and level is not None:
         try:
-            if drill == WHOLE:
-                made = begin_whole(db(), now(), person, level, seed, calls=not form.text("silent"))
+            if drill in WHOLE_KINDS:
+                made = begin_whole(db(), now(), person, level, seed, calls=not form.text("silent"), drill=drill)
                 return redirect(url_for(".neck", neck_id=made))
             return redirect(url_for(".attempt", attempt_id=BEGIN[drill](db(), now(), person, level, seed)))
         except PracticeError as error:
@@ -90,6 +90,7 @@ def _listing(form: Form, values: dict[str, str]) -> str:
         left=unanswered(db(), now()),
         challenges=len(shipped()),
         necks=practice_necks.latest(db()),
+        whole=list(WHOLE_KINDS),
         values={"person": "", "level": "1", "seed": "", "drill": "", **values},
         errors=form.errors,
     )

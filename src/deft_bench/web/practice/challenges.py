@@ -6,7 +6,8 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.practice.attempts import PracticeError
 from deft_bench.bench.practice.challenges import as_challenge, begin_challenge, why_not
-from deft_bench.core.practice.drills import DRILLS, WHOLE
+from deft_bench.bench.practice.whole import WHOLE_KINDS
+from deft_bench.core.practice.drills import DRILLS
 from deft_bench.formats.challenge import MOST_BYTES, Challenge, read_challenge, shipped
 from deft_bench.formats.strict_json import RequestError
 from deft_bench.web.practice.screen import screen
@@ -28,7 +29,7 @@ def begin_one() -> Response | tuple[str, int]:
     if made is not None and not form.errors:
         try:
             begun = begin_challenge(db(), now(), person, made)
-            if made.drill == WHOLE:
+            if made.drill in WHOLE_KINDS:
                 return redirect(url_for(".neck", neck_id=begun))
             return redirect(url_for(".attempt", attempt_id=begun))
         except PracticeError as error:

@@ -1,6 +1,6 @@
 """Set it up: the rod, slots to a stop, screws, plucks, what is known by string, and the debrief."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from deft_bench.bench.practice.set_up import SET_UP, Stringing, known
@@ -54,9 +54,9 @@ def places_words(places: Sequence[float]) -> str:
     return "buzzes " + ", ".join("open" if not place else f"at {place:.0f}" for place in places)
 
 
-def drawn_of(buzzing: dict[int, Sequence[int]]) -> BuzzMap:
-    """Notes known to buzz."""
-    return buzz_map([int(f in buzzing.get(n, ())) for n in range(1, STRINGS + 1) for f in range(FRETS - 1)])
+def drawn_of(buzzing: Mapping[int, Sequence[int]], places: int = FRETS - 1) -> BuzzMap:
+    """Notes known to buzz, of so many places on each string."""
+    return buzz_map([int(f in buzzing.get(n, ())) for n in range(1, STRINGS + 1) for f in range(places)])
 
 
 def _reads(form: Form, _: Stringing) -> Act | None:

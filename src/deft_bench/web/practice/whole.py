@@ -1,8 +1,7 @@
-"""A whole job on a practice neck: its stage with every tool, the tool in a survey's own screen, and the debrief."""
+"""A whole job on a practice neck: its stage, the tool in a survey's own screen, and the debrief."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from functools import partial
-from typing import Any
 
 from flask import Response as Answer
 from flask import current_app, flash, jsonify, redirect, render_template, request, url_for
@@ -10,73 +9,26 @@ from werkzeug.wrappers import Response
 
 from deft_bench.bench.next_step import called, next_step
 from deft_bench.bench.practice.attempts import PracticeError
-from deft_bench.bench.practice.by_program import hand_in
 from deft_bench.bench.practice.challenges import whole_as_challenge
-from deft_bench.bench.practice.moments import Moment, felt_so_far, moments
+from deft_bench.bench.practice.handing_in import hand_in
 from deft_bench.bench.practice.whole import (
-    WholeJob,
     as_typed,
-    believed_at,
-    read_on_the_stage,
+    kind_of,
     read_what_is_left,
     tool_reads,
     whole_job,
-    work,
 )
 from deft_bench.bench.surveying import gauge_of
-from deft_bench.core.calls import frets_named
-from deft_bench.core.frets.heights import LANES
-from deft_bench.core.neck.rod_call import turn_words
-from deft_bench.core.practice.level_work import FLAT_SHARE, METAL_SHARE, STROKES
-from deft_bench.core.practice.whole_neck import (
-    LEVEL_MM,
-    LEVELS,
-    SIXTEENTHS,
-    Deed,
-    What,
-)
-from deft_bench.core.survey_kinds import FLAT_UM, HOME_UM, LIGHT_UM, ROCKS_UM, SURVEY_KINDS
-from deft_bench.store import instruments, practice_necks, surveys
+from deft_bench.core.practice.drills import WHOLE, WHOLE_SETUP
+from deft_bench.store import practice_necks
 from deft_bench.web.devices.stand_ins import set_down
-from deft_bench.web.drawing.beamed_neck import UM_FOR_ALL, under_beam
-from deft_bench.web.drawing.truth_and_belief import truth_and_belief
+from deft_bench.web.practice import whole_level, whole_setup
 from deft_bench.web.practice.screen import screen
-from deft_bench.web.support import Form, NotFoundError, db, display, now, or_404, settings, survey_or_404
+from deft_bench.web.practice.whole_page import WholePage
+from deft_bench.web.support import Form, NotFoundError, db, now, or_404, settings, survey_or_404
 
-ALL_LANES = "all three"
-DOES: Mapping[str, What] = {
-    "press": "press",
-    "tap": "tap",
-    "light": "stroke",
-    "firm": "stroke",
-    "ink": "ink",
-    "lift": "lift",
-    "wait": "wait",
-}
-AT_FRET = ("press", "tap", "light", "firm", "lift")
-"""What is done to the fret under the hand."""
-READS: Mapping[str, tuple[str, bool, bool]] = {
-    "rock": ("rocker", True, True),
-    "rock_lane": ("rocker", False, True),
-    "against_light": ("light", True, False),
-    "edge": ("straightness", False, False),
-    "gauge": ("fret_heights", False, False),
-}
-"""What a tool reads: the survey, whether at one fret only, and whether in the chosen lane only."""
-TOLD: Mapping[tuple[str, int | None], str] = {
-    ("rocker", ROCKS_UM): "rocks",
-    ("rocker", FLAT_UM): "sits flat",
-    ("light", LIGHT_UM): "shows light under it",
-    ("light", HOME_UM): "is home",
-}
-"""What a tool at one fret says, in words."""
-FEELS = {
-    "easy": "it goes easily",
-    "firm": "it goes firmly",
-    "hard": "it goes hard",
-    "stops": "it stops: the rod has come to its end",
-    "forced": "forced past its end: the rod is spoiled",
-}
+WHOLE_PAGES: Mapping[str, WholePage] = {WHOLE: whole_level.PAGE, WHOLE_SETUP: whole_setup.PAGE}
+PAGE, PART = "practice/whole.html", "practice/whole_part.html"
 
 
 @screen.get("/practice/necks/<int:neck_id>")
@@ -85,7 +37,8 @@ def neck(neck_id: int) -> str:
     with or_404():
         handed_in = practice_necks.get(db(), neck_id).handed_in_at is not None
     found = whole_job(db(), neck_id, every_neck=handed_in)
-    return _debrief(found) if handed_in else _stage(found, Form())
+    page = WHOLE_PAGES[found.kind.drill]
+    return page.debrief(found) if handed_in else page.stage(found, Form(), "", PAGE)
 
 
 @screen.get("/practice/instruments/<int:instrument_id>")
@@ -115,61 +68,19 @@ def neck_worked(neck_id: int) -> str | Response | tuple[str, int]:
     form, said, done = Form(), "", None
     with or_404():
         kept = practice_necks.get(db(), neck_id)
+    page = WHOLE_PAGES[kind_of(kept).drill]
     try:
-        done, said = _done(kept, form)
+        done, said = page.done(kept, form)
     except PracticeError as error:
         form.errors["did"] = str(error)
     found = done or whole_job(db(), neck_id)
-    draw = partial(_stage, found, form, said)
+    draw = partial(page.stage, found, form, said)
     if "HX-Request" in request.headers:
-        return draw("practice/neck_stage.html")
+        return draw(PART)
     if form.errors:
-        return draw(), 422
+        return draw(PAGE), 422
     flash(f"{said}.")
     return redirect(url_for(".neck", neck_id=neck_id))
-
-
-def _done(kept: practice_necks.Kept, form: Form) -> tuple[WholeJob | None, str]:
-    """Do what a form asks for; the job after it where that is known, and what it told, empty with an error in the form.
-    Raises PracticeError.
-    """
-    did = form.text("did")
-    turn = next((n for n in SIXTEENTHS if did == f"turn {n}"), 0)
-    what: What | None = "turn" if turn else DOES.get(did)
-    if what is None and did not in READS:
-        raise PracticeError(f"Choose one of: {', '.join([*READS, *DOES])}.")
-    at_fret = did in AT_FRET or (did in READS and READS[did][1])
-    fret = form.count("fret", 1, instruments.get(db(), kept.instrument_id).spec.frets) if at_fret else None
-    lift_um = form.length("lift") if did == "lift" else None
-    if form.errors:
-        return None, ""
-    lane = form.text("lane", ALL_LANES)
-    lanes, frets = LANES if lane == ALL_LANES else (lane,), [fret] if fret else []
-    if what is None:
-        return None, _read(kept.id, did, frets, lanes)
-    mm = (lift_um or 0) / 1000
-    after = work(db(), now(), kept.id, what, frets, sixteenths=turn, lanes=lanes, firm=did == "firm", mm=mm)
-    return after, deed_words(after.steps[-1].deed)
-
-
-def _read(neck_id: int, did: str, frets: list[int], lanes: tuple[str, ...]) -> str:
-    """Read with a tool on the stage; what it said, in words."""
-    kind, at_fret, in_lane = READS[did]
-    wanted = lanes if in_lane else LANES
-    survey = read_on_the_stage(db(), settings(), now(), neck_id, kind, frets if at_fret else (), wanted)
-    values = surveys.values(db(), survey.id)
-    said = [(lane, TOLD[kind, values[lane, fret]]) for lane in wanted for fret in frets if (lane, fret) in values]
-    if said:
-        each = {words for _, words in said}
-        where = f"fret {frets[0]}"
-        if len(each) == 1:
-            return f"{where.capitalize()} {each.pop()}{' in every lane' if len(said) > 1 else ''}"
-        return f"{where.capitalize()}: " + ", ".join(f"{lane} {words}" for lane, words in said)
-    label = SURVEY_KINDS[kind].label.lower()
-    where = (
-        "on the board" if kind == "straightness" else f"in {'every lane' if len(wanted) > 1 else f'the {wanted[0]}'}"
-    )
-    return f"Read: {label} {where}"
 
 
 @screen.post("/practice/necks/<int:neck_id>/hand-in")
@@ -212,99 +123,3 @@ def tool(survey_id: int) -> Answer | Response:
     if stored is None or (gauge and set_down(current_app, gauge.setup.name, stored / 1000)):
         return jsonify(typed=None)
     return jsonify(typed=as_typed(survey, stored))
-
-
-def deed_words(one: Deed) -> str:
-    """What was done and what it told."""
-    frets = frets_named(list(one.frets)) if one.frets else ""
-    return _WORDS[one.what](one, frets)
-
-
-def _turned(one: Deed, frets: str) -> str:
-    how = "Tightened" if one.sixteenths > 0 else "Loosened"
-    return f"{how} {turn_words(one.sixteenths / 16)}: {FEELS[one.feel]}"
-
-
-def _stroked(one: Deed, frets: str) -> str:
-    where = "all three lanes" if len(one.lanes) == len(LANES) else f"the {one.lanes[0]}"
-    return f"{STROKES} {'firm' if one.firm else 'light'} strokes along {where}, the hand over fret {one.hand}"
-
-
-def _planned(one: Deed, frets: str) -> str:
-    return f"Levelled to the plan, {display().fine_mm(one.off_mm)} off" if one.off_mm else "Marked the plan as done"
-
-
-_WORDS: dict[What, Callable[[Deed, str], str]] = {
-    "turn": _turned,
-    "wait": lambda one, frets: "Retuned and let it settle",
-    "press": lambda one, frets: f"Pressed {frets}: {'it gives' if one.gives else 'it stands firm'}",
-    "tap": lambda one, frets: f"Tapped {frets}: {'it went home' if one.gives else 'it was home already'}",
-    "stroke": _stroked,
-    "ink": lambda one, frets: "Inked every top again",
-    "lift": lambda one, frets: f"Lifted {frets}" + (f" by {display().fine_mm(one.mm)}" if one.mm else " into line"),
-    "plan": _planned,
-    "spot": lambda one, frets: f"Filed {frets} into line, {display().fine_mm(one.off_mm)} off",
-    "replace": lambda one, frets: f"New wire in {frets}",
-}
-
-
-def _stage(found: WholeJob, form: Form, say: str = "", template: str = "practice/whole.html") -> str:
-    sent: dict[str, Any] = {
-        "fret": form.text("fret", "11"),
-        "lane": form.text("lane", ALL_LANES),
-        "lift": form.text("lift"),
-    }
-    return render_template(
-        template,
-        section="practice",
-        found=found,
-        levels=LEVELS,
-        drawn=under_beam(found.neck, found.neck.neck.positions, felt=felt_so_far(db(), found)),
-        say=say,
-        deed_words=deed_words,
-        lanes=[ALL_LANES, *LANES],
-        values=sent,
-        level_mm=LEVEL_MM,
-        errors=form.errors,
-    )
-
-
-def _debrief(found: WholeJob) -> str:
-    told = moments(db(), found)
-    shown = min(max(0, request.args.get("moment", len(told) - 1, type=int)), max(0, len(told) - 1))
-    moment = told[shown] if told else None
-    believed = believed_at(db(), settings(), found, moment.at) if moment else None
-    lying = (moment.neck if moment else found.truth).now
-    part = request.headers.get("HX-Target") == "moment"
-    return render_template(
-        "practice/moment.html" if part else "practice/whole_debrief.html",
-        section="practice",
-        part=part,
-        found=found,
-        score=found.score,
-        program=found.kept.outcome["program"],
-        levels=LEVELS,
-        drawn=under_beam(
-            found.neck,
-            found.neck.neck.positions,
-            found.neck.to_come_off(),
-            dict(sorted(found.truth.neck.unseated.items())),
-        ),
-        moments=told,
-        shown=shown,
-        moment=moment,
-        moment_words=moment_words,
-        chart=truth_and_belief(lying.positions, lying.heights(), believed.lanes if believed else None),
-        call=believed.judged.call.say if believed else "",
-        sure=believed.judged.sure if believed else "",
-        shares=(FLAT_SHARE, METAL_SHARE),
-        level_mm=LEVEL_MM,
-        for_all_mm=UM_FOR_ALL / 1000,
-    )
-
-
-def moment_words(one: Moment) -> str:
-    """What was done or read at a moment."""
-    if one.deed is not None:
-        return deed_words(one.deed)
-    return f"Read {SURVEY_KINDS[one.kind].label.lower()}: {one.readings} reading{'s' if one.readings != 1 else ''}"

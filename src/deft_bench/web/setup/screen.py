@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from deft_bench.bench.setup.readings import SetupSurveys, latest_read, setup_facts
@@ -14,7 +14,7 @@ from deft_bench.core.strings.setup_plan import SetupPlan, string_names
 from deft_bench.store import instruments, jobs, setups
 from deft_bench.web.places import linked_steps
 from deft_bench.web.setup.form import read, values_of
-from deft_bench.web.support import db, instrument_or_404, settings, stamp
+from deft_bench.web.support import CALLS_OFF, calls_off, db, instrument_or_404, settings, stamp
 from deft_bench.web.typed import as_typed, keep_typed
 
 screen = Blueprint(
@@ -34,8 +34,11 @@ LEAST_FRETS = 12
 
 
 def setup_or_404(instrument_id: int) -> tuple[instruments.Instrument, SetupPlan]:
-    """The instrument that an address names, and its setup's numbers."""
+    """The instrument that an address names, and its setup's numbers; to its stage where the calls are off."""
     instrument = instrument_or_404(instrument_id)
+    if calls_off(instrument):
+        flash(CALLS_OFF)
+        abort(redirect(url_for("practice.of_instrument", instrument_id=instrument_id)))
     return instrument, setups.plan_of(db(), instrument_id, instrument.spec)
 
 
