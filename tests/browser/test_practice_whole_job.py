@@ -13,7 +13,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from deft_bench.bench.practice.by_program import BEGINS
 from deft_bench.bench.practice.setup_by_program import play_setup_on
-from deft_bench.bench.practice.whole import begin_on_truth, whole_job
+from deft_bench.bench.practice.whole import begin_on_truth, begin_whole, read_on_the_stage, whole_job
 from deft_bench.core.practice.drills import WHOLE_SETUP
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.store import acts, jobs, practice_necks, surveys
@@ -190,4 +190,32 @@ def test_a_neck_is_set_up_by_keys_as_fast_as_they_go(browser: Browser, url: str,
     expect(page.locator("#moment")).to_contain_text("1 of ")
     with closing(connect(demo_path)) as db:
         assert [step.deed for step in whole_job(db, neck).steps] == done
+    page.close()
+
+
+def test_the_machine_hears_the_strings_of_a_practice_neck(browser: Browser, url: str, demo_path: Path) -> None:
+    """Its ear reads the cents that its saddles make, and no key is touched."""
+    now = datetime.now(UTC)
+    with closing(connect(demo_path)) as db:
+        neck = begin_whole(db, now, "Ida", 3, 312, drill=WHOLE_SETUP)
+        survey = read_on_the_stage(db, ShopSettings(), now, neck, "intonation", [12], ["6"])
+        truth = whole_job(db, neck).neck
+    page = browser.new_page()
+    page.set_default_timeout(60_000)
+    page.goto(f"{url}/practice/necks/{neck}")
+    page.select_option("#f-lane", "5")
+    page.click('#work [value="play"]')
+    heard = page.locator("#stage-part audio")
+    expect(heard).to_have_attribute("aria-label", re.compile("String 5 "))
+    sound = page.request.get(f"{url}{heard.get_attribute('src')}")
+    assert sound.body()[:4] == b"RIFF"
+    assert page.request.get(f"{url}/practice/necks/{neck}/note/7/0.wav").status == 404
+    page.goto(f"{url}/surveys/{survey.id}/play")
+    page.click("text=Play the practice strings")
+    expect(page.locator('[data-play="ask"]')).to_have_text("Every note is heard.", timeout=120_000)
+    with closing(connect(demo_path)) as db:
+        read = surveys.values(db, survey.id)
+    assert {place: (um or 0) / 100 for place, um in read.items()} == pytest.approx(
+        {(str(n), 12): truth.cents(n, 12) for n in range(1, 7)}, abs=1.0
+    )
     page.close()

@@ -65,13 +65,9 @@ class StandInStrings:
         self, string: int, fret: int, harmonic: bool = False, seconds: float = NOTE_S, wrong: bool = False
     ) -> Array:
         """A note as it is recorded at `ROOM_RATE`, full scale ±1, damped at its end; `wrong` is another fret's."""
-        ringing = self._ringing(string, fret)
         hz = self.hz(string, fret, harmonic) * (2 ** (WRONG_CENTS / 1200) if wrong else 1)
-        sound = plucked(ringing, hz, ROOM_RATE, seconds)
-        if fret and not harmonic and not wrong:
-            sound = _struck(ringing, sound)
-        sound[-int(DAMPED_S * ROOM_RATE) :] *= np.linspace(1, 0, int(DAMPED_S * ROOM_RATE))
-        sound = np.concatenate([sound, np.zeros(int(REST_S * ROOM_RATE))])
+        struck = bool(fret) and not harmonic and not wrong
+        sound = recorded(self._ringing(string, fret), hz, seconds, struck=struck)
         return self.room.hear(sound, self._chance(f"{string} {fret} played"), SNR_DB, LOUDEST)
 
     def buzzes(self, string: int, fret: int) -> bool:
@@ -96,6 +92,15 @@ class StandInStrings:
             return ringing(frame, strung, self.makes[i], tension, force, stroke, fret)
         opened = ringing(frame, strung, self.makes[i], tension, force, stroke, 0)
         return replace(opened.without_frets(), length_mm=length)
+
+
+def recorded(note: Ringing, hz: float, seconds: float = NOTE_S, *, struck: bool) -> Array:
+    """A note that rings and is damped at its end, before it is in a room; `struck` with what the frets add."""
+    sound = plucked(note, hz, ROOM_RATE, seconds)
+    if struck:
+        sound = _struck(note, sound)
+    sound[-int(DAMPED_S * ROOM_RATE) :] *= np.linspace(1, 0, int(DAMPED_S * ROOM_RATE))
+    return np.concatenate([sound, np.zeros(int(REST_S * ROOM_RATE))])
 
 
 def _struck(note: Ringing, free: Array) -> Array:

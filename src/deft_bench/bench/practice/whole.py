@@ -17,6 +17,7 @@ from deft_bench.bench.practice.whole_level import LevelKind
 from deft_bench.bench.practice.whole_setup import SetupKind
 from deft_bench.bench.surveying import accept_reading, cursor_order, start_survey, usual_head
 from deft_bench.core.practice.drills import WHOLE
+from deft_bench.core.practice.whole_setup import PracticeSetup
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.survey_kinds import PER_CENT, SURVEY_KINDS, Place
 from deft_bench.core.times import stamp
@@ -219,6 +220,15 @@ def _survey_that_holds(
     head = usual_head(db, settings, now, found.job, found.instrument, kind).of(kind, strings)
     head = replace(found.kind.headed(head, found.neck), reach=1)
     return surveys.get(db, start_survey(db, now, found.job, found.instrument, head))
+
+
+def strings_of(db: Connection, survey: surveys.Survey) -> tuple[PracticeSetup, int] | None:
+    """The strings of the practice neck that a survey listens to as they are now, and its number; None for a real one,
+    or one that is handed in.
+    """
+    kept = tool_answers(db, survey)
+    neck = whole_job(db, kept.id).neck if kept is not None else None
+    return (neck, kept.seed) if kept is not None and isinstance(neck, PracticeSetup) else None
 
 
 # --- the debrief

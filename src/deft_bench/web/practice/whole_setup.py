@@ -1,15 +1,18 @@
 """A whole setup: its stage with rod, slots, screws and ears, and its debrief."""
 
+import io
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from flask import render_template, request
+from flask import Response as Sent
+from flask import render_template, request, send_file
 
 from deft_bench.bench.practice.attempts import PracticeError
 from deft_bench.bench.practice.moments import moments
-from deft_bench.bench.practice.whole import read_on_the_stage, work
+from deft_bench.bench.practice.whole import open_job, read_on_the_stage, work
 from deft_bench.bench.practice.whole_setup import GAP_FRET, SetupJob, known
 from deft_bench.core.neck.rod_call import turn_words
+from deft_bench.core.practice.drills import WHOLE_SETUP
 from deft_bench.core.practice.set_up import FILED_MM
 from deft_bench.core.practice.six_strings import STRINGS
 from deft_bench.core.practice.whole_neck import CROWN_MM, SIXTEENTHS
@@ -29,12 +32,16 @@ from deft_bench.core.practice.whole_setup import (
     wanted_gaps_mm,
 )
 from deft_bench.core.practice.whole_setup import AT_STRING as STRING_ACTS
+from deft_bench.core.strings.ear.room import ROOM_RATE
 from deft_bench.core.survey_kinds import ACTION_FRET, Place
+from deft_bench.devices.practice_strings import PracticeStrings
+from deft_bench.formats.recording import wav_of
 from deft_bench.store import practice_necks, surveys
 from deft_bench.web.drawing.buzz_map import STRING, TOP
+from deft_bench.web.practice.screen import screen
 from deft_bench.web.practice.set_up import drawn_of, places_words
 from deft_bench.web.practice.whole_page import FEELS, WholePage, moment_shown, words_of
-from deft_bench.web.support import Form, db, display, now, settings
+from deft_bench.web.support import Form, NotFoundError, db, display, now, or_404, settings
 
 STOP_MOST_UM = 3000
 READS: Mapping[str, tuple[str, tuple[int, ...], bool]] = {
@@ -142,9 +149,21 @@ _WORDS: dict[What, Callable[[Deed], str]] = {
 }
 
 
+@screen.get("/practice/necks/<int:neck_id>/note/<int:string>/<int:fret>.wav")
+def neck_note(neck_id: int, string: int, fret: int) -> Sent:
+    """A note of a strung practice neck as it is now."""
+    with or_404():
+        found = open_job(db(), neck_id)
+    if found.kind.drill != WHOLE_SETUP or not (1 <= string <= STRINGS and 0 <= fret < FRETS):
+        raise NotFoundError("note")
+    sound = PracticeStrings(found.neck, found.kept.seed).note(string, fret)
+    return send_file(io.BytesIO(wav_of(sound, ROOM_RATE)), mimetype="audio/wav")
+
+
 def _stage(found: SetupJob, form: Form, say: str, template: str) -> str:
     told, done = known(db(), found), [step.deed for step in found.steps]
     string = next((one.string for one in reversed(done) if one.string), STRINGS)
+    played = int(form.text("lane")) if form.text("did") == "play" and not form.errors else 0
     stop_mm = next((one.stop_mm for one in reversed(done) if one.what in FILED_MM), None)
     return render_template(
         template,
@@ -160,6 +179,7 @@ def _stage(found: SetupJob, form: Form, say: str, template: str) -> str:
         places_words=places_words,
         deed_words=deed_words,
         say=say,
+        hear=(played, *[*told.buzzing[played], 0][:1]) if played else None,
         values={
             "lane": form.text("lane", str(string)),
             "stop": form.text(

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from flask import Response, current_app, jsonify, render_template, request, send_file, url_for
 
+from deft_bench.bench.practice.whole import strings_of
 from deft_bench.bench.setup.ear import OFFERED
 from deft_bench.bench.setup.listening import Note, listening, note_named
 from deft_bench.bench.setup.playing import ORDERS, Playing, Told
@@ -22,6 +23,7 @@ from deft_bench.core.strings.ear.room import ROOM_RATE
 from deft_bench.core.strings.played import Stream
 from deft_bench.core.strings.setup_plan import SetupPlan, string_names
 from deft_bench.core.survey_kinds import SURVEY_KINDS
+from deft_bench.devices.practice_strings import PracticeStrings
 from deft_bench.devices.stand_in_strings import StandInStrings
 from deft_bench.formats.recording import wav_of
 from deft_bench.store import surveys
@@ -71,6 +73,7 @@ def play(survey_id: int) -> str:
         listening=heard,
         orders=ORDERS,
         stand_in=stand_ins_on(db(), settings()),
+        practice=strings_of(db(), survey) is not None,
     )
 
 
@@ -116,14 +119,22 @@ def hear(survey_id: int, name: str, piece: int) -> Response | tuple[Response, in
 
 @screen.get("/surveys/<int:survey_id>/stand-in/<code>.wav")
 def stand_in(survey_id: int, code: str) -> Response:
-    """A note of strings that are none, for a bench of made-up data; `?wrong=1` is another fret's."""
+    """A note of a practice neck's own strings, or of some that are none for a bench of made-up data; `?wrong=1` is
+    another fret's.
+    """
     survey, instrument, plan = sounding(survey_id)
-    note = note_named(survey, code)
-    if note is None or not stand_ins_on(db(), settings()) or plan.strings[note.string - 1].note == "":
+    note, practice = note_named(survey, code), strings_of(db(), survey)
+    if note is None or plan.strings[note.string - 1].note == "":
+        raise NotFoundError(code)
+    if practice is None and not stand_ins_on(db(), settings()):
         raise NotFoundError(code)
     spec = instrument.spec
-    strings = StandInStrings(
-        plan.strings, spec.mean_scale_mm, spec.frets, string_kind(spec, plan.strings), spec.name, plan.a4_hz
+    strings: StandInStrings | PracticeStrings = (
+        StandInStrings(
+            plan.strings, spec.mean_scale_mm, spec.frets, string_kind(spec, plan.strings), spec.name, plan.a4_hz
+        )
+        if practice is None
+        else PracticeStrings(*practice)
     )
     sound = strings.note(note.string, note.fret, note.what == "harmonic", wrong="wrong" in request.args)
     return send_file(io.BytesIO(wav_of(sound, ROOM_RATE)), mimetype="audio/wav")
