@@ -231,6 +231,33 @@ def test_deep_marks_hide_among_fresh_ones_and_go_only_by_what_comes_off() -> Non
     assert across.marks_um[0] > truth.asked_um
 
 
+def test_a_board_and_pickups_that_nobody_guards_are_spoiled() -> None:
+    truth = scratches.scratched(5, 2)
+    done, end = scratches.by_program(truth)
+    theirs = done, end
+    assert (end.scratched, end.filings, end.oiled) == (0, False, True)
+
+    def worth(*before: scratches.What, after: tuple[scratches.What, ...] = ("oil",), wool: bool = False) -> int:
+        on, told = truth, list[scratches.Done]()
+        rubs = [one for one in done if one.what in scratches.STROKES]
+        for one in (*before, *rubs, *after):
+            what = one if isinstance(one, str) else one.what
+            on, said = scratches.do(on, what, *(() if isinstance(one, str) else (one.abrasive, one.way)))
+            told.append(said)
+        if wool:
+            on, said = scratches.do(on, "rub", len(scratches.KIT) - 1)
+        return scratches.score(truth, told, on, theirs).points
+
+    right = worth("tape", "cover")
+    assert right >= 95
+    assert worth("cover") == pytest.approx(right / 2, abs=2)
+    assert worth("oil", "tape", "cover", after=()) == pytest.approx(right / 2, abs=2)  # on oil no tape holds
+    assert worth("tape", after=(), wool=True) < right / 2
+    assert worth("tape", "cover", after=()) == pytest.approx(0.9 * right, abs=2)
+    with pytest.raises(ValueError, match="lacquered"):
+        scratches.do(scratches.scratched(5, 1), "tape")
+
+
 def test_an_end_springs_by_what_the_wire_is_bent_too_little_and_force_cracks_the_board() -> None:
     good = seating.Fret(8.0, 230.0)
     slack = seating.Fret(2.0, 340.0)

@@ -38,6 +38,9 @@ ACTS = {
         ({"did": "look", "lane": "along", "fret": "1"}, "Under the lamp: "),
         ({"did": "rub", "lane": "along", "fret": "2"}, "10 strokes along with P400 paper."),
         ({"did": "rub_more", "lane": "across", "fret": "4"}, "50 strokes across with P800 paper."),
+        ({"did": "cover", "lane": "across", "fret": "4"}, "the pickups are covered"),
+        ({"did": "oil", "lane": "across", "fret": "4"}, "Took the tape off and oiled the board."),
+        ({"did": "tape", "lane": "across", "fret": "4"}, "on oil the tape does not hold"),
     ),
     "seating": (
         ({"did": "tap", "fret": "2", "lane": "bass"}, "Fret 2, bass: it goes in."),
@@ -76,7 +79,7 @@ REFUSED = {
         ({"did": "file", "lane": "1", "stop": "3"}, "most"),
     ),
     "scratches": (
-        ({"did": "look", "fret": "10"}, "1 to 9"),
+        ({"did": "look", "fret": "11"}, "1 to 10"),
         ({"did": "look", "fret": "1", "lane": "up"}, "across"),
     ),
     "seating": (({"did": "tap", "fret": "7"}, "1 to 6"), ({"did": "tap", "fret": "1", "lane": "nut"}, "bass, middle")),

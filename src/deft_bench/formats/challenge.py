@@ -298,8 +298,14 @@ _TRUTHS: Mapping[str, Any] = {
             "fresh_um": _listed(_number(0, 0), 2, 2),
             "held": {"enum": [-1]},
             "taken_um": _number(0, 0),
+            "bare": {"type": "boolean"},
+            "taped": {"enum": [False]},
+            "covered": {"enum": [False]},
+            "oiled": {"enum": [False]},
+            "scratched": {"enum": [0]},
+            "filings": {"enum": [False]},
         },
-        optional=("fresh_um", "held", "taken_um"),
+        optional=("fresh_um", "held", "taken_um", "bare", "taped", "covered", "oiled", "scratched", "filings"),
     ),
     "seating": _object(
         {

@@ -88,7 +88,7 @@ DRILLS: Mapping[str, Drill] = {
     "scratches": Drill(
         "Scratches out",
         "A fret with the marks of levelling on it, a kit of abrasives and a lamp. From the coarsest mark to the finish"
-        " asked, without a scratch left that hides. About three minutes.",
+        " asked, without a scratch left that hides, or one on the board. About three minutes.",
         scratches.LEVELS,
     ),
     "clamping": Drill(

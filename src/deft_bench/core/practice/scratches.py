@@ -1,4 +1,5 @@
-"""Scratches out: from the marks of levelling to the finish asked, by abrasives one finer than the other.
+"""Scratches out: from the marks of levelling to the finish asked, by abrasives one finer than the other, and the board
+and pickups kept from them.
 
 The same seed and level are the same fret. An abrasive leaves scratches of its own, and takes off by its size; what lies
 deeper stays, and hides among scratches that run as it does (docs/methods/practice.md). Depths µm.
@@ -32,26 +33,33 @@ KIT: tuple[Abrasive, ...] = (
     Abrasive("pad", 2500),
     Abrasive("compound", 3),
     Abrasive("compound", 1),
+    Abrasive("wool", 4),
 )
+LADDER = KIT[:-1]
+"""What the program works with: wool sheds steel."""
+BOARD_SPOILED, PICKUPS_SPOILED, DRY = 0.5, 0.5, 0.9
+"""What is left of the worth with a scratched board, with filings on the pickups, and with the board not oiled."""
 WAYS = ("along", "across")
 STROKES: Mapping[str, int] = {"rub": 10, "rub_more": 50}
 FINISH_SHARE, METAL_SHARE = 0.6, 0.2
 MOST_DONE = 100
+GUARDS: tuple["What", ...] = ("tape", "cover")
 
-What = Literal["rub", "rub_more", "look"]
-SECONDS: Mapping[What, float] = {"rub": 10.0, "rub_more": 40.0, "look": 8.0}
+What = Literal["rub", "rub_more", "look", "tape", "cover", "oil"]
+SECONDS: Mapping[What, float] = {"rub": 10.0, "rub_more": 40.0, "look": 8.0, "tape": 25.0, "cover": 10.0, "oil": 30.0}
 CHANGE_S = 6.0
 LEVELS: Mapping[int, str] = {
     1: "fine marks, to a bright finish",
-    2: "marks both ways, to a bright finish",
-    3: "deep marks both ways, to a mirror",
+    2: "marks both ways, to a bright finish, on a bare board with pickups",
+    3: "deep marks both ways, to a mirror, on a bare board with pickups",
 }
 
 
 @dataclass(frozen=True, slots=True)
 class Scratched:
     """A fret's top: the finish asked; by way along and across it the deepest marks, and the scratches of what was last
-    rubbed that way; the abrasive last in hand, and what came off.
+    rubbed that way; the abrasive last in hand, and what came off. On a `bare` board tape goes on first and oil last,
+    and pickups are there to be covered; how often the board was rubbed bare, and whether wool shed on the pickups.
     """
 
     finish: str
@@ -59,6 +67,18 @@ class Scratched:
     fresh_um: tuple[float, float] = (0.0, 0.0)
     held: int = -1
     taken_um: float = 0.0
+    bare: bool = False
+    taped: bool = False
+    covered: bool = False
+    oiled: bool = False
+    scratched: int = 0
+    filings: bool = False
+
+    @property
+    def kept(self) -> float:
+        """What is left of the worth by what became of the board and the pickups."""
+        board = BOARD_SPOILED if self.scratched else 1.0
+        return board * (PICKUPS_SPOILED if self.filings else 1.0) * (DRY if self.bare and not self.oiled else 1.0)
 
     @property
     def asked_um(self) -> float:
@@ -83,13 +103,16 @@ class Scratched:
 
 @dataclass(frozen=True, slots=True)
 class Done:
-    """One thing done: rubbed with an abrasive, by its place in the kit, one way; or a look, with what it showed."""
+    """One thing done: rubbed with an abrasive, by its place in the kit, one way; a look, with what it showed; or the
+    board taped, where it `holds`, or oiled.
+    """
 
     what: What
     abrasive: int = 0
     way: str = "along"
     seen_um: tuple[float, ...] = ()
     changed: bool = False
+    holds: bool = True
 
     @property
     def seconds(self) -> float:
@@ -118,13 +141,13 @@ def scratched(seed: int, level: int) -> Scratched:
     if level > 2:
         along = float(chance.uniform(4.8, 6.2))
     marks = (along, across) if chance.random() < 0.5 else (across, along)
-    return Scratched("mirror" if level > 2 else "bright", (round(marks[0], 2), round(marks[1], 2)))
+    return Scratched("mirror" if level > 2 else "bright", (round(marks[0], 2), round(marks[1], 2)), bare=level > 1)
 
 
 def why_no_drill(truth: Scratched) -> str:
     """Why a fret cannot be practised on; empty where it can."""
-    if truth != Scratched(truth.finish, truth.marks_um):
-        return "nobody has rubbed it yet: leave all but finish and marks_um out"
+    if truth != Scratched(truth.finish, truth.marks_um, bare=truth.bare):
+        return "nobody has rubbed it yet: leave all but finish, marks_um and bare out"
     if truth.deepest_um <= LEFT * truth.asked_um:
         return "its marks are nearly as fine as that finish already"
     done, end = by_program(truth)
@@ -137,6 +160,8 @@ def do(on: Scratched, what: What, abrasive: int = 0, way: str = "along") -> tupl
     """Do one thing; the fret after it, and what it showed. Raises ValueError where it cannot be done."""
     if what == "look":
         return on, Done(what, on.held, seen_um=tuple(round(one, 1) for one in on.seen_um()))
+    if what in ("tape", "cover", "oil"):
+        return _guarded(on, what)
     if not 0 <= abrasive < len(KIT):
         raise ValueError(f"there is no abrasive {abrasive + 1}: 1 to {len(KIT)}")
     if way not in WAYS:
@@ -155,23 +180,37 @@ def do(on: Scratched, what: What, abrasive: int = 0, way: str = "along") -> tupl
         fresh_um=(min(fresh[0], marks[0]), min(fresh[1], marks[1])),
         held=abrasive,
         taken_um=on.taken_um + off,
+        scratched=on.scratched + (on.bare and not on.taped),
+        filings=on.filings or (on.bare and not on.covered and KIT[abrasive].kind == "wool"),
     )
     return after, Done(what, abrasive, way, changed=abrasive != on.held)
 
 
+def _guarded(on: Scratched, what: What) -> tuple[Scratched, Done]:
+    """The board taped, the pickups covered, or the tape off and the board oiled: on oil no tape holds."""
+    if not on.bare:
+        raise ValueError("the board is lacquered and there are no pickups: nothing is taped, covered or oiled")
+    if what == "tape":
+        return replace(on, taped=not on.oiled), Done(what, on.held, holds=not on.oiled)
+    return replace(on, covered=True) if what == "cover" else replace(on, oiled=True, taped=False), Done(what, on.held)
+
+
 def as_of(mark_um: float) -> tuple[Abrasive, bool]:
     """The abrasive of the kit that leaves marks nearest to these, and whether they are deeper than the coarsest's."""
-    near = min(KIT, key=lambda one: abs(DEPTH_SHARE * one.size_um - mark_um))
+    near = min(LADDER, key=lambda one: abs(DEPTH_SHARE * one.size_um - mark_um))
     return near, mark_um > DEEPER * DEPTH_SHARE * KIT[0].size_um
 
 
 def by_program(on: Scratched) -> tuple[list[Done], Scratched]:
     """What the program would do, and the fret after it: up the ladder of grits from the coarsest mark, the way turned
-    with each, until the marks before it are gone.
+    with each, until the marks before it are gone; the board taped and the pickups covered first, and oiled last.
     """
     done: list[Done] = []
+    for what in GUARDS if on.bare else ():
+        on, said = do(on, what)
+        done.append(said)
     start = max(on.deepest_um / DEPTH_SHARE, 1.0)
-    steps = [KIT.index(rung.abrasive) for rung in grit_ladder(start, on.finish, KIT).steps]
+    steps = [KIT.index(rung.abrasive) for rung in grit_ladder(start, on.finish, LADDER).steps]
     way = int(np.argmin(on.marks_um))
     for abrasive in steps:
         other, own = 1 - way, DEPTH_SHARE * KIT[abrasive].size_um
@@ -180,8 +219,10 @@ def by_program(on: Scratched) -> tuple[list[Done], Scratched]:
             on, said = do(on, "rub_more" if more else "rub", abrasive, WAYS[way])
             done.append(said)
         way = other
-    on, said = do(on, "look")
-    done.append(said)
+    last: tuple[What, ...] = ("look", "oil") if on.bare else ("look",)
+    for what in last:
+        on, said = do(on, what)
+        done.append(said)
     return done, on
 
 
@@ -191,7 +232,7 @@ def score(
     """What an attempt was worth that ended in a finish, against what `by_program` does."""
     seconds, theirs = took(done), took(program[0])
     asked = max(end.asked_um, program[1].deepest_um)
-    good = fading(end.deepest_um, asked, LEFT * asked)
+    good = end.kept * fading(end.deepest_um, asked, LEFT * asked)
     metal = against(program[1].taken_um, end.taken_um, unspent=1.0)
     spared = against(theirs, seconds)
     points = round(100 * good * (FINISH_SHARE + METAL_SHARE * metal + (1 - FINISH_SHARE - METAL_SHARE) * spared))

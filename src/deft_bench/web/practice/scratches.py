@@ -19,11 +19,17 @@ from deft_bench.web.drawing.lit_fret import lit_fret
 from deft_bench.web.practice.hand_page import Act, HandPage
 from deft_bench.web.support import Form
 
+GUARDED = {"cover": "Covered the pickups", "oil": "Took the tape off and oiled the board"}
+
 
 def done_words(one: Done) -> str:
     """What was done and what it showed."""
     if one.what == "look":
         return f"Under the lamp: {', '.join(seen_words(um, way) for um, way in zip(one.seen_um, WAYS, strict=True))}"
+    if one.what == "tape":
+        return "Taped the board" if one.holds else "Taped the board: on oil the tape does not hold"
+    if one.what in GUARDED:
+        return GUARDED[one.what]
     return f"{STROKES[one.what]} strokes {one.way} with {KIT[one.abrasive].words}"
 
 
@@ -74,7 +80,11 @@ def _truth(found: UnderTheLamp, _: Scratched) -> dict[str, Any]:
 
 def slip(on: Scratched) -> str:
     """What went wrong with a fret."""
-    return f"marks of {on.deepest_um:.1f} µm left, where the finish has {on.asked_um:.1f} µm"
+    spoiled = [
+        words for words, is_so in (("a scratched board", on.scratched), ("filings on the pickups", on.filings)) if is_so
+    ]
+    marks = f"marks of {on.deepest_um:.1f} µm left, where the finish has {on.asked_um:.1f} µm"
+    return ", ".join([*spoiled, marks])
 
 
 PAGE = HandPage(SCRATCHES, _reads, _stage, _truth, done_words, slip)
