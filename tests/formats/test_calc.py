@@ -101,6 +101,27 @@ def test_strokes_of_a_beam_come_off_what_it_bears_on() -> None:
             calc.calculate("beam-strokes", {**asked, **fields})
 
 
+@given(st.floats(2.0, 2.8), st.floats(0.42, 0.48), st.floats(0.05, 0.15), st.floats(-0.05, 0.05), st.floats(0.2, 0.4))
+def test_a_crown_is_filed_to_the_line_that_is_asked(
+    width: float, share: float, removed: float, lean: float, line: float
+) -> None:
+    asked = {"width_mm": width, "height_mm": share * width, "removed_mm": removed, "lean": lean, "line_mm": line}
+    begun = calc.calculate("crown-filing", asked)
+    assert begun["under_mm"] < 0.002 < begun["over_mm"]
+    done = calc.calculate("crown-filing", {**asked, "passes": begun["to_line"]})
+    assert done["line_mm"] == pytest.approx(line, abs=0.02)
+    assert abs(done["off_centre_mm"]) <= 0.01
+    assert max(done["under_mm"], done["over_mm"]) < 0.03
+    assert done["lost_mm"] < 1e-6
+    assert sum(one["metal_mm2"] for one in done["to_line"]) < 0.002
+    # filed on, the line goes and the fret gets low
+    spoiled = [{**one, "metal_mm2": 10 * one["metal_mm2"]} for one in begun["to_line"]]
+    assert calc.calculate("crown-filing", {**asked, "passes": spoiled})["lost_mm"] > 0.001
+    for fields, why in (({"removed_mm": 2}, "less than the fret"), ({"line_mm": 3}, "less than the crown")):
+        with pytest.raises(RequestError, match=why):
+            calc.calculate("crown-filing", {**asked, **fields})
+
+
 def test_straightness_answers_in_fret_order_with_nulls() -> None:
     answer = calc.calculate("straightness", STRAIGHT)
     assert (answer["kind"], answer["call"]["do"]) == ("relief", "straighten")

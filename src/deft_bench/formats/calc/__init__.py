@@ -26,6 +26,7 @@ CALCULATIONS = {
     "rocker": "rocker",
     "fall-away-tape": "fall_away_tape",
     "beam-strokes": "beam_strokes",
+    "crown-filing": "crown_filing",
     "land": "land",
     "grit-ladder": "grit_ladder",
     "straightness": "straightness",
