@@ -227,7 +227,7 @@ def demo(folder: Path, seeds: Seeds, chance: random.Random) -> str:
             main(["demo", "--only-make", "--day", "2026-08-24", "--database", str(path)])
 
     ended = killed(work, chance.uniform(0.1, 3.5))
-    return ended.error or ("" if not path.exists() or verify(path)["instruments"] == 15 else "half a demo is there")
+    return ended.error or ("" if not path.exists() or verify(path)["instruments"] == 16 else "half a demo is there")
 
 
 def planning(folder: Path, seeds: Seeds, chance: random.Random) -> str:

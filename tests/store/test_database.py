@@ -180,7 +180,7 @@ def test_backup_and_restore(demo_path: Path, tmp_path: Path) -> None:
         with pytest.raises(StoreError, match="exists already"):
             backup(db, copy)
     counts = verify(copy)
-    assert counts["instruments"] == 15
+    assert counts["instruments"] == 16
     assert restore(copy, other) == (counts, None)
     assert verify(other) == counts
     with closing(open_database(other)) as db, transaction(db):
@@ -223,7 +223,7 @@ def test_a_database_in_use_is_not_replaced(demo_path: Path, tmp_path: Path) -> N
         with pytest.raises(StoreError, match="in use"):
             restore(copy, demo_path)
         db.execute("ROLLBACK")
-    assert verify(demo_path)["instruments"] == 15
+    assert verify(demo_path)["instruments"] == 16
 
 
 def test_a_restore_cut_off_leaves_the_bench_where_it_was(
@@ -240,7 +240,7 @@ def test_a_restore_cut_off_leaves_the_bench_where_it_was(
     monkeypatch.setattr(os, "replace", cut_off)
     with pytest.raises(KeyboardInterrupt):
         restore(copy, demo_path)
-    assert verify(demo_path)["instruments"] == 16
+    assert verify(demo_path)["instruments"] == 17
 
 
 def test_no_bench_is_made_beside_one_that_was_kept(demo_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
@@ -249,7 +249,7 @@ def test_no_bench_is_made_beside_one_that_was_kept(demo_path: Path, capsys: pyte
     assert f"deft-bench restore {kept} --database {demo_path}" in capsys.readouterr().err
     assert not demo_path.exists()
     assert main(["restore", str(kept), "--database", str(demo_path)]) == 0
-    assert verify(demo_path)["instruments"] == 15
+    assert verify(demo_path)["instruments"] == 16
 
 
 def test_a_disk_that_may_only_be_read_gives_up_what_is_on_it(
@@ -266,7 +266,7 @@ def test_a_disk_that_may_only_be_read_gives_up_what_is_on_it(
         assert main(["backup", str(kept), "--database", str(demo_path)]) == 0
         assert main(["export", "Mine", "--out", str(record), "--database", str(demo_path)]) == 0
         assert before == {one.name: one.read_bytes() for one in demo_path.parent.glob(f"{demo_path.name}*")}
-    assert verify(kept)["instruments"] == 16
+    assert verify(kept)["instruments"] == 17
     assert json.loads(record.read_text())["spec"]["name"] == "Mine"
 
 
@@ -317,11 +317,11 @@ def test_fresh_keeps_the_demo_that_was_there_and_refuses_a_bench_of_ones_own(
         for command in (["demo", "--fresh", "--only-make"], ["restore", str(own)]):
             assert main([*command, "--database", str(demo_path)]) == 1
             assert "in use: stop the server first" in capsys.readouterr().err
-    assert verify(demo_path)["instruments"] == 16
+    assert verify(demo_path)["instruments"] == 17
     assert main(["demo", "--fresh", "--only-make", "--day", "2026-08-24", "--database", str(demo_path)]) == 0
     kept = Path(re.search(r"kept as (\S+)", capsys.readouterr().out)[1])
-    assert verify(kept)["instruments"] == 16
-    assert verify(demo_path)["instruments"] == 15
+    assert verify(kept)["instruments"] == 17
+    assert verify(demo_path)["instruments"] == 16
 
 
 def test_a_running_servers_file_is_not_restored_over(
