@@ -430,6 +430,8 @@ def test_a_whole_job_is_done_with_plain_forms_and_counts_nowhere(bench: Bench, d
     assert "nothing told of the tops" in words(bench.get(f"{url}?moment=1")).lower() or "By then" in bench.get(
         f"{url}?moment=1"
     )
+    told = words(bench.get(f"{url}?moment=0"))
+    assert re.search(r"The tops were known within 0\.\d+ mm on the mean", told)
     part = bench.get(f"{url}?moment=0", headers={"HX-Target": "moment"})
     assert 'hx-swap-oob="true"' in part
     assert "<header" not in part

@@ -5,9 +5,9 @@ from typing import Any
 
 from flask import render_template, request
 
-from deft_bench.bench.likely import likely
+from deft_bench.bench.likely import Likely, likely
 from deft_bench.bench.practice.attempts import PracticeError
-from deft_bench.bench.practice.moments import felt_so_far, moments
+from deft_bench.bench.practice.moments import Moment, felt_so_far, moments
 from deft_bench.bench.practice.whole import read_on_the_stage, work
 from deft_bench.bench.practice.whole_level import LevelJob
 from deft_bench.core.calls import frets_named
@@ -156,11 +156,23 @@ def _stage(found: LevelJob, form: Form, say: str, template: str) -> str:
     )
 
 
+def _believed(found: LevelJob, moment: Moment) -> Likely | None:
+    return likely(db(), settings(), found.job, found.instrument, until=moment.at)
+
+
+def _known_mm(believed: Likely | None) -> float | None:
+    """Within how much the tops were known, nine of ten times, on the mean; None before anything was read."""
+    spans = [one.high - one.low for row in believed.lanes.values() for one in row] if believed else []
+    return sum(spans) / len(spans) if spans else None
+
+
 def _debrief(found: LevelJob) -> str:
     told = moments(db(), found)
     shown = moment_shown(told)
     moment = told[shown] if told else None
-    believed = likely(db(), settings(), found.job, found.instrument, until=moment.at) if moment else None
+    believed = _believed(found, moment) if moment else None
+    # what a reading told: how near the tops were known before it, and after
+    earlier = _believed(found, told[shown - 1]) if moment and moment.kind and shown else None
     lying = (moment.neck if moment else found.truth).now
     part = request.headers.get("HX-Target") == "moment"
     return render_template(
@@ -182,6 +194,8 @@ def _debrief(found: LevelJob) -> str:
         moment=moment,
         moment_words=words_of(deed_words),
         chart=truth_and_belief(lying.positions, lying.heights(), believed.lanes if believed else None),
+        known_mm=_known_mm(believed),
+        known_before_mm=_known_mm(earlier),
         call=believed.judged.call.say if believed else "",
         sure=believed.judged.sure if believed else "",
         shares=(FLAT_SHARE, METAL_SHARE),
