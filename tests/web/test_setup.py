@@ -566,3 +566,11 @@ def test_nothing_is_accepted_on_nothing_and_only_what_is_unread_is_starred(bench
     assert "2.00</td>" in cells["6 E"]
     assert "*</td>" in cells["1 E"]
     assert "Accepted" in bench.post(f"{here}/accept", {"which": "preset"}).text
+
+
+@pytest.mark.parametrize("by", [-1, 2])
+def test_a_neck_whose_frets_are_counted_again_keeps_its_pages(bench: Bench, demo: Connection, by: int) -> None:
+    demo.execute("UPDATE instrument SET frets = frets + ?", (by,))
+    for (at,) in demo.execute("SELECT DISTINCT instrument_id FROM survey WHERE kind = 'buzz'").fetchall():
+        assert "What would explain it" in bench.get(f"/instruments/{at}/setup/buzz")
+        bench.get(f"/instruments/{at}/setup")

@@ -14,6 +14,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from deft_bench.bench.scheduling import on_bench
+from deft_bench.bench.stock_outlook import CUTS, stock_outlook
 from deft_bench.bench.stock_sheet import take_in_stock
 from deft_bench.core.frets.cut_list import CutListError, cut_list
 from deft_bench.core.frets.wire import read_pieces, write_pieces
@@ -23,7 +25,7 @@ from deft_bench.core.work.tools import Tool, Worked, state_for, states
 from deft_bench.formats.operations_toml import shipped
 from deft_bench.formats.record import export_record, import_record
 from deft_bench.formats.stock_csv import read_stock
-from deft_bench.store import jobs, refrets, sheets, stock, tools
+from deft_bench.store import jobs, refrets, sheets, shop, stock, tools
 from deft_bench.store.database import Connection, migrations, open_database
 from deft_bench.web import create_app
 from harness import Bench, words
@@ -246,6 +248,19 @@ def test_a_refret_takes_its_wire_and_an_offcut_serves_a_partial_refret(bench: Be
     assert "Whimbrel No. 8" in words(bench.get(f"/stock/{wire.id}"))
     stock.count_pieces(demo, wire.id, [], "2026-08-24T09:02:00.000Z")
     assert "Fret wire, Bass, wide: Whimbrel No. 8:" in words(bench.get("/stock"))
+
+
+def test_the_wire_of_all_refrets_is_asked_for_at_once(demo: Connection) -> None:
+    settings, asked = shop.settings(demo), list[str]()
+    cutting = [one for one in on_bench(demo, settings) if any(step.code == CUTS for step in one.sheet.left())]
+    assert cutting
+    demo.set_trace_callback(asked.append)
+    found = stock_outlook(demo, settings, [*cutting, *cutting, *cutting])
+    demo.set_trace_callback(None)
+    assert found == stock_outlook(demo, settings, [*cutting, *cutting, *cutting])
+    plans = [sql for sql in asked if "FROM refret_plan d JOIN" in sql]
+    assert len(plans) == 1
+    assert len([sql for sql in asked if re.search(r"FROM wire\b", sql)]) == 1
 
 
 def test_a_worn_tool_slows_its_steps_until_it_is_seen_to(bench: Bench, demo: Connection) -> None:

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 
 from deft_bench.bench.survey_results import questioned, survey_results
+from deft_bench.core.board.plan import BoardPlan
 from deft_bench.core.frets.cut_list import CutList, CutListError, cut_list
 from deft_bench.core.frets.notch import Notch
 from deft_bench.core.frets.wire import wire_call
@@ -136,13 +137,19 @@ def seated_with(db: Connection, settings: ShopSettings, job: jobs.Job) -> str:
 
 
 def cutting_of(
-    db: Connection, instrument: instruments.Instrument, plan: RefretPlan, pieces_um: Sequence[int] | None = None
+    db: Connection,
+    instrument: instruments.Instrument,
+    plan: RefretPlan,
+    pieces_um: Sequence[int] | None = None,
+    board: BoardPlan | None = None,
 ) -> tuple[CutList | None, str]:
     """The cut list from the pieces on hand (the plan's own, or others), or from whole pieces of the usual length
-    when none are named.
+    when none are named; `board` is its board's plan where that is known already.
     """
     slots = [line.length_mm for line in instrument.spec.lines()[1:]]
-    binding = boards.plan_of(db, instrument.id, instrument.spec).binding_um / 1000 if instrument.spec.bound else 0.0
+    bound = instrument.spec.bound
+    board = board or (boards.plan_of(db, instrument.id, instrument.spec) if bound else None)
+    binding = board.binding_um / 1000 if board is not None and bound else 0.0
     pieces = [um / 1000 for um in (plan.pieces_um if pieces_um is None else pieces_um)]
     if not pieces and pieces_um is None:
         pieces = [DEFAULT_PIECE_UM / 1000] * DEFAULT_PIECES

@@ -10,7 +10,7 @@ from deft_bench.bench.sheet_state import sheet_of
 from deft_bench.core.frets.cut_list import CutListError
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.work.stock import KINDS, Aging, Need, Outlook, after_cutting, aging, needs_of, outlook
-from deft_bench.store import instruments, jobs, refrets, schedules, stock
+from deft_bench.store import boards, instruments, jobs, refrets, schedules, stock
 from deft_bench.store.database import Connection
 from deft_bench.store.kept import kept
 
@@ -129,16 +129,20 @@ def _wire(
     cutting = [one for one in found if any(step.code == CUTS for step in one.sheet.left())]
     cutting.sort(key=lambda work: moment.timestamp() if (moment := at.get(str(work.job.id), {}).get(CUTS)) else far())
     left = {item.id: list(item.pieces_um) for item in items if item.wire_id is not None}
+    by_wire = {item.wire_id: item for item in items if item.wire_id is not None}
+    wires = {name: by_wire[wire_id] for name, wire_id in refrets.wire_ids(db).items() if wire_id in by_wire}
+    plans = refrets.PLANS.last_of(db, [work.job.id for work in cutting])
+    bound = boards.plans_of(db, [work.instrument for work in cutting if work.instrument.spec.bound])
     needs: list[Need] = []
     unchosen: list[str] = []
     why: dict[int, str] = {}
     for work in cutting:
-        plan = refrets.PLANS.last(db, work.job.id)
-        item = refrets.wire_item(db, plan.wire) if plan is not None and plan.wire else None
+        plan = plans.get(work.job.id)
+        item = wires.get(plan.wire) if plan is not None else None
         if plan is None or item is None:
             unchosen.append(work.name)
             continue
-        cuts, problem = cutting_of(db, work.instrument, plan, left[item.id])
+        cuts, problem = cutting_of(db, work.instrument, plan, left[item.id], bound.get(work.instrument.id))
         when = at.get(str(work.job.id), {}).get(CUTS)
         if cuts is None:
             why[item.id] = f"{work.name}: {problem[:1].lower()}{problem[1:].rstrip('.')}"

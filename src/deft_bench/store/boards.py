@@ -1,5 +1,6 @@
 """How boards are made, and which frets are ticked off as marked."""
 
+from collections.abc import Sequence
 from functools import partial
 
 from deft_bench.core.board.plan import BoardPlan, sound, starting_plan
@@ -14,7 +15,16 @@ PLANS = SavedDocuments("board_plan", "instrument_id", partial(from_fields, Board
 
 def plan_of(db: Connection, instrument_id: int, spec: Spec) -> BoardPlan:
     """The board's saved plan, made to fit the specification as it is now; the starting one when none was saved."""
-    saved = PLANS.last(db, instrument_id)
+    return _in_force(PLANS.last(db, instrument_id), spec)
+
+
+def plans_of(db: Connection, found: Sequence[instruments.Instrument]) -> dict[int, BoardPlan]:
+    """The same of several instruments, by their numbers, in one question."""
+    saved = PLANS.last_of(db, [one.id for one in found])
+    return {one.id: _in_force(saved.get(one.id), one.spec) for one in found}
+
+
+def _in_force(saved: BoardPlan | None, spec: Spec) -> BoardPlan:
     return starting_plan(spec) if saved is None else sound(saved, spec)
 
 

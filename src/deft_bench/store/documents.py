@@ -1,7 +1,7 @@
 """Documents saved as JSON beside the thing that they belong to: every save is a row, the last one counts."""
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
@@ -26,6 +26,15 @@ class SavedDocuments(Generic[T]):
             f"SELECT plan FROM {self.table} WHERE {self.owner} = ? ORDER BY id DESC LIMIT 1", (owner_id,)
         ).fetchone()
         return self.read(json.loads(row["plan"])) if row else None
+
+    def last_of(self, db: Connection, owner_ids: Iterable[int]) -> dict[int, T]:
+        """The documents in force of several, by whose they are, in one question; none where none was saved."""
+        rows = db.execute(
+            f"SELECT d.{self.owner} AS owner, d.plan FROM {self.table} d JOIN (SELECT max(id) AS id FROM {self.table}"
+            f" WHERE {self.owner} IN (SELECT value FROM json_each(?)) GROUP BY {self.owner}) last ON last.id = d.id",
+            (json.dumps(list(owner_ids)),),
+        )
+        return {row["owner"]: self.read(json.loads(row["plan"])) for row in rows}
 
     def every(self, db: Connection, owner_id: int) -> list[tuple[str, dict[str, Any]]]:
         """(saved at, fields) of every save, oldest first."""

@@ -101,6 +101,11 @@ def wires(db: Connection) -> list[Wire]:
     return [Wire(**dict(row), pieces_um=pieces.get(row["id"], ())) for row in rows]
 
 
+def wire_ids(db: Connection) -> dict[str, int]:
+    """Every wire's number, by its name."""
+    return {row["name"]: row["id"] for row in db.execute("SELECT id, name FROM wire")}
+
+
 def wire_item(db: Connection, name: str) -> stock.Item | None:
     """The stock item of a wire by the wire's name."""
     row = db.execute(

@@ -59,11 +59,11 @@ class BuzzFindings:
         return percent(self.diagnosis.as_read)
 
 
-def heard_in(db: Connection, found: SetupSurveys) -> list[Heard]:
-    """The notes of the latest buzz survey."""
+def heard_in(db: Connection, found: SetupSurveys, frets: int) -> list[Heard]:
+    """The notes of the latest buzz survey that are on a neck of so many frets: it may have been counted again since."""
     survey = found.of.get("buzz")
     played = sorted(surveys.values(db, survey.id).items()) if survey else []
-    return [Heard(int(lane), fret, um == BUZZES_UM) for (lane, fret), um in played]
+    return [Heard(int(lane), fret, um == BUZZES_UM) for (lane, fret), um in played if fret < frets]
 
 
 def read_sd(plan: SetupPlan, found: SetupSurveys, at: Assembled) -> ReadSd:
@@ -85,7 +85,7 @@ def buzz_findings(
 ) -> BuzzFindings:
     """What was heard on the strings as last read, and its causes."""
     names, length, rod = string_names(plan), settings.display.fine_mm, spec.rod != "none"
-    heard = heard_in(db, found)
+    heard = heard_in(db, found, spec.frets)
     diagnosis = diagnose(now.frame, now.strings, heard, now.stroke, read_sd(plan, found, now))
     causes = [
         Explained(
@@ -111,7 +111,7 @@ def learn_hand(
 ) -> bool:
     """Keep this player's hand, as heard, for the next setup; False when nothing was played yet."""
     found = latest_read(db, settings, instrument)
-    heard = heard_in(db, found)
+    heard = heard_in(db, found, instrument.spec.frets)
     if not heard or instrument.spec.frets < 12:
         return False
     strings = assembled(db, instrument, plan, found)

@@ -276,7 +276,7 @@ def cures(
     diagnosis: Diagnosis | None = None,
 ) -> Cures:
     """What the job's target would become to cure what was heard; `diagnosis` where it is known."""
-    heard = heard_in(db, read)
+    heard = heard_in(db, read, instrument.spec.frets)
     if not any(note.buzz for note in heard):
         return Cures(None, None)
     accepted = setups.last_accepted(db, job.id)
