@@ -215,3 +215,14 @@ def test_a_neck_is_drawn_by_its_evidence_whoever_asks_first(demo: Connection, he
         assert told is not None
         found.append([(one.do, one.frets, one.best, one.below_least) for one in told.judged.compared.actions])
     assert found[0] == found[1]
+
+
+def test_a_closed_jobs_survey_says_what_was_likely_then(bench: Bench, demo: Connection) -> None:
+    """The neck was worked on since: that makes the readings no fewer than they were."""
+    closed = demo.execute(
+        "SELECT s.id FROM survey s JOIN job j ON j.id = s.job_id JOIN reading r ON r.survey_id = s.id"
+        " WHERE s.kind = 'fret_heights' AND j.closed_at IS NOT NULL GROUP BY s.id HAVING count(*) >= 60"
+    ).fetchall()
+    assert closed
+    for (survey,) in closed:
+        assert "Read on before any call" not in bench.get(f"/surveys/{survey}")

@@ -135,12 +135,12 @@ def _tells(survey: surveys.Survey, instrument: instruments.Instrument, job: jobs
 
 
 def likely_of(survey: surveys.Survey, instrument: instruments.Instrument, job: jobs.Job | None) -> Likely | None:
-    """The likely neck that a survey of the fret tops adds to; None for other surveys, before anything is read, and on
-    a practice neck whose calls are off.
+    """The likely neck that a survey of the fret tops adds to, of a closed job as it was then; None for other surveys,
+    before anything is read, and on a practice neck whose calls are off.
     """
     if job is None or not _tells(survey, instrument, job) or survey.frets != instrument.spec.frets:
         return None
-    return likely(db(), settings(), job, instrument, quick=True)
+    return likely(db(), settings(), job, instrument, quick=True, until=job.closed_at)
 
 
 @screen.get("/surveys/<int:survey_id>/call")
