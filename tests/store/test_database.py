@@ -185,7 +185,12 @@ def test_backup_and_restore(demo_path: Path, tmp_path: Path) -> None:
     assert verify(other) == counts
     with closing(open_database(other)) as db, transaction(db):
         db.execute("DELETE FROM climate")
+    killed, running = (other.with_name(f".{other.name}.restore-{name}") for name in "ab")
+    for one in (killed, running):
+        one.write_bytes(b"half")
+    os.utime(killed, (0, 0))
     _, kept = restore(copy, other)
+    assert (killed.exists(), running.exists()) == (False, True)
     assert kept is not None
     assert verify(kept) == counts
     with closing(open_database(other)) as db:
@@ -212,7 +217,7 @@ def test_a_bad_backup_is_not_restored(demo_path: Path, tmp_path: Path) -> None:
     with pytest.raises(StoreError, match="is not there"):
         restore(tmp_path / "none", demo_path)
     assert verify(demo_path) == before
-    assert not list(tmp_path.glob(".restore-*"))
+    assert not list(tmp_path.glob(".*.restore-*"))
 
 
 def test_a_database_in_use_is_not_replaced(demo_path: Path, tmp_path: Path) -> None:

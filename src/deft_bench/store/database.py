@@ -6,6 +6,7 @@ import os
 import shutil
 import sqlite3
 import tempfile
+import time
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager, suppress
 from datetime import UTC, datetime
@@ -25,6 +26,8 @@ HEADER_BYTES = 100
 Format, 1.3).
 """
 
+LEFT_S = 24 * 3600.0
+"""From so old on the copy that a restore was making is one that was killed."""
 REPLACED = "replaced"
 """Between the name of a bench file and the moment at which another took its place."""
 
@@ -387,7 +390,11 @@ def restore(source: Path, target: Path) -> tuple[dict[str, int], Path | None]:
     refuse_other_files(target)
     target = target.resolve()
     target.parent.mkdir(parents=True, exist_ok=True)
-    fresh = Path(tempfile.mkstemp(prefix=".restore-", dir=target.parent)[1])
+    prefix = f".{target.name}.restore-"
+    for left in target.parent.glob(f"{glob.escape(prefix)}*"):  # of a restore that was killed: none takes so long
+        if time.time() - left.stat().st_mtime > LEFT_S:
+            left.unlink(missing_ok=True)
+    fresh = Path(tempfile.mkstemp(prefix=prefix, dir=target.parent)[1])
     kept = None
     try:
         with closing(sqlite3.connect(source)) as db, closing(sqlite3.connect(fresh)) as copy:
