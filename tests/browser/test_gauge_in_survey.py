@@ -7,7 +7,6 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from deft_bench.bench.practice.whole import whole_job
-from deft_bench.core.practice.whole_neck import answered
 from deft_bench.devices.line_format import PRESETS
 from deft_bench.devices.stand_in import Gauge, GaugeInHand, over_tcp
 from deft_bench.store import devices, practice_necks, surveys
@@ -146,7 +145,7 @@ def test_a_lane_is_read_against_its_first_place_and_its_drift_taken_out(page: Pa
 def test_the_stand_in_gauge_is_set_down_on_a_practice_neck(page: Page, bench_server: Server) -> None:
     with closing(connect(bench_server.database)) as db:
         kept = practice_necks.latest(db)[0]
-        neck = whole_job(db, kept.id).neck
+        found = whole_job(db, kept.id)
     page.goto(f"{bench_server.url}/devices")
     page.click("text=Switch them on")
     page.goto(f"{bench_server.url}/jobs/{kept.job_id}/surveys/new?kind=fret_heights")
@@ -159,4 +158,4 @@ def test_the_stand_in_gauge_is_set_down_on_a_practice_neck(page: Page, bench_ser
     with closing(connect(bench_server.database)) as db:
         held = surveys.get(db, survey)
         for place, um in surveys.values(db, survey).items():
-            assert um == answered(neck, held.head, place)
+            assert um == found.kind.answered(found.neck, held.head, place)
