@@ -33,7 +33,7 @@ from deft_bench.core.practice.whole_setup import (
 from deft_bench.core.shop_settings import ShopSettings
 from deft_bench.core.strings.intonation import CentsReading, intonation
 from deft_bench.core.times import stamp
-from deft_bench.store import practice, rod_turns, surveys
+from deft_bench.store import ear, practice, rod_turns, surveys
 from deft_bench.store.database import Connection, scratch
 
 BEGINS = datetime(2026, 8, 24, 9, tzinfo=UTC)
@@ -180,6 +180,12 @@ def test_a_whole_setup_is_handed_in_and_stands_beside_the_drills() -> None:
         told = moments(db, found)
         assert [one.at for one in told] == sorted(one.at for one in told)
         assert {one.kind for one in told} >= {"straightness", "strings", "intonation", "buzz"}
+        # the shop learns nothing of it: neither how it reads, nor what the machine's ear was told
+        survey = next(one for one in surveys.of_job(db, found.job.id) if one.head.kind == "intonation")
+        surveys.add_sounded(db, survey.id, surveys.Sounded(6, "fretted", 12, 165.0, 0.9, stamp(BEGINS), ear=(0.1,)))
+        ear.confirm(db, ear.notes(db, survey.id)[0].id, True, 0.5, stamp(BEGINS), alone=True)
+        assert ear.lessons(db) == []
+        assert {surveys.last_head(db, one) for one in ("strings", "intonation", "buzz")} == {None}
         (outcome,) = practice.outcomes(db)
         assert (outcome.drill, outcome.points) == (WHOLE_SETUP, found.score.points)
         with pytest.raises(PracticeError, match="handed in"):

@@ -47,9 +47,13 @@ def confirm(db: Connection, sounded_id: int, buzzes: bool, log_odds: float, at: 
 
 
 def lessons(db: Connection) -> list[tuple[float, bool]]:
-    """Every note that was asked about alone: the log odds that it was offered at, and whether it buzzed."""
+    """Every note that was asked about alone: the log odds that it was offered at, and whether it buzzed; of practice
+    necks none.
+    """
     rows = db.execute(
         "SELECT c.log_odds, c.buzzes FROM ear_confirmed c WHERE c.alone AND NOT EXISTS"
-        " (SELECT 1 FROM ear_confirmed n WHERE n.sounded_id = c.sounded_id AND n.id > c.id) ORDER BY c.id"
+        " (SELECT 1 FROM ear_confirmed n WHERE n.sounded_id = c.sounded_id AND n.id > c.id) AND NOT EXISTS"
+        " (SELECT 1 FROM sounded s JOIN survey v ON v.id = s.survey_id JOIN practice_neck p"
+        " ON p.instrument_id = v.instrument_id WHERE s.id = c.sounded_id) ORDER BY c.id"
     )
     return [(float(row[0]), bool(row[1])) for row in rows]

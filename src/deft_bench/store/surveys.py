@@ -152,8 +152,12 @@ def of_instrument(
 
 
 def last_head(db: Connection, kind: str) -> SurveyHead | None:
-    """How the shop read the last survey of a kind; None before the first."""
-    row = db.execute(f"{_SURVEY} WHERE kind = ? AND withdrawn_at IS NULL ORDER BY id DESC LIMIT 1", (kind,)).fetchone()
+    """How the shop read the last survey of a kind, practice left out; None before the first."""
+    row = db.execute(
+        f"{_SURVEY} WHERE kind = ? AND withdrawn_at IS NULL AND NOT EXISTS"
+        " (SELECT 1 FROM practice_neck p WHERE p.instrument_id = survey.instrument_id) ORDER BY id DESC LIMIT 1",
+        (kind,),
+    ).fetchone()
     return _survey(row).head if row else None
 
 
