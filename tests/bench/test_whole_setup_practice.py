@@ -2,6 +2,7 @@
 
 import random
 from contextlib import closing
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -15,6 +16,7 @@ from deft_bench.bench.practice.moments import moments
 from deft_bench.bench.practice.setup_by_program import play_setup, play_setup_on
 from deft_bench.bench.practice.whole_setup import GAP_FRET, known
 from deft_bench.bench.rod import recorded_turns
+from deft_bench.bench.surveying import start_survey, usual_head
 from deft_bench.core.practice.drills import WHOLE_SETUP
 from deft_bench.core.practice.numbered import WORTH_PLAYING
 from deft_bench.core.practice.whole_neck import SIXTEENTHS
@@ -155,6 +157,37 @@ def test_tools_read_the_strings_as_they_lie_and_old_readings_are_marked() -> Non
         assert second.id != first.id
         assert known(db, whole.whole_job(db, neck)).old == {"intonation", "buzz"}
         assert len(surveys.readings(db, second.id)) == 2 * STRINGS
+
+
+def test_a_survey_that_was_begun_another_way_is_left_as_it_is() -> None:
+    """On the usual screens: an edge on the tops, and notes without the twelfth."""
+    with closing(scratch()) as db:
+        neck = on_the_bench(db)
+        found = whole.whole_job(db, neck)
+        for kind, fields in (("straightness", {"method": "gap"}), ("intonation", {"at_frets": (1, 3)})):
+            head = usual_head(db, SHOP, BEGINS, found.job, found.instrument, kind).of(kind, 6 * (kind == "intonation"))
+            begun = surveys.get(db, start_survey(db, BEGINS, found.job, found.instrument, replace(head, **fields)))
+            whole.read_what_is_left(db, SHOP, minutes(1), begun)
+            before = surveys.values(db, begun.id)
+            read = whole.read_on_the_stage(db, SHOP, minutes(2), neck, kind, [GAP_FRET if "method" in fields else 12])
+            assert read.id != begun.id
+            assert surveys.values(db, begun.id) == before
+        told = known(db, whole.whole_job(db, neck))
+        assert told.relief_mm == pytest.approx(found.neck.neck.rod.bow_mm, abs=0.06)
+        assert len(told.cents) == STRINGS
+
+
+def test_a_neck_whose_specification_was_changed_says_so() -> None:
+    with closing(scratch()) as db:
+        neck = on_the_bench(db)
+        held = whole.read_on_the_stage(db, SHOP, minutes(1), neck, "strings")
+        assert whole.tool_reads(db, held, ("6", 12))
+        db.execute("UPDATE instrument SET frets = 24, strings = 7")
+        # whole.read_on_the_stage begins surveys of the neck as it is written down
+        whole.work(db, minutes(2), neck, "screw", 3, quarters=4)
+        for kind in ("strings", "buzz", "fret_heights"):
+            with pytest.raises(PracticeError, match="specification was changed"):
+                whole.read_on_the_stage(db, SHOP, minutes(3), neck, kind)
 
 
 @given(st.integers(0, 10**6), st.integers(1, STRINGS))

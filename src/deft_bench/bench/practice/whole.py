@@ -19,6 +19,7 @@ from deft_bench.bench.surveying import accept_reading, cursor_order, start_surve
 from deft_bench.core.practice.drills import WHOLE
 from deft_bench.core.practice.whole_setup import PracticeSetup
 from deft_bench.core.shop_settings import ShopSettings
+from deft_bench.core.survey import SurveyHead, cursor_places
 from deft_bench.core.survey_kinds import PER_CENT, SURVEY_KINDS, Place
 from deft_bench.core.times import stamp
 from deft_bench.store import acts, instruments, jobs, practice_necks, surveys
@@ -134,10 +135,16 @@ def _keep_recorded(db: Connection, found: AnyJob) -> None:
 
 
 def tool_answers(db: Connection, survey: surveys.Survey) -> practice_necks.Kept | None:
-    """The practice neck that answers a survey's tool; None for a real one, another survey, or one that is handed in."""
+    """The practice neck that answers a survey's tool; None for a real one, another survey, one of another neck than it
+    is (its specification was changed), or one that is handed in.
+    """
     kept = practice_necks.of_instrument(db, survey.instrument_id)
-    answers = kept is not None and not kept.handed_in_at and survey.head.kind in kind_of(kept).reading_seconds
-    return kept if answers else None
+    if kept is None or kept.handed_in_at:
+        return None
+    kind = kind_of(kept)
+    spec = kind.spec(kind.neck_from(kept.truth))
+    same = survey.frets == spec.frets and survey.head.strings in (0, spec.strings)
+    return kept if same and survey.head.kind in kind.reading_seconds else None
 
 
 def tool_reads(db: Connection, survey: surveys.Survey, place: Place) -> int | None:
@@ -200,26 +207,31 @@ def read_on_the_stage(
     found = open_job(db, neck_id)
     if kind not in found.kind.reading_seconds:
         raise PracticeError(f"Choose one of: {', '.join(found.kind.reading_seconds)}.")
-    survey = _survey_that_holds(db, settings, now, found, kind)
-    order = cursor_order(db, survey)
-    places = [place for place in order if (not lanes or place[0] in lanes) and (not frets or place[1] in frets)]
-    if not places:
-        raise PracticeError("That tool does not stand there: choose another fret or lane.")
-    _read_into(db, settings, now, survey, found, places)
-    return survey
-
-
-def _survey_that_holds(
-    db: Connection, settings: ShopSettings, now: datetime, found: AnyJob, kind: str
-) -> surveys.Survey:
-    of_kind = [one for one in surveys.of_job(db, found.job.id) if one.head.kind == kind and one.head.reach == 1]
-    last = of_kind[-1] if of_kind else None
-    if last is not None and surveys.read_from(db, last.id) and found.kind.holds(db, found, last):
-        return last
     strings = found.instrument.spec.strings if SURVEY_KINDS[kind].per_string else 0
     head = usual_head(db, settings, now, found.job, found.instrument, kind).of(kind, strings)
     head = replace(found.kind.headed(head, found.neck), reach=1)
-    return surveys.get(db, start_survey(db, now, found.job, found.instrument, head))
+
+    def wanted(order: Sequence[Place]) -> list[Place]:
+        return [place for place in order if (not lanes or place[0] in lanes) and (not frets or place[1] in frets)]
+
+    survey = _survey_that_holds(db, found, head)
+    if survey is None or not wanted(cursor_order(db, survey)):
+        if not wanted(cursor_places(head, found.instrument.spec.frets)):
+            raise PracticeError("That tool does not stand there: choose another fret or lane.")
+        survey = surveys.get(db, start_survey(db, now, found.job, found.instrument, head))
+    if tool_answers(db, survey) is None:
+        raise PracticeError("Its specification was changed: put the frets and strings back that it came with.")
+    _read_into(db, settings, now, survey, found, wanted(cursor_order(db, survey)))
+    return survey
+
+
+def _survey_that_holds(db: Connection, found: AnyJob, head: SurveyHead) -> surveys.Survey | None:
+    """The job's last survey that is read so, while it holds; None where another is due."""
+    of_kind = [one for one in surveys.of_job(db, found.job.id) if one.head.kind == head.kind and one.head.reach == 1]
+    last = of_kind[-1] if of_kind else None
+    if last is None or not surveys.read_from(db, last.id) or not found.kind.holds(db, found, last):
+        return None
+    return last if (last.head.method, last.head.surface) == (head.method, head.surface) else None
 
 
 def strings_of(db: Connection, survey: surveys.Survey) -> tuple[PracticeSetup, int] | None:

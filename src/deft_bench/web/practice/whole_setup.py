@@ -33,7 +33,7 @@ from deft_bench.core.practice.whole_setup import (
 )
 from deft_bench.core.practice.whole_setup import AT_STRING as STRING_ACTS
 from deft_bench.core.strings.ear.room import ROOM_RATE
-from deft_bench.core.survey_kinds import ACTION_FRET, Place
+from deft_bench.core.survey_kinds import ACTION_FRET, PER_CENT, Place
 from deft_bench.devices.practice_strings import PracticeStrings
 from deft_bench.formats.recording import wav_of
 from deft_bench.store import practice_necks, surveys
@@ -100,7 +100,8 @@ def _read(neck_id: int, did: str, string: int) -> str:
         return _heard(values, string if of_string else None)
     read = [um for (_, fret), um in values.items() if fret == frets[0]]
     if did == "cents":
-        return f"Fret {ACTION_FRET} against the open string: {min(read) / 100:+.1f} to {max(read) / 100:+.1f} cents"
+        ends = (f"{cents / PER_CENT:+.1f}".replace("-", "−") for cents in (min(read), max(read)))
+        return f"Fret {ACTION_FRET} against the open string: {' to '.join(ends)} cents"
     least, most = (display().fine_mm(um / 1000) for um in (min(read), max(read)))
     return f"{'First-fret gaps' if did == 'gaps' else 'Action over fret 12'}: {least} to {most}"
 
