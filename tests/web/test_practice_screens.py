@@ -518,6 +518,15 @@ def test_a_whole_setup_is_done_with_plain_forms_and_on_the_usual_screens(bench: 
     assert f"/instruments/{silent}/setup" not in bench.get(url)
 
 
+def test_each_whole_job_keeps_its_own_calls_to_itself(bench: Bench, demo: Connection) -> None:
+    """The boxes of both stand in one form."""
+    for name, calls in ((f"silent-{WHOLE}", True), (f"silent-{WHOLE_SETUP}", False)):
+        _, neck = laid(bench, drill=WHOLE_SETUP, level="1", **{name: "yes"})
+        assert practice_necks.get(demo, neck).calls is calls
+    refused = bench.post("/practice", {"drill": WHOLE, "person": "", f"silent-{WHOLE}": "yes"}).text
+    assert re.findall(r'name="silent-(\w+)" value="yes" checked', refused) == [WHOLE]
+
+
 def test_with_its_calls_off_the_program_keeps_them_to_itself(bench: Bench, demo: Connection) -> None:
     url, neck = laid(bench, silent="yes")
     kept = practice_necks.get(demo, neck)

@@ -57,7 +57,8 @@ def start() -> Response | tuple[str, int]:
     if not form.errors and level is not None:
         try:
             if drill in WHOLE_KINDS:
-                made = begin_whole(db(), now(), person, level, seed, calls=not form.text("silent"), drill=drill)
+                silent = form.text(f"silent-{drill}") or form.text("silent")
+                made = begin_whole(db(), now(), person, level, seed, calls=not silent, drill=drill)
                 return redirect(url_for(".neck", neck_id=made))
             return redirect(url_for(".attempt", attempt_id=BEGIN[drill](db(), now(), person, level, seed)))
         except PracticeError as error:
