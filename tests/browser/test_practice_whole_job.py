@@ -21,6 +21,11 @@ from deft_bench.store.database import connect, scratch
 from deft_bench.web import create_app
 from deft_bench.web.serving import in_background
 
+READS_SLOWLY = """const read = Response.prototype.json; Response.prototype.json = async function () {
+  await new Promise((done) => setTimeout(done, 60));
+  return read.call(this);
+};"""
+"""A machine so busy that an answer is there long before it is read."""
 DONE = ("Nothing to level", "Leave the frets", "The gate has passed")
 MOST = 14
 
@@ -210,6 +215,7 @@ def test_the_machine_hears_the_strings_of_a_practice_neck(browser: Browser, url:
     sound = page.request.get(f"{url}{heard.get_attribute('src')}")
     assert sound.body()[:4] == b"RIFF"
     assert page.request.get(f"{url}/practice/necks/{neck}/note/7/0.wav").status == 404
+    page.add_init_script(READS_SLOWLY)
     page.goto(f"{url}/surveys/{survey.id}/play")
     page.click("text=Play the practice strings")
     expect(page.locator('[data-play="ask"]')).to_have_text("Every note is heard.", timeout=120_000)

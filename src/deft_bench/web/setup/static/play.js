@@ -77,8 +77,8 @@ async function send() {
     answer = await fetch(`${pass}/${number}?told=${told}${last ? "&last=1" : ""}`, {
       method: "POST", body: samples, headers: { "Content-Type": "application/octet-stream", "X-CSRFToken": csrf, Accept: "application/json" } });
   } catch { /* it is sent again */ }
-  sending = false;
   if (!answer || answer.status === 401 || answer.status >= 500) {
+    sending = false;
     tell(`${answer?.status === 401 ? "This device was sent out: enter again in another window." : "The server does not answer."} ${Math.round(pieces.length * PIECE)} s of sound are kept here and sent again.`, true);
     if (pieces.length > WAITS) stop?.();
     setTimeout(send, 1000);
@@ -88,6 +88,7 @@ async function send() {
   const reply = await answer.json().catch(() => ({}));
   if (answer.ok) show(reply);
   else { pieces = []; stop?.(); tell(reply.error ?? "The sound was refused: press Listen again.", true); }
+  sending = false; // only now is it settled: who plays what is asked for must not read the note before
   if (last) { pass = null; return; }
   send();
 }
