@@ -42,7 +42,7 @@ VIEWS = {
     "record": "/jobs/{levelled}/record",
     "play": "/surveys/{sounded}/play",
     "practice": "/practice/necks/1",
-    "debrief": "/practice/necks/2?moment=12",
+    "debrief": "/practice/necks/3?moment=12",
     "devices": "/devices/1",
 }
 
