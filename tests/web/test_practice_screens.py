@@ -457,7 +457,7 @@ def test_a_whole_setup_is_done_with_plain_forms_and_on_the_usual_screens(bench: 
     kept = practice_necks.get(demo, neck)
     here = f"/instruments/{kept.instrument_id}"
     for sent, why in (
-        ({"did": "air"}, "case: 33 %; at the bench: 45 %"),
+        ({"did": "air"}, "case: 33 %; in the practice room: 45 %"),
         ({"did": "rest"}, "for two days"),
         ({"did": "relief"}, "Relief 0.55 mm, capo on fret 1"),
         ({"did": "gaps"}, "First-fret gaps: "),

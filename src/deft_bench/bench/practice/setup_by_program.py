@@ -50,7 +50,7 @@ class _Player:
 
     def play(self) -> Play:
         if abs(self._work("air").air - BENCH_HUMIDITY) > SAME_AIR:
-            self.said.append("leave it in the bench’s air for two days")
+            self.said.append("leave it in the room’s air for two days")
             self._work("rest")
         passed = False
         for _ in range(MOST_ROUNDS):

@@ -140,8 +140,8 @@ def _screwed(one: Deed) -> str:
 _WORDS: dict[What, Callable[[Deed], str]] = {
     "turn": _turned,
     "wait": lambda one: "Retuned and let it settle",
-    "rest": lambda one: "Left in the bench’s air for two days",
-    "air": lambda one: f"The air in its case: {one.air} %; at the bench: {BENCH_HUMIDITY} %",
+    "rest": lambda one: "Left in the room’s air for two days",
+    "air": lambda one: f"The air in its case: {one.air} %; in the practice room: {BENCH_HUMIDITY} %",
     "file": _filed,
     "touch": _filed,
     "screw": _screwed,
