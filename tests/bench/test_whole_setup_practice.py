@@ -50,7 +50,7 @@ def on_the_bench(db: Connection, level: int = 3, seed: int = 312) -> int:
     return whole.begin_whole(db, BEGINS, "Ida", level, seed=seed, drill=WHOLE_SETUP)
 
 
-@settings(max_examples=6, deadline=None)
+@settings(max_examples=6, deadline=None, derandomize=True)
 @given(st.integers(0, 10**6), st.sampled_from(sorted(LEVELS)))
 def test_the_calls_bring_any_setup_to_its_gates_and_that_is_worth_the_most(seed: int, level: int) -> None:
     truth = practice_setup(seed, level)

@@ -6,7 +6,7 @@ from typing import Any
 
 from deft_bench.bench.practice.by_program import BEGINS, MOST_ROUNDS, Play
 from deft_bench.bench.practice.whole import begin_on_truth, read_on_the_stage, whole_job, work
-from deft_bench.bench.practice.whole_setup import GAP_FRET, SetupJob
+from deft_bench.bench.practice.whole_setup import GAP_FRET, SetupJob, known
 from deft_bench.bench.rod import advice_for, recorded_turns
 from deft_bench.bench.setup.intonation import intonation_findings
 from deft_bench.bench.setup.nut import nut_findings
@@ -45,6 +45,7 @@ class _Player:
     def __init__(self, db: Connection, settings: ShopSettings, neck_id: int, begins: datetime) -> None:
         self.db, self.settings, self.neck_id = db, settings, neck_id
         self.now, self.said, self.gave_up = begins, list[str](), False
+        self.stops = dict[int, float]()
         self.found: SetupJob = whole_job(db, neck_id)
         self.plan = setups.plan_of(db, self.found.instrument.id, self.found.instrument.spec)
 
@@ -57,8 +58,11 @@ class _Player:
             facts = setup_facts(self.db, self.settings, self.found.job, self.found.instrument)
             step, say = setup_now(facts, string_names(self.plan), self.settings.display.fine_mm)
             passed = step == "after"
-            if passed:
+            if passed and "intonation" not in known(self.db, self.found).old:
                 break
+            if passed:  # the action was set again since
+                self._read("intonation")
+                continue
             self.said.append(say)
             getattr(self, f"_{step}")(facts)
         self.found = whole_job(self.db, self.neck_id)
@@ -114,8 +118,12 @@ class _Player:
         read = latest_read(self.db, self.settings, self.found.instrument)
         rows = nut_findings(self.settings, self.found.instrument.spec, self.plan, read, 0.0, facts.target.gap_mm).rows
         for row in rows:
-            stop = row.slot.target_height_mm
-            for _ in range(-int(-row.file // FILED_MM["file"]) if row.file > 0 else 0):
+            if row.file <= 0:
+                continue
+            # where the blades stopped the file too soon, they are stacked lower by what is left
+            stop = self.stops.get(row.number, row.slot.slot_height_mm) - row.file
+            self.stops[row.number] = stop
+            for _ in range(-int(-row.file // FILED_MM["file"])):
                 self._work("file", row.number, stop_mm=stop)
         if not any(row.file > 0 for row in rows):
             self._give_up("nut", "a slot that is cut too low is filled, or made new: not here")

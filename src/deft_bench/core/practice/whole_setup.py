@@ -187,6 +187,8 @@ def practice_setup(seed: int, level: int) -> PracticeSetup:
     relief = float(chance.uniform(0.12, 0.24))
     if level > 1:
         relief = float(chance.uniform(0.36, 0.5) if chance.random() < 0.6 else chance.uniform(-0.1, 0.02))
+    if relief < RELIEF_MM[0]:
+        air_mm = abs(air_mm)  # a string tells nothing of a back-bow: no air makes it deeper
     slack = float(chance.choice([0.0, 0.125])) if level == 3 else 0.0
     answer, creep = round(float(chance.uniform(0.3, 0.5)), 3), round(float(chance.uniform(0.1, 0.3)), 3)
     rod = RodNeck(round(relief, 3), answer, creep, slack, 2.0, taken_up=slack / 2)
