@@ -68,6 +68,12 @@ class Likely:
     told: tuple[Told, ...]
     judged: Judged
 
+    @property
+    def within_mm(self) -> float:
+        """Within how much the tops are known, nine of ten times, on the mean."""
+        spans = [one.high - one.low for row in self.lanes.values() for one in row]
+        return sum(spans) / len(spans)
+
     def slip_places(self) -> list[tuple[int, Place, float | None]]:
         """(survey, place, what was probably meant in mm) of every reading that is probably a slip."""
         found = []

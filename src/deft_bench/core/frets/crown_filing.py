@@ -121,6 +121,25 @@ class Crown:
         flat = float((np.sum(heights[:many]) - metal_mm2 / (xs[1] - xs[0])) / many)
         return replace(self, flats_mm=(*self.flats_mm[:place], flat, *self.flats_mm[place + 1 :]))
 
+    def metal_over(self, side: int, angle: int, flat_mm: float) -> float:
+        """The metal in section over a flat at an angle on one side, mm²."""
+        xs, section = self.xs(), self.section()
+        over = section + side * math.tan(math.radians(angle)) * xs - flat_mm
+        return float(np.sum(np.maximum(over, 0.0)) * (xs[1] - xs[0]))
+
+    def to_line(self, line_mm: float) -> list[tuple[int, int, float]]:
+        """Side, angle and metal of each flat that is filed down to the arc through the edges of a line so wide, steep
+        flats first.
+        """
+        steps, crown = list[tuple[int, int, float]](), self
+        for angle in ANGLES:
+            for side in SIDES:
+                metal = crown.metal_over(side, angle, crown.flat_on(line_mm, side, angle))
+                if metal > 0:
+                    crown = crown.filed(side, angle, metal)
+                    steps.append((side, angle, metal))
+        return steps
+
 
 _PLACES: Mapping[tuple[int, int], int] = {
     (side, angle): n * len(ANGLES) + k for n, side in enumerate(SIDES) for k, angle in enumerate(ANGLES)

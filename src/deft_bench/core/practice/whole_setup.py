@@ -131,15 +131,10 @@ class PracticeSetup:
         """How sharp a string sounds fretted at a fret against its open note: what pressing adds, less what the saddle
         behind the scale takes (docs/methods/intonation.md).
         """
-        x = fret_position(SCALE_MM, fret)
-        pressed = pressing_of(
-            _plan().strings[string - 1],
-            SCALE_MM,
-            self.strung.tension_n[string - 1],
-            self.actions_mm()[string - 1],
-            self.gaps_mm()[string - 1],
-            BEARING_FRET,
-        )
+        x, strung = fret_position(SCALE_MM, fret), self.strung
+        action, gap = strung.action(string), max(0.0, strung.first_gap(string, BEARING_FRET))
+        make, pull = strung.makes[string - 1], strung.tension_n[string - 1]
+        pressed = pressing_of(make, SCALE_MM, pull, action, gap, BEARING_FRET)
         moved = K_CENTS * self.behind_mm[string - 1] * (1 / (SCALE_MM - x) - 1 / SCALE_MM)
         return pressed.cents(SCALE_MM, fret) - moved
 

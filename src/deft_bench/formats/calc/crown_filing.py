@@ -1,9 +1,6 @@
 """`crown-filing`: what strokes of a crowning file make of a levelled crown, and what brings it to a line."""
 
-import math
 from typing import Any
-
-import numpy as np
 
 from deft_bench.core.frets.crown import tallest
 from deft_bench.core.frets.crown_filing import ANGLES, SIDES, Crown
@@ -58,6 +55,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         if float(crown.section().max()) <= 0:
             raise RequestError([f"passes[{at}].metal_mm2: there is not so much metal left"])
     nut, saddle = crown.line()
+    names = {side: name for name, side in SIDE_NAMES.items()}
     under, over = crown.off_round(line)
     return {
         "line_mm": saddle - nut,
@@ -65,19 +63,7 @@ def answer(asked: dict[str, Any]) -> dict[str, Any]:
         "lost_mm": crown.lost_mm,
         "under_mm": under,
         "over_mm": over,
-        "to_line": _to_line(crown, line),
+        "to_line": [
+            {"side": names[side], "angle_deg": angle, "metal_mm2": metal} for side, angle, metal in crown.to_line(line)
+        ],
     }
-
-
-def _to_line(crown: Crown, line_mm: float) -> list[dict[str, Any]]:
-    """The metal that each flat takes down to where it touches the arc, mm², in the order in which they are filed."""
-    steps = []
-    for angle in ANGLES:
-        for name, side in SIDE_NAMES.items():
-            xs, section = crown.xs(), crown.section()
-            over = section + side * math.tan(math.radians(angle)) * xs - crown.flat_on(line_mm, side, angle)
-            metal = float(np.sum(np.maximum(over, 0.0)) * (xs[1] - xs[0]))
-            if metal > 0:
-                crown = crown.filed(side, angle, metal)
-                steps.append({"side": name, "angle_deg": angle, "metal_mm2": metal})
-    return steps

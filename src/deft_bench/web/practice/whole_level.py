@@ -160,12 +160,6 @@ def _believed(found: LevelJob, moment: Moment) -> Likely | None:
     return likely(db(), settings(), found.job, found.instrument, until=moment.at)
 
 
-def _known_mm(believed: Likely | None) -> float | None:
-    """Within how much the tops were known, nine of ten times, on the mean; None before anything was read."""
-    spans = [one.high - one.low for row in believed.lanes.values() for one in row] if believed else []
-    return sum(spans) / len(spans) if spans else None
-
-
 def _debrief(found: LevelJob) -> str:
     told = moments(db(), found)
     shown = moment_shown(told)
@@ -194,8 +188,8 @@ def _debrief(found: LevelJob) -> str:
         moment=moment,
         moment_words=words_of(deed_words),
         chart=truth_and_belief(lying.positions, lying.heights(), believed.lanes if believed else None),
-        known_mm=_known_mm(believed),
-        known_before_mm=_known_mm(earlier),
+        known_mm=believed.within_mm if believed else None,
+        known_before_mm=earlier.within_mm if earlier else None,
         call=believed.judged.call.say if believed else "",
         sure=believed.judged.sure if believed else "",
         shares=(FLAT_SHARE, METAL_SHARE),
